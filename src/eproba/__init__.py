@@ -1,0 +1,1 @@
+"""Eproba: a trial bench for a home garden."""

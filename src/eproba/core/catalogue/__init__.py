@@ -1,0 +1,27 @@
+"""What the craft knows, as data: TOML files checked against the dataclasses when loaded."""
+
+import functools
+import tomllib
+from importlib import resources
+
+from eproba.core.measuring.measures import Measure, measure_from
+
+
+@functools.cache
+def measures() -> dict[str, Measure]:
+    """All measures of the catalogue by key, in the order of the file.
+
+    Raises
+    ------
+    MeasureError
+        Where an entry has an unknown key, lacks one, or contradicts itself.
+    """
+    text = resources.files(__name__).joinpath("measures.toml").read_text(encoding="utf-8")
+    return {key: measure_from(key, entry) for key, entry in tomllib.loads(text).items()}
+
+
+@functools.cache
+def cautions() -> dict[str, str]:
+    """Cautions by the hazard that they stand beside."""
+    text = resources.files(__name__).joinpath("cautions.toml").read_text(encoding="utf-8")
+    return {key: str(entry["text"]) for key, entry in tomllib.loads(text).items()}

@@ -1,0 +1,112 @@
+"""A trial with its readings → what is judged."""
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import replace
+
+from eproba.core.judging.judge import Judgement, judge
+from eproba.core.judging.series import CannotJudge, Question, UnitValue
+from eproba.core.judging.summaries import Points, summarise
+from eproba.core.judging.trust import Circumstances, TrustLine
+from eproba.core.measuring.measures import unit_value
+from eproba.core.planning.trial import Asked, Reading, Trial
+
+SHUFFLE_SEED = 1
+
+
+def courses(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> dict[int, Points]:
+    """Each unit's course by unit id: (day, unit value) for every round with a reading."""
+    day = {each.id: each.day for each in trial.rounds}
+    raw: dict[tuple[int, int], list[float]] = defaultdict(list)
+    for reading in readings:
+        if reading.measure_key == asked.measure.key and reading.value is not None:
+            raw[reading.unit_id, day[reading.round_id]].append(reading.value)
+    points: dict[int, list[tuple[int, float]]] = {unit.id: [] for unit in trial.units}
+    for (unit_id, on), values in sorted(raw.items()):
+        points[unit_id].append((on, unit_value(asked.measure, values, asked.sown)))
+    return {unit_id: tuple(each) for unit_id, each in points.items()}
+
+
+def last_round_day(trial: Trial, by_unit: dict[int, Points]) -> int | None:
+    """The last day on which the measure was read, after day 0 and up to the decision day."""
+    days = [day for points in by_unit.values() for day, _ in points if 0 < day <= trial.decision_day]
+    return max(days, default=None)
+
+
+def question_of(trial: Trial, asked: Asked) -> Question:
+    """The trial's own question for the first measure; the measure's habits, without a worth, for the others."""
+    control = next(each.name for each in trial.treatments if each.letter == trial.control)
+    if asked is trial.asked[0]:
+        return Question(control, trial.scale, trial.worth, trial.lower_is_better)
+    return Question(control, asked.measure.scale, None, asked.measure.lower_is_better)
+
+
+def unit_values(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> tuple[UnitValue, ...]:
+    """One number a unit, lost units with None.
+
+    Raises
+    ------
+    CannotJudge
+        While no reading after day 0 is in.
+    """
+    by_unit = courses(trial, asked, readings)
+    last_day = last_round_day(trial, by_unit)
+    if last_day is None:
+        raise CannotJudge(f"There is no reading of {asked.measure.name.lower()} after day 0 yet.")
+    name = {each.letter: each.name for each in trial.treatments}
+    blocks = trial.dealing != "completely random"
+    values = []
+    for unit in trial.units:
+        value, baseline = summarise(by_unit[unit.id], trial.summary, question_of(trial, asked).scale, last_day)
+        if unit.lost_on is not None and trial.day_of(unit.lost_on) <= last_day:
+            value = None
+        values.append(
+            UnitValue(unit.code, name[unit.letter], value, unit.block if blocks else None, baseline=baseline)
+        )
+    return tuple(values)
+
+
+def circumstances_of(trial: Trial, readings: Iterable[Reading]) -> Circumstances:
+    """What the trial knows beside the numbers."""
+    read = {reading.round_id for reading in readings if reading.value is not None}
+    end = trial.day_of(trial.ended_on) if trial.ended_on else trial.decision_day
+    due = [each for each in trial.rounds if each.day <= end]
+    control = trial.treatment(trial.control)
+    return Circumstances(
+        control_role=control.role,
+        poured=any(each.amount_unit in ("mL", "L") and each.amount for each in trial.treatments),
+        rounds_due=len(due),
+        rounds_missed=sum(each.id not in read for each in due),
+        baseline_taken=any(each.id in read for each in trial.rounds if each.day <= 0),
+        deals=trial.deals,
+    )
+
+
+def judge_trial(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> Judgement:
+    """Judge one measure of a trial.
+
+    Raises
+    ------
+    CannotJudge
+        Where readings are missing or can't be judged; the message is for the gardener.
+    """
+    kept = tuple(readings)
+    values = unit_values(trial, asked, kept)
+    judgement = judge(values, question_of(trial, asked), circumstances_of(trial, kept), SHUFFLE_SEED)
+    return replace(judgement, trust=judgement.trust + tuple(_departures(trial)))
+
+
+def _departures(trial: Trial) -> list[TrustLine]:
+    lines = []
+    if trial.ended_on is not None:
+        day = trial.day_of(trial.ended_on)
+        text = f"Ended on day {day} of {trial.decision_day}: {trial.ended_reason}. Stopping on a good day makes luck look like proof."
+        lines.append(TrustLine("ended early", "caution", text))
+    skipped = [pour for pour in trial.pours if pour.status == "skipped"]
+    undone = [pour for pour in trial.pours if pour.status == "due"]
+    if skipped or undone:
+        text = f"{len(skipped)} applications were skipped and {len(undone)} are not on record, of {len(trial.pours)}."
+        lines.append(TrustLine("applied as planned", "caution", text))
+    elif trial.pours:
+        lines.append(TrustLine("applied as planned", "note", f"All {len(trial.pours)} applications are on record."))
+    return lines

@@ -1,0 +1,140 @@
+"""The words of a judgement, made in this one place for the page, the command line and the paper."""
+
+from dataclasses import dataclass
+
+from eproba.core.judging.judge import Comparison, Judgement
+from eproba.core.judging.verdicts import Verdict, percent
+from eproba.core.measuring.measures import Measure
+from eproba.core.measuring.numbers import figure
+
+HEADLINES: dict[Verdict, str] = {
+    "better_matters": "Better, and by enough to matter",
+    "better": "Better; whether by enough is open",
+    "better_trivial": "Better, but by less than you wanted",
+    "same": "No difference worth having",
+    "cannot_tell": "Can’t tell",
+    "worse_trivial": "Worse, but by little",
+    "worse": "Worse",
+    "worse_matters": "Worse, and by enough to matter",
+    "seen_not_shown": "Seen, not shown",
+}
+
+
+@dataclass(frozen=True)
+class Wording:
+    """How a measure speaks: its unit and the two halves of its sentence."""
+
+    unit: str = ""
+    more: str = "gave values {gap} higher"
+    less: str = "gave values {gap} lower"
+
+    @classmethod
+    def of(cls, measure: Measure) -> "Wording":
+        return cls(measure.judged_unit, measure.more, measure.less)
+
+
+def headline(comparison: Comparison, judgement: Judgement) -> str:
+    """The verdict in a few words."""
+    if judgement.question.worth is None and comparison.verdict == "better":
+        return "Better"
+    return HEADLINES[comparison.verdict]
+
+
+def sentence(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
+    """The gardener's sentence: what was seen, what else fits, what was wanted."""
+    low, high = comparison.low_adjusted, comparison.high_adjusted
+    if comparison.estimate is None:
+        return f"{comparison.treatment} could not be compared."
+    seen = _seen(comparison, judgement, wording)
+    if low is None or high is None:
+        why = "With one unit there, nobody can say why." if min(comparison.n, comparison.n_control) < 2 else ""
+        return f"Seen, not shown: {_lower(seen)}. {why}".strip()
+    worth = worth_text(judgement, wording)
+    if comparison.verdict == "cannot_tell":
+        return _cannot_tell(comparison, judgement, wording, seen)
+    if comparison.verdict == "same":
+        name, control = comparison.treatment, _lower(judgement.question.control)
+        span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
+        return f"{name} and {control} came out alike: only gaps from {span} fit, inside the {worth} that would matter."
+    text = f"{seen}; anything from {_span(low, high, judgement, wording)} fits."
+    return f"{text} {_against_worth(comparison.verdict, worth)}".strip()
+
+
+def worth_text(judgement: Judgement, wording: Wording) -> str:
+    """The worth with its unit, or nothing."""
+    worth = judgement.question.worth
+    if worth is None:
+        return ""
+    if judgement.question.scale == "ratio":
+        return f"{figure(100 * worth)} %"
+    return f"{worth:g} {wording.unit}".strip()
+
+
+def band_text(judgement: Judgement, wording: Wording) -> str:
+    """The worth band as it truly lies: on the ratio scale 10 % more is matched by 9 % less."""
+    band = judgement.question.band
+    if band is None:
+        return ""
+    return f"{_either(band, judgement, wording)} / {_either(-band, judgement, wording)}"
+
+
+def gap_text(gap: float, judgement: Judgement, wording: Wording) -> str:
+    """A signed gap with its unit."""
+    sign = "+" if gap > 0 else ""
+    if judgement.question.scale == "ratio":
+        return f"{sign}{figure(percent(gap))} %"
+    return f"{sign}{figure(gap)} {wording.unit}".strip()
+
+
+def settling(comparison: Comparison) -> str:
+    """What would settle a can't-tell."""
+    if comparison.units_needed is None:
+        return ""
+    return f"About {comparison.units_needed} units of each would settle it (8 times in 10, with noise as it was here)."
+
+
+def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
+    gap = comparison.estimate or 0.0
+    phrase = wording.more if gap >= 0 else wording.less
+    amount = f"about {_size(gap, judgement, wording)}"
+    return f"{comparison.treatment} {phrase.format(gap=amount)} than {_lower(judgement.question.control)}"
+
+
+def _cannot_tell(comparison: Comparison, judgement: Judgement, wording: Wording, seen: str) -> str:
+    low, high = comparison.low_adjusted or 0.0, comparison.high_adjusted or 0.0
+    span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
+    text = f"Can’t tell: {_lower(seen)}, but anything from {span} fits."
+    return f"{text} {settling(comparison)}".strip()
+
+
+def _against_worth(verdict: Verdict, worth: str) -> str:
+    if not worth:
+        return ""
+    if verdict in ("better_matters", "worse_matters"):
+        return f"You wanted {worth}: even the cautious end is beyond that."
+    if verdict in ("better_trivial", "worse_trivial"):
+        return f"You wanted {worth}: it is less than that."
+    return f"You wanted {worth}."
+
+
+def _span(low: float, high: float, judgement: Judgement, wording: Wording) -> str:
+    """Both ends on one side of zero, nearer end first."""
+    near, far = sorted((low, high), key=abs)
+    if judgement.question.scale == "ratio":
+        return f"{figure(abs(percent(near)))} to {figure(abs(percent(far)))} %"
+    return f"{figure(abs(near))} to {figure(abs(far))} {wording.unit}".strip()
+
+
+def _either(gap: float, judgement: Judgement, wording: Wording) -> str:
+    return f"{_size(gap, judgement, wording)} {'more' if gap >= 0 else 'less'}"
+
+
+def _size(gap: float, judgement: Judgement, wording: Wording) -> str:
+    if judgement.question.scale == "ratio":
+        return f"{figure(abs(percent(gap)))} %"
+    return f"{figure(abs(gap))} {wording.unit}".strip()
+
+
+def _lower(text: str) -> str:
+    """Lower the first letter inside a sentence, unless the word is all capitals."""
+    return text[:1].lower() + text[1:] if text[1:2].islower() else text

@@ -1,0 +1,127 @@
+"""What is judged: one number a unit, and the question asked of it."""
+
+import math
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+Scale = Literal["difference", "ratio"]
+Design = Literal["completely random", "blocks", "row-column", "one of each"]
+
+
+class CannotJudge(ValueError):
+    """The units can't be judged as they are.
+
+    `position` is the unit's place in the sequence (None: the whole), `field` the name of the field at fault;
+    the message says what to do.
+    """
+
+    def __init__(self, message: str, position: int | None = None, field: str | None = None) -> None:
+        super().__init__(message)
+        self.position = position
+        self.field = field
+
+
+@dataclass(frozen=True)
+class UnitValue:
+    """One unit with its summary. `value` None: the unit is lost. Labels are compared as text."""
+
+    unit: str
+    treatment: str
+    value: float | None
+    block: str | None = None
+    row: str | None = None
+    column: str | None = None
+    baseline: float | None = None
+
+
+@dataclass(frozen=True)
+class Question:
+    """What is asked: against which control, on which scale, and from what gap on it would matter.
+
+    `worth` is a plain number in the measure's unit on the difference scale, a fraction (0.1 for 10 %) on the
+    ratio scale, or None. `lower_is_better` turns the verdict, never the estimates.
+    """
+
+    control: str
+    scale: Scale = "difference"
+    worth: float | None = None
+    lower_is_better: bool = False
+    confidence: float = 0.95
+
+    @property
+    def band(self) -> float | None:
+        """Half the width of the worth band on the scale of the estimates (the log scale for ratios)."""
+        if self.worth is None:
+            return None
+        return math.log1p(self.worth) if self.scale == "ratio" else self.worth
+
+
+def check(units: Sequence[UnitValue], question: Question) -> None:
+    """Refuse what can't be judged, before any mathematics.
+
+    Raises
+    ------
+    CannotJudge
+        A unit twice, a value that is no finite number, a value ≤ 0 on the ratio scale, a unit without block, row or
+        column where others have one, no control, nothing to compare, a worth that is not above 0.
+    """
+    if question.worth is not None and not (math.isfinite(question.worth) and question.worth > 0):
+        raise CannotJudge("The smallest difference worth having must be a number above 0.", field="worth")
+    for field in ("block", "row", "column"):
+        labels = [getattr(unit, field) for unit in units]
+        if any(labels) and not all(labels):
+            position = next(i for i, label in enumerate(labels) if not label)
+            raise CannotJudge(
+                f"unit {units[position].unit} has no {field}, though others have one; give each unit its {field}",
+                position,
+                field,
+            )
+    seen: set[str] = set()
+    for position, unit in enumerate(units):
+        if unit.unit in seen:
+            raise CannotJudge(
+                f"unit {unit.unit} stands here a second time; give each unit one line (the mean of its readings)",
+                position,
+                "unit",
+            )
+        seen.add(unit.unit)
+        for field in ("value", "baseline"):
+            _check_number(unit, field, question.scale, position)
+    living = {unit.treatment for unit in units if unit.value is not None}
+    if question.control not in {unit.treatment for unit in units}:
+        names = ", ".join(sorted({unit.treatment for unit in units})) or "none"
+        raise CannotJudge(
+            f"no unit has the control treatment “{question.control}”; the treatments here are: {names}",
+            field="treatment",
+        )
+    if question.control not in living:
+        raise CannotJudge(f"every unit of the control “{question.control}” is lost", field="value")
+    if len(living) < 2:
+        raise CannotJudge("there is no treatment beside the control to compare", field="treatment")
+
+
+def _check_number(unit: UnitValue, field: str, scale: Scale, position: int) -> None:
+    number = getattr(unit, field)
+    if number is None:
+        return
+    if not math.isfinite(number):
+        raise CannotJudge(f"the {field} of unit {unit.unit} is not a finite number", position, field)
+    if scale == "ratio" and number <= 0:
+        raise CannotJudge(
+            f"the {field} of unit {unit.unit} is {number:g}; percent need values above 0: use differences instead",
+            position,
+            field,
+        )
+
+
+def design_of(units: Sequence[UnitValue]) -> Design:
+    """Name the design that the labels show (units judged only)."""
+    if max(Counter(unit.treatment for unit in units).values()) == 1:
+        return "one of each"
+    if any(unit.row or unit.column for unit in units):
+        return "row-column"
+    if any(unit.block for unit in units):
+        return "blocks"
+    return "completely random"

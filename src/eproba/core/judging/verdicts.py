@@ -1,0 +1,58 @@
+"""From an interval to a word."""
+
+import math
+from typing import Literal
+
+Verdict = Literal[
+    "better_matters",
+    "better",
+    "better_trivial",
+    "same",
+    "cannot_tell",
+    "worse_trivial",
+    "worse",
+    "worse_matters",
+    "seen_not_shown",
+]
+
+_MIRROR: dict[Verdict, Verdict] = {
+    "better_matters": "worse_matters",
+    "better": "worse",
+    "better_trivial": "worse_trivial",
+    "worse_trivial": "better_trivial",
+    "worse": "better",
+    "worse_matters": "better_matters",
+}
+
+
+def verdict_of(low: float | None, high: float | None, band: float | None, lower_is_better: bool) -> Verdict:
+    """Judge the simultaneous interval against 0 and ± band (both on the scale of the estimates).
+
+    Shown means strictly beyond: an interval that ends at 0 or at the band shows nothing more.
+    """
+    if low is None or high is None:
+        return "seen_not_shown"
+    upward = _upward(low, high, band)
+    return _MIRROR.get(upward, upward) if lower_is_better else upward
+
+
+def _upward(low: float, high: float, band: float | None) -> Verdict:
+    if low > 0:
+        return _beyond_zero(low, high, band)
+    if high < 0:
+        return _MIRROR[_beyond_zero(-high, -low, band)]
+    inside = band is not None and -band < low and high < band
+    return "same" if inside else "cannot_tell"
+
+
+def _beyond_zero(near: float, far: float, band: float | None) -> Verdict:
+    if band is None:
+        return "better"
+    if near > band:
+        return "better_matters"
+    return "better_trivial" if far < band else "better"
+
+
+def percent(estimate: float) -> float:
+    """A gap on the log scale as percent (0.0953 → 10)."""
+    return 100 * math.expm1(estimate)

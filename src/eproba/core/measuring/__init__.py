@@ -1,0 +1,1 @@
+"""Measures, and the numbers typed for them."""

@@ -1,0 +1,124 @@
+"""What can be measured: unit, range, direction, scale, how it is done, how noisy it usually is."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import MISSING, dataclass, fields
+from typing import Any, Literal, get_args
+
+from eproba.core.judging.series import Scale
+
+Kind = Literal["quantity", "count", "proportion", "score"]
+Better = Literal["higher", "lower"]
+
+
+class MeasureError(ValueError):
+    """A measure that contradicts itself; the message says where."""
+
+
+@dataclass(frozen=True)
+class Measure:
+    """One measure.
+
+    `low` and `high` are the sensible range of what is typed (seedlings for a proportion), `noise_cv` or `noise_sd`
+    the usual spread from unit to unit, `seconds` the time for one unit, `more`/`less` the words of its sentence,
+    `levels` the described steps of a score from 0 on.
+    """
+
+    key: str
+    name: str
+    kind: Kind
+    unit: str
+    low: float
+    high: float
+    decimals: int
+    better: Better
+    scale: Scale
+    seconds: int
+    more: str
+    less: str
+    how: tuple[str, ...]
+    cannot_tell: str
+    noise_cv: float | None = None
+    noise_sd: float | None = None
+    destructive: bool = False
+    levels: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        allowed = {"kind": Kind, "better": Better, "scale": Scale}
+        for field, words in allowed.items():
+            if getattr(self, field) not in get_args(words):
+                raise MeasureError(f"{self.key}: {field} must be one of {', '.join(get_args(words))}")
+        if not self.low < self.high:
+            raise MeasureError(f"{self.key}: the range must go from a lower to a higher number")
+        if self.scale == "ratio" and (self.kind != "quantity" or self.low < 0):
+            raise MeasureError(f"{self.key}: percent need a quantity that can't be negative")
+        if (self.noise_cv is None) == (self.noise_sd is None):
+            raise MeasureError(f"{self.key}: give its usual noise either as noise_cv or as noise_sd")
+        if "{gap}" not in self.more or "{gap}" not in self.less:
+            raise MeasureError(f"{self.key}: more and less must hold the word {{gap}}")
+        if self.levels and self.low + len(self.levels) - 1 != self.high:
+            raise MeasureError(f"{self.key}: one description for each step from {self.low:g} to {self.high:g}")
+
+    @property
+    def lower_is_better(self) -> bool:
+        return self.better == "lower"
+
+    @property
+    def judged_unit(self) -> str:
+        """The unit of the judged number: proportions are judged as percentage points."""
+        return "percentage points" if self.kind == "proportion" else self.unit
+
+
+def measure_from(key: str, entry: Mapping[str, Any]) -> Measure:
+    """Build a measure from a TOML table or a form, refusing unknown and missing keys by name."""
+    known = {field.name for field in fields(Measure)} - {"key"}
+    needed = {f.name for f in fields(Measure) if f.default is MISSING} - {"key"}
+    if unknown := sorted(set(entry) - known):
+        raise MeasureError(f"{key}: unknown key {', '.join(unknown)}")
+    if missing := sorted(needed - set(entry)):
+        raise MeasureError(f"{key}: missing key {', '.join(missing)}")
+    lists = {name: tuple(entry[name]) for name in ("how", "levels") if name in entry}
+    return Measure(key=key, **{**entry, **lists})
+
+
+def own_measure(
+    key: str, name: str, unit: str, low: float, high: float, decimals: int, better: Better, scale: Scale, how: str
+) -> Measure:
+    """A gardener's own measure; its noise is a guess until a trial has shown it."""
+    noun = name[:1].lower() + name[1:]
+    return Measure(
+        key=key,
+        name=name,
+        kind="quantity",
+        unit=unit,
+        low=low,
+        high=high,
+        decimals=decimals,
+        better=better,
+        scale=scale,
+        seconds=20,
+        more=f"gave {{gap}} more {noun}",
+        less=f"gave {{gap}} less {noun}",
+        how=(how,) if how else (),
+        cannot_tell="Only you know what it can't tell: write it into the trial's note.",
+        noise_cv=0.25 if scale == "ratio" else None,
+        noise_sd=(high - low) / 10 if scale == "difference" else None,
+    )
+
+
+def unit_value(measure: Measure, readings: list[float], sown: float | None) -> float:
+    """Several readings of a unit in a round → one value: the mean; for a proportion percent up of those sown.
+
+    Raises
+    ------
+    MeasureError
+        No reading, or a proportion without the number sown.
+    """
+    if not readings:
+        raise MeasureError(f"{measure.name}: no reading")
+    mean = math.fsum(readings) / len(readings)
+    if measure.kind != "proportion":
+        return mean
+    if not sown:
+        raise MeasureError(f"{measure.name}: say how many seeds were sown in each unit")
+    return 100 * mean / sown

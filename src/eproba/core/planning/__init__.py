@@ -1,0 +1,1 @@
+"""Planning a trial: claim, treatments, ground, lots, days."""

@@ -1,0 +1,69 @@
+"""Lots: chance, not a person, chooses which unit gets what.
+
+The deal orders the units by the SHA-256 of seed and place, so anybody can repeat it with any tool, on any machine, in
+any year; each allowed layout is equally likely over seeds. One sheet of treatments is laid along that order.
+
+References
+----------
+Fisher, R. A. (1935). The Design of Experiments: randomisation is what makes the error estimate valid.
+"""
+
+import hashlib
+from collections.abc import Sequence
+from typing import Literal
+
+ALGORITHM = "eproba-lots-1: places in order of SHA-256(seed:place), treatments laid along in turn"
+Dealing = Literal["completely random", "blocks", "pairs"]
+
+
+class LotsError(ValueError):
+    """Lots that can't be dealt; the message says what would fit."""
+
+
+def shuffled(places: int, seed: str) -> list[int]:
+    """The places 0 … n−1 in the order that the seed gives."""
+    return sorted(range(places), key=lambda place: hashlib.sha256(f"{seed}:{place}".encode()).digest())
+
+
+def deal_completely_random(treatments: Sequence[str], units_each: int, seed: str) -> list[str]:
+    """Each treatment on `units_each` places, anywhere; returns the treatment of each place."""
+    _check(treatments, units_each)
+    sheet = [name for name in treatments for _ in range(units_each)]
+    return _laid(sheet, seed)
+
+
+def deal_in_blocks(treatments: Sequence[str], blocks: int, seed: str) -> list[str]:
+    """Each treatment once in each block; places are numbered block by block."""
+    _check(treatments, blocks)
+    return [name for block in range(blocks) for name in _laid(list(treatments), f"{seed}:block {block + 1}")]
+
+
+def deal(dealing: Dealing, treatments: Sequence[str], units_each: int, seed: str) -> list[str]:
+    """Deal by the named design; `units_each` is also the number of blocks or pairs.
+
+    Raises
+    ------
+    LotsError
+        Fewer than two treatments, no unit, or pairs of anything but two.
+    """
+    if dealing == "completely random":
+        return deal_completely_random(treatments, units_each, seed)
+    if dealing == "pairs" and len(treatments) != 2:
+        raise LotsError(f"Pairs need exactly two treatments; you have {len(treatments)}: take blocks instead.")
+    return deal_in_blocks(treatments, units_each, seed)
+
+
+def _laid(sheet: list[str], seed: str) -> list[str]:
+    dealt = [""] * len(sheet)
+    for place, name in zip(shuffled(len(sheet), seed), sheet, strict=True):
+        dealt[place] = name
+    return dealt
+
+
+def _check(treatments: Sequence[str], units_each: int) -> None:
+    if len(treatments) < 2:
+        raise LotsError("A trial needs at least two treatments: one to test and one to compare it with.")
+    if len(set(treatments)) < len(treatments):
+        raise LotsError("Two treatments have the same name; name them apart.")
+    if units_each < 1:
+        raise LotsError("Each treatment needs at least one unit.")

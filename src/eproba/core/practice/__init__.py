@@ -1,0 +1,1 @@
+"""A simulated garden whose truth is known."""

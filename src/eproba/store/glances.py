@@ -1,0 +1,133 @@
+"""Glances over all trials: what is due, what was found, without fetching any trial whole."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from sqlalchemy import Integer, Row, bindparam, cast, func, or_, select
+from sqlmodel import Session, col
+
+from eproba.core.planning.trial import Stage, stage_of
+from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialRow, UnitRow
+
+
+@dataclass(frozen=True)
+class Due:
+    """A round or the pours of one day that wait."""
+
+    kind: str
+    trial_id: int
+    trial_name: str
+    round_id: int | None
+    day: int
+    on: date
+    letters: str
+    units: int
+
+
+@dataclass(frozen=True)
+class Glance:
+    """One trial in a list."""
+
+    id: int
+    name: str
+    claim: str
+    start_on: date
+    decision_on: date
+    stage: Stage
+    units: int
+    treatments: tuple[str, ...]
+    readings_in: int
+    rounds: int
+    finding: tuple[dict[str, str], ...] | None
+
+
+def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = None) -> list[Due]:
+    """Rounds and pours that are due by that day in trials that run, the oldest first."""
+    when = col(TrialRow.start_on) + cast(col(RoundRow.day), Integer)
+    running = col(TrialRow.ended_on).is_(None)
+    mine = col(TrialRow.id) == trial_id if trial_id is not None else running
+    units = (
+        select(func.count()).where(col(UnitRow.trial_id) == col(TrialRow.id), col(UnitRow.lost_on).is_(None))
+    ).scalar_subquery()
+    rounds = (
+        select(col(TrialRow.id), col(TrialRow.name), col(RoundRow.id), col(RoundRow.day), when.label("on"), units)
+        .join(RoundRow, col(RoundRow.trial_id) == col(TrialRow.id))
+        .where(running, mine, col(RoundRow.done).is_(False), when <= bindparam("on", on))
+        .order_by(when, col(TrialRow.id))
+        .limit(limit)
+    )
+    poured_on = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
+    letters = func.string_agg(col(PourRow.letter), "")
+    pours = (
+        select(col(TrialRow.id), col(TrialRow.name), col(PourRow.day), poured_on.label("on"), letters, units)
+        .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
+        .where(running, mine, col(PourRow.status) == "due", poured_on <= bindparam("on", on))
+        .group_by(col(TrialRow.id), col(PourRow.day))
+        .order_by(poured_on, col(TrialRow.id))
+        .limit(limit)
+    )
+    connection = session.connection()
+    waiting = [Due("round", t, name, rid, day, when, "", n) for t, name, rid, day, when, n in connection.execute(rounds)]
+    waiting += [
+        Due("pour", t, name, None, day, when, "".join(sorted(ls)), n)
+        for t, name, day, when, ls, n in connection.execute(pours)
+    ]
+    return sorted(waiting, key=lambda due: (due.on, due.trial_id, due.kind == "pour"))
+
+
+def glances(session: Session, today: date, words: str = "", limit: int = 60, skip: int = 0) -> list[Glance]:
+    """Trials, the running ones first, then planned, then finished by their end."""
+    decision = col(TrialRow.start_on) + cast(col(TrialRow.decision_day), Integer)
+    over = or_(col(TrialRow.ended_on).is_not(None), decision <= bindparam("today", today))
+    query = select(TrialRow, FindingRow.lines).outerjoin(FindingRow, col(FindingRow.trial_id) == col(TrialRow.id))  # type: ignore[call-overload]
+    if words:
+        pattern = "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+        query = query.where(or_(col(TrialRow.name).ilike(pattern), col(TrialRow.claim).ilike(pattern)))
+    query = query.order_by(over, col(TrialRow.start_on) > today, decision.desc(), col(TrialRow.id)).limit(limit).offset(skip)
+    rows = session.connection().execute(query).all()
+    ids = [row.id for row in rows]
+    names = _treatment_names(session, ids)
+    units = _counted(session, UnitRow, ids)
+    rounds = _counted(session, RoundRow, ids)
+    done = _counted(session, RoundRow, ids, col(RoundRow.done).is_(True))
+    closed = _counted(session, RoundRow, ids, col(RoundRow.done).is_(True), col(RoundRow.day) == _decision_day())
+    return [_glance(row, today, names, units, rounds, done, closed) for row in rows]
+
+
+def _decision_day() -> Any:
+    return select(col(TrialRow.decision_day)).where(col(TrialRow.id) == col(RoundRow.trial_id)).scalar_subquery()
+
+
+def _counted(session: Session, table: Any, ids: Sequence[int], *where: Any) -> dict[int, int]:
+    query = select(table.trial_id, func.count()).where(table.trial_id.in_(ids), *where).group_by(table.trial_id)
+    return {trial_id: n for trial_id, n in session.connection().execute(query)}
+
+
+def _treatment_names(session: Session, ids: Sequence[int]) -> dict[int, list[str]]:
+    query = select(col(TreatmentRow.trial_id), col(TreatmentRow.name)).where(col(TreatmentRow.trial_id).in_(ids))
+    names: dict[int, list[str]] = {}
+    for trial_id, name in session.connection().execute(query.order_by(col(TreatmentRow.letter))):
+        names.setdefault(trial_id, []).append(name)
+    return names
+
+
+def _glance(
+    row: Row, today: date, names: dict[int, list[str]], units: dict[int, int], rounds: dict[int, int], done: dict[int, int], closed: dict[int, int]
+) -> Glance:
+    decision_on = row.start_on + timedelta(days=row.decision_day)
+    stage = stage_of(row.start_on, decision_on, row.ended_on, bool(done.get(row.id)), bool(closed.get(row.id)), today)
+    return Glance(
+        id=row.id,
+        name=row.name,
+        claim=row.claim,
+        start_on=row.start_on,
+        decision_on=decision_on,
+        stage=stage,
+        units=units.get(row.id, 0),
+        treatments=tuple(names.get(row.id, [])),
+        readings_in=done.get(row.id, 0),
+        rounds=rounds.get(row.id, 0),
+        finding=None if row.lines is None else tuple(row.lines),
+    )

@@ -1,0 +1,1 @@
+"""Alembic migrations: the only way in which the database changes."""

@@ -1,0 +1,223 @@
+"""The tables. One noun a class; the database changes only through the migrations beside this file."""
+
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import Column, DateTime, ForeignKey, Index, UniqueConstraint
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlmodel import Field, SQLModel
+
+NAMING = {
+    "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s",
+    "pk": "pk_%(table_name)s",
+}
+SQLModel.metadata.naming_convention = NAMING
+
+
+def _of(target: str, index: bool = True) -> Any:
+    """A foreign key that goes when its owner goes."""
+    return Field(sa_column=Column(ForeignKey(target, ondelete="CASCADE"), nullable=False, index=index))
+
+
+def _moment() -> Any:
+    return Field(sa_column=Column(DateTime(timezone=True), nullable=False))
+
+
+class HouseholdRow(SQLModel, table=True):
+    """The one household: its passcode, hashed, for the home network."""
+
+    __tablename__ = "household"
+    id: int = Field(default=1, primary_key=True)
+    passcode_hash: str
+
+
+class PasscodeTryRow(SQLModel, table=True):
+    """A wrong passcode, to limit tries."""
+
+    __tablename__ = "passcode_try"
+    id: int | None = Field(default=None, primary_key=True)
+    address: str = Field(index=True)
+    at: datetime = _moment()
+
+
+class DeviceRow(SQLModel, table=True):
+    """A device and who types on it."""
+
+    __tablename__ = "device"
+    id: str = Field(primary_key=True)
+    who: str
+    seen_at: datetime = _moment()
+
+
+class OwnMeasureRow(SQLModel, table=True):
+    """A gardener's own measure."""
+
+    __tablename__ = "own_measure"
+    key: str = Field(primary_key=True)
+    name: str
+    unit: str
+    low: float
+    high: float
+    decimals: int
+    better: str
+    scale: str
+    how: str = ""
+
+
+class DraftRow(SQLModel, table=True):
+    """A trial being planned: exactly what was typed, step by step."""
+
+    __tablename__ = "draft"
+    id: int | None = Field(default=None, primary_key=True)
+    changed_at: datetime = _moment()
+    answers: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB()))
+
+
+class TrialRow(SQLModel, table=True):
+    """A trial: claim, question, lots, ground."""
+
+    __tablename__ = "trial"
+    id: int | None = Field(default=None, primary_key=True)
+    name: str
+    claim: str
+    note: str = ""
+    worth: float | None = None
+    scale: str
+    lower_is_better: bool
+    summary: str
+    start_on: date
+    decision_day: int
+    dealing: str
+    seed: str
+    algorithm: str
+    deals: int = 1
+    dealt_at: datetime = _moment()
+    ground_kind: str
+    width_cm: float
+    length_cm: float
+    guard_cm: float
+    per_row: int
+    control: str
+    ended_on: date | None = None
+    ended_reason: str = ""
+
+
+class TreatmentRow(SQLModel, table=True):
+    """One treatment of a trial."""
+
+    __tablename__ = "treatment"
+    __table_args__ = (UniqueConstraint("trial_id", "letter"),)
+    id: int | None = Field(default=None, primary_key=True)
+    trial_id: int = _of("trial.id", index=False)
+    letter: str
+    name: str
+    role: str
+    how: str = ""
+    amount: float | None = None
+    amount_unit: str = ""
+
+
+class UnitRow(SQLModel, table=True):
+    """One unit with its lot and its place."""
+
+    __tablename__ = "unit"
+    __table_args__ = (UniqueConstraint("trial_id", "code"),)
+    id: int | None = Field(default=None, primary_key=True)
+    trial_id: int = _of("trial.id", index=False)
+    code: str
+    letter: str
+    block: str | None = None
+    grid_row: int
+    grid_column: int
+    walk: int
+    x_cm: float
+    y_cm: float
+    lost_on: date | None = None
+    lost_reason: str = ""
+
+
+class TrialMeasureRow(SQLModel, table=True):
+    """A measure of a trial; position 0 is the first measure."""
+
+    __tablename__ = "trial_measure"
+    __table_args__ = (UniqueConstraint("trial_id", "measure_key"),)
+    id: int | None = Field(default=None, primary_key=True)
+    trial_id: int = _of("trial.id", index=False)
+    position: int
+    measure_key: str
+    per_unit: int = 1
+    sown: int | None = None
+
+
+class RoundRow(SQLModel, table=True):
+    """A planned day of readings."""
+
+    __tablename__ = "round"
+    __table_args__ = (UniqueConstraint("trial_id", "day"),)
+    id: int | None = Field(default=None, primary_key=True)
+    trial_id: int = _of("trial.id", index=False)
+    day: int
+    done: bool = False
+    note: str = ""
+
+
+class ReadingRow(SQLModel, table=True):
+    """One reading, or the reason why it was skipped. `client_id` is the device's own id, against doubles."""
+
+    __tablename__ = "reading"
+    __table_args__ = (
+        UniqueConstraint("round_id", "unit_id", "measure_key", "replicate"),
+        UniqueConstraint("client_id"),
+        Index("ix_reading_trial_id_measure_key", "trial_id", "measure_key"),
+    )
+    id: int | None = Field(default=None, primary_key=True)
+    trial_id: int = _of("trial.id", index=False)
+    round_id: int = _of("round.id", index=False)
+    unit_id: int = _of("unit.id")
+    measure_key: str
+    replicate: int = 1
+    value: float | None = None
+    skip_reason: str = ""
+    by: str = ""
+    at: datetime = _moment()
+    client_id: str
+    version: int = 1
+
+
+class CorrectionRow(SQLModel, table=True):
+    """What a reading was before it was corrected, and why."""
+
+    __tablename__ = "correction"
+    id: int | None = Field(default=None, primary_key=True)
+    reading_id: int = _of("reading.id")
+    old_value: float | None = None
+    old_skip_reason: str = ""
+    reason: str
+    by: str = ""
+    at: datetime = _moment()
+
+
+class PourRow(SQLModel, table=True):
+    """One application of one treatment."""
+
+    __tablename__ = "pour"
+    __table_args__ = (UniqueConstraint("trial_id", "letter", "day"),)
+    id: int | None = Field(default=None, primary_key=True)
+    trial_id: int = _of("trial.id", index=False)
+    letter: str
+    day: int
+    status: str = "due"
+    done_on: date | None = None
+    amount: str = ""
+    note: str = ""
+    by: str = ""
+
+
+class FindingRow(SQLModel, table=True):
+    """What was found, kept so that the list of trials need not judge; forgotten when anything is corrected."""
+
+    __tablename__ = "finding"
+    trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
+    lines: list[dict[str, str]] = Field(sa_column=Column(JSONB(), nullable=False))

@@ -1,0 +1,1 @@
+"""Flask: a blueprint per place of the app, its views, forms and templates together."""

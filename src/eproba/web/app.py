@@ -1,0 +1,113 @@
+"""The application factory."""
+
+import logging
+import time
+from collections.abc import Callable
+from datetime import datetime
+
+from flask import Flask, Response, g, request
+from flask_login import LoginManager
+from flask_talisman import Talisman
+from flask_wtf import CSRFProtect
+from whitenoise import WhiteNoise
+
+from eproba.core.catalogue import cautions
+from eproba.store.database import engine_for
+from eproba.web import filters
+from eproba.web.base.views import base
+from eproba.web.context import STATIC, as_json, asset, close_db, today, utc_now, who
+from eproba.web.faults import register_faults
+from eproba.web.household.views import household, let_in, load_device
+from eproba.web.measures.views import measures
+from eproba.web.new_trial.views import new_trial
+from eproba.web.paper.views import paper
+from eproba.web.pictures import pictures
+from eproba.web.pours.views import pours
+from eproba.web.readings.views import readings
+from eproba.web.rounds.views import rounds
+from eproba.web.settings import Settings
+from eproba.web.today.views import today_page
+from eproba.web.trials.views import trials
+from eproba.web.verdict.views import verdict
+
+YEAR = 31_536_000
+# The <style> that Observable Plot puts into its charts (class name "course-chart"); a test keeps this hash true.
+PLOT_STYLE = "'sha256-PLACEHOLDER'"
+POLICY = {
+    "default-src": "'self'",
+    "script-src": "'self'",
+    "style-src": ["'self'", PLOT_STYLE],
+    "img-src": ["'self'", "data:"],
+    "object-src": "'none'",
+    "base-uri": "'none'",
+    "form-action": "'self'",
+    "frame-ancestors": "'none'",
+}
+log = logging.getLogger("eproba.requests")
+
+
+def create_app(settings: Settings | None = None, clock: Callable[[], datetime] = utc_now) -> Flask:
+    """Build the application: settings from the environment unless given, the clock replaceable."""
+    settings = settings or Settings.from_environment()
+    app = Flask(__name__, static_folder="static")
+    app.config.update(
+        SECRET_KEY=settings.secret_key,
+        MAX_CONTENT_LENGTH=settings.most_upload_bytes,
+        MAX_FORM_MEMORY_SIZE=2_000_000,
+        WTF_CSRF_TIME_LIMIT=None,
+        WTF_CSRF_SSL_STRICT=settings.https,
+        SESSION_COOKIE_NAME="eproba",
+        SESSION_COOKIE_SAMESITE="Lax",
+        CLOCK=clock,
+        SETTINGS=settings,
+    )
+    if not settings.home_network:
+        # Other names that lead here (DNS rebinding) are refused where no passcode guards.
+        app.config["TRUSTED_HOSTS"] = ["127.0.0.1", "localhost", "[::1]"]
+    app.extensions["engine"] = engine_for(settings.database_url)
+    CSRFProtect(app)
+    Talisman(
+        app,
+        force_https=settings.https,
+        session_cookie_secure=settings.https,
+        strict_transport_security=settings.https,
+        content_security_policy=POLICY,
+        referrer_policy="same-origin",
+    )
+    login = LoginManager(app)
+    login.user_loader(load_device)
+    for place in (base, household, measures, new_trial, paper, pictures, pours, readings, rounds, today_page, trials):
+        app.register_blueprint(place)
+    app.register_blueprint(verdict)
+    app.before_request(let_in)
+    app.teardown_appcontext(close_db)
+    register_faults(app)
+    _log_requests(app)
+    app.jinja_env.filters.update(filters.ALL)
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.jinja_env.globals.update(asset=asset, as_json=as_json, caution=cautions, today=today, who=who, demo=settings.demo)
+    app.wsgi_app = _static_files(app)  # type: ignore[method-assign]
+    return app
+
+
+def _static_files(app: Flask) -> WhiteNoise:
+    """Static files, pre-compressed where a .gz lies beside them; addresses carry fingerprints, so cached for a year."""
+
+    def forever(headers: dict[str, str], path: str, url: str) -> None:
+        headers["Cache-Control"] = f"public, max-age={YEAR}" + ("" if path.endswith(".woff2") else ", immutable")
+
+    served = WhiteNoise(app.wsgi_app, max_age=YEAR, add_headers_function=forever)
+    served.add_files(str(STATIC), prefix="static/")
+    return served
+
+
+def _log_requests(app: Flask) -> None:
+    @app.before_request
+    def start() -> None:
+        g.started = time.perf_counter()
+
+    @app.after_request
+    def end(response: Response) -> Response:
+        took = 1000 * (time.perf_counter() - g.get("started", time.perf_counter()))
+        log.info("%s %s %s %.0f ms", request.method, request.path, response.status_code, took)
+        return response

@@ -1,0 +1,28 @@
+"""What belongs to no place: health, a fresh token, keyboard help."""
+
+from flask import Blueprint, jsonify, render_template
+from flask.typing import ResponseReturnValue
+from flask_wtf.csrf import generate_csrf
+
+from eproba.store.database import answers, newest_revision
+from eproba.web.context import db
+
+base = Blueprint("base", __name__, template_folder="templates")
+
+
+@base.get("/health")
+def health() -> ResponseReturnValue:
+    """Whether app and database answer."""
+    return jsonify(app="eproba", database=answers(db()), revision=newest_revision())
+
+
+@base.get("/token")
+def token() -> ResponseReturnValue:
+    """A fresh CSRF token, asked for before a device sends what it kept."""
+    return jsonify(token=generate_csrf()), 200, {"Cache-Control": "no-store"}
+
+
+@base.get("/help")
+def help_page() -> ResponseReturnValue:
+    """Keyboard shortcuts and the words that Eproba uses."""
+    return render_template("base/help.html")

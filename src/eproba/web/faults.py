@@ -1,0 +1,77 @@
+"""Error pages that help: what happened, what to do, and nothing typed is lost."""
+
+from flask import Flask, Response, jsonify, make_response, render_template, request
+from flask_wtf.csrf import CSRFError
+from sqlalchemy.exc import DBAPIError, OperationalError
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
+
+from eproba.web.context import close_db, wants_json
+
+SAID = {
+    400: ("That did not arrive in one piece", "Go back and try again; your browser keeps what you typed."),
+    403: ("Not from here", "This page can’t be opened from there."),
+    404: ("Nothing grows here", "This address leads nowhere. Start from Today or Trials."),
+    405: ("Nothing grows here", "This address can’t be used that way. Start from Today or Trials."),
+    413: ("That file is too large", "Eproba takes files up to 20 MB: about 400 000 readings. Split it, or check that it is the right file."),
+    429: ("Too many tries", "Wait a quarter of an hour, then try again."),
+    500: ("Something broke on our side", "It is in the log. What was saved before is safe; try again."),
+    503: ("The data store is not answering", "Nothing you typed is lost. Start it again (./eproba serve), then send again."),
+}
+MOST_DRAINED = 300_000_000
+
+
+def register_faults(app: Flask) -> None:
+    """Answer every fault with a page, or with JSON where JSON was asked."""
+    app.register_error_handler(HTTPException, _http)
+    app.register_error_handler(CSRFError, _csrf)
+    app.register_error_handler(OperationalError, _database)
+    app.register_error_handler(DBAPIError, _database_error)
+    app.register_error_handler(500, _http)
+
+
+def _page(code: int, detail: str = "", again: bool = False) -> Response:
+    title, help_text = SAID.get(code, SAID[500] if code >= 500 else SAID[400])
+    if wants_json():
+        return make_response(jsonify(error=title, help=detail or help_text), code)
+    typed = [(k, v) for k, v in request.form.items(multi=True) if k != "csrf_token"] if again else []
+    page = render_template("base/fault.html", code=code, title=title, help=detail or help_text, typed=typed, again=again)
+    return make_response(page, code)
+
+
+def _http(error: HTTPException) -> Response:
+    if isinstance(error, RequestEntityTooLarge):
+        _drain()
+    code = error.code or 500
+    own_words = error.description if error.description != type(error).description else ""
+    return _page(code, own_words or "") if code != 500 else _page(500)
+
+
+def _drain() -> None:
+    """Read the oversized body to its end, so that the browser shows our answer rather than a broken line."""
+    stream, left = request.environ["wsgi.input"], min(request.content_length or 0, MOST_DRAINED)
+    while left > 0:
+        chunk = stream.read(min(left, 1 << 20))
+        if not chunk:
+            return
+        left -= len(chunk)
+
+
+def _csrf(_error: CSRFError) -> Response:
+    """The session went (a new secret, a cleared cookie): offer to send the same again."""
+    if wants_json():
+        return make_response(jsonify(error="csrf", help="The page was open for long; sending again."), 400)
+    title, help_text = "This page was open for a long time", "Nothing is lost: look it over and send it again."
+    typed = [(k, v) for k, v in request.form.items(multi=True) if k != "csrf_token"]
+    page = render_template("base/fault.html", code=400, title=title, help=help_text, typed=typed, again=True)
+    return make_response(page, 400)
+
+
+def _database(_error: OperationalError) -> Response:
+    close_db(None)
+    return _page(503, again=request.method == "POST")
+
+
+def _database_error(error: DBAPIError) -> Response:
+    if error.connection_invalidated:
+        return _database(OperationalError("", {}, Exception()))
+    raise error

@@ -1,0 +1,47 @@
+"""How dates and numbers read on a page."""
+
+from collections.abc import Callable
+from datetime import date
+from typing import Any
+
+from eproba.core.measuring.numbers import figure, one_in
+
+
+def day_and_month(on: date) -> str:
+    """Tue 24 Nov"""
+    return f"{on:%a} {on.day} {on:%b}"
+
+
+def full_date(on: date) -> str:
+    """24 Nov 2026"""
+    return f"{on.day} {on:%b} {on.year}"
+
+
+def from_today(on: date, today: date) -> str:
+    """today, tomorrow, in 5 days, 3 days ago"""
+    days = (on - today).days
+    near = {0: "today", 1: "tomorrow", -1: "yesterday"}
+    if days in near:
+        return near[days]
+    return f"in {days} days" if days > 0 else f"{-days} days ago"
+
+
+def plural(count: int, one: str, many: str | None = None) -> str:
+    """3 units"""
+    return f"{count} {one if count == 1 else many or one + 's'}"
+
+
+def with_decimals(value: float | None, decimals: int) -> str:
+    """A reading as it was typed, or an empty text."""
+    return "" if value is None else figure(value, decimals)
+
+
+ALL: dict[str, Callable[..., Any]] = {
+    "day_and_month": day_and_month,
+    "full_date": full_date,
+    "from_today": from_today,
+    "plural": plural,
+    "figure": figure,
+    "with_decimals": with_decimals,
+    "one_in": one_in,
+}

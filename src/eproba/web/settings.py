@@ -1,0 +1,34 @@
+"""Settings, from the environment alone."""
+
+import os
+import secrets
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class Settings:
+    """What differs from one run to the next.
+
+    `home_network`: reached from other devices, so every device gives the passcode. `https`: behind a proxy that
+    speaks https; off on plain http, since secure cookies would be lost there.
+    """
+
+    database_url: str
+    secret_key: str = field(default_factory=lambda: secrets.token_hex(32))
+    home_network: bool = False
+    https: bool = False
+    demo: bool = False
+    most_upload_bytes: int = 20_000_000
+
+    @classmethod
+    def from_environment(cls) -> "Settings":
+        env = os.environ
+        if "EPROBA_DATABASE_URL" not in env:
+            raise SystemExit("EPROBA_DATABASE_URL is not set; start with ./eproba demo or ./eproba serve.")
+        return cls(
+            database_url=env["EPROBA_DATABASE_URL"],
+            secret_key=env.get("EPROBA_SECRET_KEY") or secrets.token_hex(32),
+            home_network=env.get("EPROBA_HOME_NETWORK") == "1",
+            https=env.get("EPROBA_HTTPS") == "1",
+            demo=env.get("EPROBA_DEMO") == "1",
+        )
