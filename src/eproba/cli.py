@@ -1,17 +1,14 @@
 """The commands behind `./eproba`."""
 
+import os
 import sys
+from datetime import datetime
 from pathlib import Path
 
 import click
 
-from eproba.core.judging.judge import Comparison, Judgement, judge
-from eproba.core.judging.sentences import Wording, gap_text, headline, sentence
 from eproba.core.judging.series import CannotJudge, Question, Scale
 from eproba.core.measuring.numbers import parse_number
-from eproba.exchange.judgement_json import judgement_json
-from eproba.exchange.table import TableError
-from eproba.exchange.units_csv import located, read_units
 
 
 @click.group()
@@ -30,6 +27,13 @@ def judge_file(
     file: Path, control: str, scale: Scale, worth: str | None, lower_is_better: bool, as_json: bool
 ) -> None:
     """Judge a CSV of units: unit,treatment,value and, where present, block,row,column,baseline."""
+    # Imported here, since the other commands must not wait for the statistics.
+    from eproba.core.judging.judge import judge
+    from eproba.exchange.judgement_json import judgement_json
+    from eproba.exchange.judgement_text import readable
+    from eproba.exchange.table import TableError
+    from eproba.exchange.units_csv import located, read_units
+
     try:
         question = Question(control, scale, _worth(worth, scale), lower_is_better)
         units, lines = read_units(file.read_bytes())
@@ -68,31 +72,57 @@ def _worth(text: str | None, scale: Scale) -> float | None:
     return worth / 100 if is_percent else worth
 
 
-def readable(judgement: Judgement) -> str:
-    """Table, sentences and trust ledger as plain text."""
-    wording = Wording()
-    heads = ("treatment", "units", "gap", "95 % of all", "p", "p of all", "shuffle p", "verdict")
-    rows = [heads, *(_row(each, judgement, wording) for each in judgement.comparisons)]
-    widths = [max(len(row[i]) for row in rows) for i in range(len(heads))]
-    table = ["  ".join(cell.ljust(w) for cell, w in zip(row, widths, strict=True)).rstrip() for row in rows]
-    sentences = [sentence(each, judgement, wording) for each in judgement.comparisons]
-    ledger = [f"{line.level}: {line.rule}. {line.text}" for line in judgement.trust]
-    opening = f"{judgement.units} units judged against “{judgement.question.control}” ({judgement.design})."
-    return "\n".join([opening, "", *table, "", *sentences, "", "Trust", *ledger])
+@main.command(hidden=True)
+@click.argument("what", type=click.Choice(["serve", "demo"]))
+def prepare(what: str) -> None:
+    """Make the database ready and print its URL (for the start script)."""
+    from eproba.store.preparing import prepare_demo, prepare_own
+
+    url = os.environ["EPROBA_DATABASE_URL"]
+    click.echo(prepare_own(url) if what == "serve" else prepare_demo(url, datetime.now().date()))
 
 
-def _row(each: Comparison, judgement: Judgement, wording: Wording) -> tuple[str, ...]:
-    def p(number: float | None) -> str:
-        return "–" if number is None else f"{number:.4f}"
+@main.command()
+def passcode() -> None:
+    """Make a new household passcode and print it; devices must give it again."""
+    from eproba.store.doorkeeping import new_passcode
 
-    span = "–"
-    if each.low_adjusted is not None and each.high_adjusted is not None:
-        ends = (gap_text(each.low_adjusted, judgement, wording), gap_text(each.high_adjusted, judgement, wording))
-        span = " to ".join(ends)
-    gap = "–" if each.estimate is None else gap_text(each.estimate, judgement, wording)
-    shuffled = p(each.shuffle.p if each.shuffle else None)
-    counts = f"{each.n} : {each.n_control}"
-    return (each.treatment, counts, gap, span, p(each.p), p(each.p_adjusted), shuffled, headline(each, judgement))
+    click.echo(f"The household passcode is now: {new_passcode(os.environ['EPROBA_DATABASE_URL'])}")
+
+
+@main.command("open-house", hidden=True)
+@click.option("--port", type=int, required=True)
+def open_house(port: int) -> None:
+    """Say how a phone in the home network comes in (for the start script)."""
+    import segno
+
+    from eproba.store.doorkeeping import home_address, new_passcode, passcode_is_set
+
+    url = os.environ["EPROBA_DATABASE_URL"]
+    address = f"http://{home_address()}:{port}/"
+    click.echo(f"On the phone, in the same home network: {address}")
+    segno.make(address).terminal(out=sys.stdout, compact=True)
+    if passcode_is_set(url):
+        click.echo("Passcode: the one you have (./eproba passcode makes a new one).")
+    else:
+        click.echo(f"Household passcode: {new_passcode(url)} (write it down; it is kept only as a hash)")
+
+
+@main.command("restore-begin", hidden=True)
+def restore_begin() -> None:
+    """Print the URL of an empty database to restore into."""
+    from eproba.store.preparing import begin_restore
+
+    click.echo(begin_restore(os.environ["EPROBA_DATABASE_URL"]))
+
+
+@main.command("restore-end", hidden=True)
+def restore_end() -> None:
+    """Put the restored database in place."""
+    from eproba.store.preparing import end_restore
+
+    aside = end_restore(os.environ["EPROBA_DATABASE_URL"], datetime.now())
+    click.echo(f"restored; what was there before is kept in the database {aside}")
 
 
 if __name__ == "__main__":

@@ -15,7 +15,8 @@ from eproba.store.tables import CorrectionRow, ReadingRow, RoundRow
 
 @dataclass(frozen=True)
 class Typed:
-    """One reading as a device sends it. `seen_version` is the version it had seen in that place (0: none)."""
+    """One reading as a device sends it. `seen_version` is the version it had seen in that place (0: none),
+    `replaces` the id of its own earlier reading there."""
 
     client_id: str
     round_id: int
@@ -25,6 +26,7 @@ class Typed:
     value: float | None
     skip_reason: str
     seen_version: int
+    replaces: str = ""
 
 
 @dataclass(frozen=True)
@@ -66,9 +68,9 @@ def save_typed(session: Session, trial_id: int, typed: Typed, by: str, now: date
             client_id=typed.client_id,
         )
         session.add(row)
-    elif row.client_id == typed.client_id or (row.value, row.skip_reason) == (typed.value, typed.skip_reason):
+    elif _is_known(session, row, typed):
         return Saved(typed.client_id, "saved", reading_from(row))
-    elif row.version != typed.seen_version:
+    elif typed.seen_version != row.version and typed.replaces != row.client_id:
         return Saved(typed.client_id, "conflict", reading_from(row))
     else:
         _change(session, row, typed.value, typed.skip_reason, "typed again in the round", by, now)
@@ -76,6 +78,16 @@ def save_typed(session: Session, trial_id: int, typed: Typed, by: str, now: date
     session.flush()
     forget_finding(session, trial_id)
     return Saved(typed.client_id, "saved", reading_from(row))
+
+
+def _is_known(session: Session, row: ReadingRow, typed: Typed) -> bool:
+    """Sent before (and perhaps corrected since), or the same value once more."""
+    if row.client_id == typed.client_id or (row.value, row.skip_reason) == (typed.value, typed.skip_reason):
+        return True
+    earlier = select(CorrectionRow.id).where(
+        CorrectionRow.reading_id == row.id, CorrectionRow.old_client_id == typed.client_id
+    )
+    return session.exec(earlier).first() is not None
 
 
 def take_back(session: Session, trial_id: int, client_id: str) -> None:
@@ -131,7 +143,13 @@ def _change(
 ) -> None:
     session.add(
         CorrectionRow(
-            reading_id=row.id or 0, old_value=row.value, old_skip_reason=row.skip_reason, reason=reason, by=row.by, at=now
+            reading_id=row.id or 0,
+            old_value=row.value,
+            old_skip_reason=row.skip_reason,
+            old_client_id=row.client_id,
+            reason=reason,
+            by=by,
+            at=now,
         )
     )
     row.value, row.skip_reason, row.by, row.version = value, skip_reason, by, row.version + 1

@@ -194,6 +194,7 @@ class CorrectionRow(SQLModel, table=True):
     reading_id: int = _of("reading.id")
     old_value: float | None = None
     old_skip_reason: str = ""
+    old_client_id: str = Field(default="", index=True)
     reason: str
     by: str = ""
     at: datetime = _moment()

@@ -36,6 +36,13 @@ def with_decimals(value: float | None, decimals: int) -> str:
     return "" if value is None else figure(value, decimals)
 
 
+def described(field: Any, hint: str) -> dict[str, str]:
+    """ARIA attributes that tie a form field to its hint and its error."""
+    ids = ([f"{field.id}-hint"] if hint else []) + ([f"{field.id}-error-1"] if field.errors else [])
+    attributes = {"aria-describedby": " ".join(ids)} if ids else {}
+    return attributes | ({"aria-invalid": "true"} if field.errors else {})
+
+
 ALL: dict[str, Callable[..., Any]] = {
     "day_and_month": day_and_month,
     "full_date": full_date,
@@ -44,4 +51,5 @@ ALL: dict[str, Callable[..., Any]] = {
     "figure": figure,
     "with_decimals": with_decimals,
     "one_in": one_in,
+    "described": described,
 }

@@ -96,8 +96,8 @@ def settling(comparison: Comparison) -> str:
 def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     gap = comparison.estimate or 0.0
     phrase = wording.more if gap >= 0 else wording.less
-    amount = f"about {_size(gap, judgement, wording)}"
-    return f"{comparison.treatment} {phrase.format(gap=amount)} than {_lower(judgement.question.control)}"
+    told = phrase.replace("{gap}", f"about {_size(gap, judgement, wording)}")
+    return f"{comparison.treatment} {told} than {_lower(judgement.question.control)}"
 
 
 def _cannot_tell(comparison: Comparison, judgement: Judgement, wording: Wording, seen: str) -> str:

@@ -4,7 +4,7 @@ from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import generate_csrf
 
-from eproba.store.database import answers, newest_revision
+from eproba.store.database import present_revision
 from eproba.web.context import db
 
 base = Blueprint("base", __name__, template_folder="templates")
@@ -13,7 +13,7 @@ base = Blueprint("base", __name__, template_folder="templates")
 @base.get("/health")
 def health() -> ResponseReturnValue:
     """Whether app and database answer."""
-    return jsonify(app="eproba", database=answers(db()), revision=newest_revision())
+    return jsonify(app="eproba", revision=present_revision(db()))
 
 
 @base.get("/token")

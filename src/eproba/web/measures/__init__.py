@@ -1,1 +1,1 @@
-"""measures"""
+"""The measures: the catalogue's and one's own."""

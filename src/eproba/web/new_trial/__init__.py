@@ -1,1 +1,1 @@
-"""new_trial"""
+"""Planning a trial: claim, measure, treatments, units, lots."""

@@ -1,1 +1,1 @@
-"""paper"""
+"""On paper: tags for the units, a sheet for the round."""

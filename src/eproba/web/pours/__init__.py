@@ -1,1 +1,1 @@
-"""pours"""
+"""The plain application log."""

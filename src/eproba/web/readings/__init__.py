@@ -1,1 +1,1 @@
-"""readings"""
+"""Readings as tables, their corrections, CSV out and in."""

@@ -1,1 +1,1 @@
-"""today"""
+"""What is due now, over all trials."""

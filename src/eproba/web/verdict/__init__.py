@@ -1,1 +1,1 @@
-"""verdict"""
+"""The verdict: what the trial showed, and how far to trust it."""

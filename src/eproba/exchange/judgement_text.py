@@ -1,0 +1,31 @@
+"""A judgement as plain text for the terminal: table, sentences, trust ledger."""
+
+from eproba.core.judging.judge import Comparison, Judgement
+from eproba.core.judging.sentences import Wording, gap_text, headline, sentence
+
+
+def readable(judgement: Judgement) -> str:
+    """Table, sentences and trust ledger as plain text."""
+    wording = Wording()
+    heads = ("treatment", "units", "gap", "95 % of all", "p", "p of all", "shuffle p", "verdict")
+    rows = [heads, *(_row(each, judgement, wording) for each in judgement.comparisons)]
+    widths = [max(len(row[i]) for row in rows) for i in range(len(heads))]
+    table = ["  ".join(cell.ljust(w) for cell, w in zip(row, widths, strict=True)).rstrip() for row in rows]
+    sentences = [sentence(each, judgement, wording) for each in judgement.comparisons]
+    ledger = [f"{line.level}: {line.rule}. {line.text}" for line in judgement.trust]
+    opening = f"{judgement.units} units judged against “{judgement.question.control}” ({judgement.design})."
+    return "\n".join([opening, "", *table, "", *sentences, "", "Trust", *ledger])
+
+
+def _row(each: Comparison, judgement: Judgement, wording: Wording) -> tuple[str, ...]:
+    def p(number: float | None) -> str:
+        return "–" if number is None else f"{number:.4f}"
+
+    span = "–"
+    if each.low_adjusted is not None and each.high_adjusted is not None:
+        ends = (gap_text(each.low_adjusted, judgement, wording), gap_text(each.high_adjusted, judgement, wording))
+        span = " to ".join(ends)
+    gap = "–" if each.estimate is None else gap_text(each.estimate, judgement, wording)
+    shuffled = p(each.shuffle.p if each.shuffle else None)
+    counts = f"{each.n} : {each.n_control}"
+    return (each.treatment, counts, gap, span, p(each.p), p(each.p_adjusted), shuffled, headline(each, judgement))

@@ -1,0 +1,186 @@
+"""The demo garden: a small back plot and a roof terrace, made up, seeded, with known truth, relative to today."""
+
+from collections.abc import Sequence
+from datetime import UTC, date, datetime, time, timedelta
+
+from sqlmodel import Session
+
+from eproba.core.catalogue import measures
+from eproba.core.planning.days import Rhythm
+from eproba.core.planning.ground import Ground
+from eproba.core.planning.plan import Plan, PlannedMeasure, PlannedTreatment
+from eproba.core.planning.trial import Round, Trial
+from eproba.core.practice.garden import Plot, Truth, grow
+from eproba.store.pours import log_pour
+from eproba.store.readings import add_many
+from eproba.store.rounds import finish_round
+from eproba.store.trials import create_trial, load_trial
+
+GENERATOR = 1
+READER = "Ilse"
+
+
+def make_demo(session: Session, today: date) -> None:
+    """Lay the four demo trials down."""
+    chard(session, today)
+    currants(session, today)
+    sunflowers(session, today)
+    pak_choi(session, today)
+    session.commit()
+
+
+def chard(session: Session, today: date) -> None:
+    """Finished: a real gain from comfrey steep (21 %), none from diluted whey."""
+    plan = Plan(
+        name="Comfrey and whey on rainbow chard",
+        claim="Comfrey steep, or diluted whey, makes chard leaves wider within four weeks.",
+        note="Roof terrace. One sowing, pots filled to the same mark, all moved indoors in the storm of day 17.",
+        measures=(PlannedMeasure("widest_leaf", 1, None), PlannedMeasure("leaf_count", 1, None)),
+        worth=0.15,
+        scale="ratio",
+        lower_is_better=False,
+        summary="last",
+        start_on=today - timedelta(days=30),
+        rhythm=Rhythm(28, 7, 7),
+        treatments=(
+            PlannedTreatment("Plain water", "water control", "rain water from the butt", 250, "mL"),
+            PlannedTreatment("Comfrey steep", "test", "1 part and 10 parts water, on the soil", 250, "mL"),
+            PlannedTreatment("Diluted whey", "test", "1 part and 9 parts water, on the soil", 250, "mL"),
+        ),
+        control=0,
+        dealing="blocks",
+        units_each=6,
+        ground=Ground("pot", 24, 24, 12, 6),
+    )
+    trial = _laid(session, plan, "chard-terrace")
+    _read(session, trial, trial.rounds, "widest_leaf", Truth(6.0, 0.32, {"B": 0.21}, 0.05, 0.06, 0.02), 11)
+    _read(session, trial, trial.rounds, "leaf_count", Truth(4.0, 0.36, {"B": 1.0}, 0.7, 0.4, 0.4), 12)
+    _pour(session, trial, 28, {})
+    finish_round(session, trial.id, trial.rounds[2].id, "Greenfly on P4, wiped off. Same for all: none fed.")
+
+
+def currants(session: Session, today: date) -> None:
+    """Running, day 9 of 21: wool-fibre mulch and soil moisture, five pairs of patches with guards."""
+    plan = Plan(
+        name="Wool mulch under the currants",
+        claim="Wool-fibre mulch keeps the soil under currants moister through three weeks.",
+        note="Back plot. Every patch is raked in the same way, mulched or not.",
+        measures=(PlannedMeasure("moisture_meter", 2, None), PlannedMeasure("surface_worms", 1, None)),
+        worth=1.0,
+        scale="difference",
+        lower_is_better=False,
+        summary="last",
+        start_on=today - timedelta(days=9),
+        rhythm=Rhythm(21, 3, None),
+        treatments=(
+            PlannedTreatment("Wool-fibre mulch", "test", "3 cm thick, moistened before handling", 400, "g"),
+            PlannedTreatment("Bare soil", "untreated", "raked as the others", None, ""),
+        ),
+        control=1,
+        dealing="pairs",
+        units_each=5,
+        ground=Ground("patch", 60, 50, 20, 4),
+    )
+    trial = _laid(session, plan, "currant-plot")
+    taken = [each for each in trial.rounds if each.day < 9]
+    _read(session, trial, taken, "moisture_meter", Truth(5.2, -0.08, {"A": 1.6}, 0.35, 0.6, 0.3), 21, replicates=2)
+    _read(session, trial, taken, "surface_worms", Truth(3.0, -0.05, {"A": 1.0}, 1.0, 0.8, 0.8), 22)
+    _pour(session, trial, 0, {})
+
+
+def sunflowers(session: Session, today: date) -> None:
+    """Finished one-of-each: aquarium water on sunflowers, two strips."""
+    plan = Plan(
+        name="Aquarium water on sunflowers",
+        claim="Water from the aquarium makes sunflowers taller than tap water does.",
+        note="Back plot, along the fence. Two strips only: there was no room for more.",
+        measures=(PlannedMeasure("plant_height", 3, None),),
+        worth=0.2,
+        scale="ratio",
+        lower_is_better=False,
+        summary="last",
+        start_on=today - timedelta(days=50),
+        rhythm=Rhythm(42, 14, 7),
+        treatments=(
+            PlannedTreatment("Aquarium water", "test", "fresh, unmedicated, undiluted", 4, "L"),
+            PlannedTreatment("Plain water", "water control", "from its own can", 4, "L"),
+        ),
+        control=1,
+        dealing="completely random",
+        units_each=1,
+        ground=Ground("strip", 300, 80, 60, 1),
+    )
+    trial = _laid(session, plan, "sunflower-fence")
+    _read(session, trial, trial.rounds, "plant_height", Truth(22, 2.6, {"A": 0.02}, 0.06, 0.0, 0.05), 31, replicates=3)
+    _pour(session, trial, 42, {21: "Away for the weekend"})
+
+
+def pak_choi(session: Session, today: date) -> None:
+    """Planned: alfalfa-pellet steep on pak choi, starting the day after tomorrow."""
+    plan = Plan(
+        name="Alfalfa steep on pak choi",
+        claim="Alfalfa-pellet steep makes pak choi heavier at harvest.",
+        note="",
+        measures=(PlannedMeasure("fresh_mass", 1, None), PlannedMeasure("plant_height", 1, None)),
+        worth=0.2,
+        scale="ratio",
+        lower_is_better=False,
+        summary="last",
+        start_on=today + timedelta(days=2),
+        rhythm=Rhythm(35, 7, 14),
+        treatments=(
+            PlannedTreatment("Alfalfa-pellet steep", "test", "strained, 1 part and 4 parts water", 200, "mL"),
+            PlannedTreatment("Plain water", "water control", "", 200, "mL"),
+        ),
+        control=1,
+        dealing="blocks",
+        units_each=8,
+        ground=Ground("pot", 20, 20, 8, 8),
+    )
+    _laid(session, plan, "pak-choi-terrace")
+
+
+def _laid(session: Session, plan: Plan, seed: str) -> Trial:
+    dealt_at = datetime.combine(plan.start_on - timedelta(days=1), time(18), UTC)
+    trial = load_trial(session, create_trial(session, plan, seed, dealt_at))
+    assert trial is not None
+    return trial
+
+
+def _read(
+    session: Session, trial: Trial, rounds: Sequence[Round], key: str, truth: Truth, seed: int, replicates: int = 1
+) -> None:
+    plots = [Plot(unit.code, unit.letter, unit.block) for unit in trial.units]
+    days = [each.day for each in rounds]
+    ids = {unit.code: unit.id for unit in trial.units}
+    round_ids = {each.day: each.id for each in rounds}
+    rows: list[dict[str, object]] = []
+    for replicate in range(1, replicates + 1):
+        # The same seed keeps each unit's own luck; a little reading noise comes on top for further readings.
+        grown = grow(measures()[key], truth, plots, days, seed)
+        again = grow(measures()[key], truth, plots, days, seed + 1000 * replicate) if replicate > 1 else grown
+        for (code, day), value in grown.items():
+            mixed = value if replicate == 1 else 0.85 * value + 0.15 * again[code, day]
+            rows.append(
+                {
+                    "round_id": round_ids[day],
+                    "unit_id": ids[code],
+                    "measure_key": key,
+                    "replicate": replicate,
+                    "value": round(mixed, measures()[key].decimals),
+                    "by": READER,
+                    "at": datetime.combine(trial.date_of(day), time(17), UTC),
+                    "client_id": f"demo-{trial.id}-{key}-{day}-{code}-{replicate}",
+                }
+            )
+    add_many(session, trial.id, rows)
+
+
+def _pour(session: Session, trial: Trial, until: int, skipped: dict[int, str]) -> None:
+    for pour in trial.pours:
+        if pour.day > until:
+            continue
+        treatment = trial.treatment(pour.letter)
+        status, note = ("skipped", skipped[pour.day]) if pour.day in skipped else ("poured", "")
+        amount = f"{treatment.amount:g} {treatment.amount_unit} each"
+        log_pour(session, trial.id, pour.id, status, trial.date_of(pour.day), amount, note, READER)

@@ -1,0 +1,36 @@
+"""The household passcode, from the terminal's side."""
+
+import secrets
+import socket
+
+from sqlmodel import Session
+from werkzeug.security import generate_password_hash
+
+from eproba.store.database import engine_for
+from eproba.store.household import passcode_hash, set_passcode_hash
+
+DIGITS = 8
+
+
+def passcode_is_set(url: str) -> bool:
+    with Session(engine_for(url)) as session:
+        return passcode_hash(session) is not None
+
+
+def new_passcode(url: str) -> str:
+    """Make one, keep its hash, return it to be read once."""
+    passcode = "".join(secrets.choice("0123456789") for _ in range(DIGITS))
+    with Session(engine_for(url)) as session:
+        set_passcode_hash(session, generate_password_hash(passcode))
+        session.commit()
+    return passcode
+
+
+def home_address() -> str:
+    """This machine's address in the home network (nothing is sent), or its loopback address."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        try:
+            probe.connect(("192.0.2.1", 9))
+            return str(probe.getsockname()[0])
+        except OSError:
+            return "127.0.0.1"

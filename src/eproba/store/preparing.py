@@ -1,0 +1,108 @@
+"""Databases: made when missing, brought to the newest migration; the demo's laid fresh from a template of the day."""
+
+from contextlib import suppress
+from datetime import date, datetime
+
+import psycopg
+from psycopg import sql
+from sqlalchemy.engine import make_url
+from sqlmodel import Session
+
+from eproba.store.database import engine_for
+from eproba.store.demo import GENERATOR, make_demo
+from eproba.store.upgrading import migrate, newest_revision
+
+DEMO = "eproba_demo"
+TEMPLATE = "eproba_template_"
+RESTORING = "eproba_restoring"
+
+
+def named(url: str, database: str) -> str:
+    """The same server, another database."""
+    return make_url(url).set(database=database).render_as_string(hide_password=False)
+
+
+def name_of(url: str) -> str:
+    return make_url(url).database or "eproba"
+
+
+def prepare_own(url: str) -> str:
+    """The gardener's own database, kept; returns its URL."""
+    with _server(url) as server:
+        if not _exists(server, name_of(url)):
+            _create(server, name_of(url))
+    migrate(url)
+    return url
+
+
+def prepare_demo(url: str, today: date) -> str:
+    """A fresh demo database; its template is made once a day for each migration and generator version."""
+    template = f"{TEMPLATE}{newest_revision()}_{GENERATOR}_{today:%Y%m%d}"
+    with _server(url) as server:
+        if not _exists(server, template):
+            for old in _names(server, TEMPLATE):
+                _drop(server, old)
+            _make_template(server, url, template, today)
+        _drop(server, DEMO)
+        _create(server, DEMO, template)
+    return named(url, DEMO)
+
+
+def begin_restore(url: str) -> str:
+    """An empty database to restore into; the present one stays untouched until the end."""
+    with _server(url) as server:
+        _drop(server, RESTORING)
+        _create(server, RESTORING)
+    return named(url, RESTORING)
+
+
+def end_restore(url: str, now: datetime) -> str:
+    """Migrate the restored database and put it in place; the old one is kept under a dated name, which is returned."""
+    migrate(named(url, RESTORING))
+    aside = f"{name_of(url)}_before_{now:%Y%m%d_%H%M%S}"
+    with _server(url) as server:
+        if _exists(server, name_of(url)):
+            _rename(server, name_of(url), aside)
+        _rename(server, RESTORING, name_of(url))
+    return aside
+
+
+def _make_template(server: psycopg.Connection, url: str, template: str, today: date) -> None:
+    building = f"{template}_building"
+    _drop(server, building)
+    _create(server, building)
+    migrate(named(url, building))
+    engine = engine_for(named(url, building))
+    with Session(engine) as session:
+        make_demo(session, today)
+    engine.dispose()
+    _rename(server, building, template)
+
+
+def _server(url: str) -> psycopg.Connection:
+    """A connection to the server itself, outside any transaction."""
+    for maintenance in ("postgres", name_of(url)):
+        with suppress(psycopg.OperationalError):
+            return psycopg.connect(named(url, maintenance), autocommit=True, connect_timeout=5)
+    raise ConnectionError("PostgreSQL does not answer; see the logs in EPROBA_HOME")
+
+
+def _exists(server: psycopg.Connection, name: str) -> bool:
+    return name in _names(server, name)
+
+
+def _names(server: psycopg.Connection, start: str) -> list[str]:
+    rows = server.execute("SELECT datname FROM pg_database WHERE starts_with(datname, %s)", (start,)).fetchall()
+    return [row[0] for row in rows]
+
+
+def _create(server: psycopg.Connection, name: str, template: str = "template0") -> None:
+    server.execute(sql.SQL("CREATE DATABASE {} TEMPLATE {}").format(sql.Identifier(name), sql.Identifier(template)))
+
+
+def _drop(server: psycopg.Connection, name: str) -> None:
+    server.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(name)))
+
+
+def _rename(server: psycopg.Connection, old: str, new: str) -> None:
+    server.execute(sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(old), sql.Identifier(new)))

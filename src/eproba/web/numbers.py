@@ -1,0 +1,42 @@
+"""A form field for numbers as people type them: decimal point or comma, kept as typed when wrong."""
+
+from typing import Any
+
+from wtforms import StringField
+from wtforms.validators import ValidationError
+
+from eproba.core.measuring.numbers import parse_number
+
+
+class NumberField(StringField):
+    """Text that must read as a number within bounds; `number` is None while it is empty."""
+
+    def __init__(
+        self,
+        label: str,
+        low: float | None = None,
+        high: float | None = None,
+        whole: bool = False,
+        optional: bool = False,
+        **kwargs: Any,
+    ) -> None:
+        super().__init__(label, **kwargs)
+        self.low, self.high, self.whole, self.optional = low, high, whole, optional
+        self.number: float | None = None
+
+    def pre_validate(self, form: Any) -> None:
+        text = (self.data or "").strip()
+        if not text:
+            if self.optional:
+                return
+            raise ValidationError("A number is needed here.")
+        try:
+            number = parse_number(text.rstrip("% "))
+        except ValueError as error:
+            raise ValidationError(str(error)) from error
+        if self.whole and number != int(number):
+            raise ValidationError("A whole number is needed here.")
+        if (self.low is not None and number < self.low) or (self.high is not None and number > self.high):
+            bounds = f"{self.low:g} to {self.high:g}" if self.high is not None else f"at least {self.low:g}"
+            raise ValidationError(f"{number:g} can’t be: {bounds} fits here.")
+        self.number = number

@@ -1,0 +1,29 @@
+"""How a treatment looks: a letter, a pattern and a colour; controls are plain paper."""
+
+from dataclasses import dataclass
+
+from eproba.core.planning.trial import Role
+
+TESTED = 7
+
+
+@dataclass(frozen=True)
+class Look:
+    """A treatment's stake: letter, name and the id of its pattern (see pictures/patterns.svg)."""
+
+    letter: str
+    name: str
+    pattern: str
+
+
+def looks(treatments: list[tuple[str, str, Role]]) -> dict[str, Look]:
+    """Looks by letter, for (letter, name, role): water is paper, untreated is bare paper, others have patterns 1 to 7."""
+    found: dict[str, Look] = {}
+    tested = 0
+    for letter, name, role in treatments:
+        pattern = {"water control": "paper", "untreated": "bare"}.get(role, "")
+        if not pattern:
+            tested += 1
+            pattern = f"t{(tested - 1) % TESTED + 1}"
+        found[letter] = Look(letter, name, pattern)
+    return found

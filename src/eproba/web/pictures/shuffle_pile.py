@@ -1,0 +1,57 @@
+"""The shuffle pile: all gaps that chance could deal, and ours."""
+
+from dataclasses import dataclass
+
+from eproba.core.judging.judge import Judgement
+from eproba.core.judging.sentences import Wording, gap_text
+from eproba.core.judging.shuffle import ShuffleTest
+from eproba.core.measuring.numbers import one_in
+
+WIDTH, HEIGHT, PAD = 760.0, 150.0, 20.0
+
+
+@dataclass(frozen=True)
+class Bar:
+    """One heap of deals; the part as far out as ours is drawn darker."""
+
+    x: float
+    width: float
+    y: float
+    height: float
+    far_y: float
+    far_height: float
+
+
+@dataclass(frozen=True)
+class ShufflePile:
+    """The pile in drawing units with its sentence."""
+
+    bars: tuple[Bar, ...]
+    ours: float
+    zero: float
+    ours_label: str
+    words: str
+
+
+def shuffle_pile(test: ShuffleTest, judgement: Judgement, wording: Wording) -> ShufflePile:
+    """Heap up the deals."""
+    low, high = test.pile[0].low, test.pile[-1].high
+    top = max(bar.deals for bar in test.pile)
+
+    def x(value: float) -> float:
+        return round(PAD + (WIDTH - 2 * PAD) * (value - low) / (high - low), 1)
+
+    def tall(deals: int) -> float:
+        return round(HEIGHT * deals / top, 1)
+
+    width = x(test.pile[0].high) - x(test.pile[0].low) - 1.5
+    bars = tuple(
+        Bar(x(b.low), width, HEIGHT - tall(b.deals), tall(b.deals), HEIGHT - tall(b.beyond), tall(b.beyond))
+        for b in test.pile
+        if b.deals
+    )
+    ways = f"{test.deals:,}".replace(",", " ")
+    far = f"{test.beyond:,}".replace(",", " ")
+    dealt = f"Of all {ways} ways the lots could have fallen" if test.exact else f"Of {ways} random deals of the same lots"
+    words = f"{dealt}, {far} show a gap at least as large as ours: {one_in(test.p)}."
+    return ShufflePile(bars, x(test.gap), x(0), gap_text(test.gap, judgement, wording), words)

@@ -1,0 +1,47 @@
+// Keys, the help sheet and small comforts of every page.
+"use strict";
+
+const keysSheet = document.getElementById("keys");
+
+function go(selector) {
+  const target = document.querySelector(selector);
+  if (target) target.click();
+}
+
+const shortcuts = {
+  t: () => go("nav a[href='/']"),
+  l: () => go("nav a[href='/trials']"),
+  n: () => document.getElementById("new-trial").requestSubmit(),
+  d: () => go("main [data-due]"),
+  "/": () => document.getElementById("find")?.focus() ?? go("nav a[href='/trials']"),
+  "?": () => keysSheet.showModal(),
+};
+
+function isTyping(target) {
+  return target.closest("input, textarea, select, dialog[open]") !== null;
+}
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || isTyping(event.target)) return;
+  const act = shortcuts[event.key];
+  if (!act) return;
+  event.preventDefault();
+  act();
+});
+
+document.querySelector("[data-help]").addEventListener("click", (event) => {
+  event.preventDefault();
+  keysSheet.showModal();
+});
+
+document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-print]")) window.print();
+});
+
+// Choosing a measure also sets how it is compared and which way is good; both can still be changed.
+document.addEventListener("change", (event) => {
+  const card = event.target.closest("[data-scale]");
+  if (!card) return;
+  document.querySelector(`input[name=scale][value=${card.dataset.scale}]`).checked = true;
+  document.querySelector(`input[name=better][value=${card.dataset.better}]`).checked = true;
+});

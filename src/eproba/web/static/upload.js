@@ -1,0 +1,12 @@
+// Say at once that a file is too large, before it travels.
+"use strict";
+
+const form = document.querySelector("[data-upload]");
+const says = document.getElementById("upload-says");
+
+form.elements.file.addEventListener("change", () => {
+  const file = form.elements.file.files[0];
+  const tooLarge = file && file.size > Number(form.dataset.upload);
+  says.textContent = tooLarge ? "That file is larger than 20 MB. Split it, or check that it is the right file." : "";
+  if (tooLarge) form.elements.file.value = "";
+});

@@ -1,0 +1,158 @@
+"""The trials: the list, and one trial with its ground and days."""
+
+import re
+import secrets
+
+from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from eproba.core.planning.trial import ROLES, Trial
+from eproba.exchange.trial_json import trial_json
+from eproba.store.drafts import drafts, new_draft
+from eproba.store.glances import due_by, glances
+from eproba.store.readings import corrections_of, readings_of
+from eproba.store.trials import deal_again, delete_trial, end_early, lose_unit, note_trial
+from eproba.web.context import db, now, today, trial_or_404
+from eproba.web.new_trial.answers import answers_from
+from eproba.web.pictures.day_strip import day_strip
+from eproba.web.pictures.ground_plan import ground_plan
+from eproba.web.pictures.looks import Look, looks
+from eproba.web.trials.forms import NoteForm, ReasonForm, SureForm
+
+trials = Blueprint("trials", __name__, template_folder="templates")
+PAGE = 30
+
+
+def trial_looks(trial: Trial) -> dict[str, Look]:
+    """The stakes of a trial's treatments, by letter."""
+    return looks([(t.letter, t.name, t.role) for t in trial.treatments])
+
+
+@trials.get("/trials")
+def index() -> ResponseReturnValue:
+    from eproba.web.verdict.findings import with_findings  # judging is heavy: only where it is needed
+
+    words, page = request.args.get("find", "").strip(), max(1, request.args.get("page", 1, type=int))
+    seen = glances(db(), today(), words, PAGE + 1, (page - 1) * PAGE)
+    shown = with_findings(seen[:PAGE])
+    more = len(seen) > PAGE
+    return render_template(
+        "trials/index.html", trials=shown, words=words, page=page, more=more, drafts=drafts(db()) if page == 1 else []
+    )
+
+
+@trials.get("/trials/<int:trial_id>")
+def show(trial_id: int) -> ResponseReturnValue:
+    trial = trial_or_404(trial_id)
+    look = trial_looks(trial)
+    done = [each for each in trial.rounds if each.done]
+    latest = done[-1] if done else None
+    readings = readings_of(db(), trial_id, latest.id) if latest else []
+    found = {(r.unit_id, r.measure_key): r for r in readings if r.replicate == 1}
+    waiting = due_by(db(), trial.decision_on, trial_id=trial_id)
+    return render_template(
+        "trials/trial.html",
+        trial=trial,
+        stage=trial.stage(today()),
+        sealed=trial.sealed(today()),
+        looks=look,
+        roles=ROLES,
+        plan=ground_plan(trial.ground, trial.units, look),
+        strip=day_strip(trial, today()),
+        latest=latest,
+        found=found,
+        due=waiting,
+        note_form=NoteForm(note=trial.note),
+    )
+
+
+@trials.post("/trials/<int:trial_id>/note")
+def note(trial_id: int) -> ResponseReturnValue:
+    trial_or_404(trial_id)
+    form = NoteForm()
+    if form.validate_on_submit():
+        note_trial(db(), trial_id, form.note.data or "")
+        db().commit()
+        flash("Note kept.")
+    return redirect(url_for("trials.show", trial_id=trial_id))
+
+
+@trials.post("/trials/<int:trial_id>/deal-again")
+def deal_lots_again(trial_id: int) -> ResponseReturnValue:
+    trial = trial_or_404(trial_id)
+    if trial.started:
+        abort(400, "Something is on record already; the lots stay as they fell.")
+    deal_again(db(), trial, secrets.token_hex(8), now())
+    db().commit()
+    flash("The lots were dealt again. The trial remembers how often.")
+    return redirect(url_for("trials.show", trial_id=trial_id))
+
+
+@trials.route("/trials/<int:trial_id>/units/<int:unit_id>", methods=["GET", "POST"])
+def unit(trial_id: int, unit_id: int) -> ResponseReturnValue:
+    """Put a unit down as lost, with the reason, or as found again."""
+    trial = trial_or_404(trial_id)
+    each = next((u for u in trial.units if u.id == unit_id), None) or abort(404, "This trial has no such unit.")
+    form = ReasonForm()
+    if request.form.get("found"):
+        lose_unit(db(), trial_id, unit_id, None, "")
+    elif form.validate_on_submit():
+        lose_unit(db(), trial_id, unit_id, today(), (form.reason.data or "").strip())
+    else:
+        return render_template("trials/unit.html", trial=trial, unit=each, form=form), 400 if form.errors else 200
+    db().commit()
+    return redirect(url_for("trials.show", trial_id=trial_id))
+
+
+@trials.route("/trials/<int:trial_id>/end", methods=["GET", "POST"])
+def end(trial_id: int) -> ResponseReturnValue:
+    trial = trial_or_404(trial_id)
+    form = ReasonForm()
+    if trial.ended_on is None and form.validate_on_submit():
+        end_early(db(), trial_id, today(), (form.reason.data or "").strip())
+        db().commit()
+        flash("The trial has ended. What is on record stays.")
+        return redirect(url_for("trials.show", trial_id=trial_id))
+    return render_template("trials/end.html", trial=trial, form=form), 400 if form.errors else 200
+
+
+@trials.post("/trials/<int:trial_id>/copy")
+def copy(trial_id: int) -> ResponseReturnValue:
+    trial = trial_or_404(trial_id)
+    draft_id = new_draft(db(), answers_from(trial, today()), now())
+    db().commit()
+    return redirect(url_for("new_trial.step", draft_id=draft_id, name="claim"))
+
+
+@trials.route("/trials/<int:trial_id>/delete", methods=["GET", "POST"])
+def delete(trial_id: int) -> ResponseReturnValue:
+    trial = trial_or_404(trial_id)
+    form = SureForm()
+    if form.validate_on_submit():
+        delete_trial(db(), trial_id)
+        db().commit()
+        flash(f"“{trial.name}” is deleted.")
+        return redirect(url_for("trials.index"))
+    return render_template("trials/delete.html", trial=trial, form=form), 400 if form.errors else 200
+
+
+@trials.get("/trials/<int:trial_id>/export.json")
+def export(trial_id: int) -> ResponseReturnValue:
+    trial = trial_or_404(trial_id)
+    changed = [
+        {"reading_id": c.reading_id, "old_value": c.old_value, "old_skip_reason": c.old_skip_reason,
+         "reason": c.reason, "by": c.by, "at": c.at}
+        for c, _ in corrections_of(db(), trial_id)
+    ]  # fmt: skip
+    text = trial_json(trial, readings_of(db(), trial_id), changed)
+    return download(text, "application/json", f"{file_name(trial)}.json")
+
+
+def file_name(trial: Trial) -> str:
+    """A trial's name as a plain file name."""
+    return re.sub(r"[^a-z0-9]+", "-", trial.name.lower()).strip("-")[:60] or f"trial-{trial.id}"
+
+
+def download(text: str, kind: str, name: str) -> Response:
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(text, content_type=f"{kind}; charset=utf-8", headers=headers)

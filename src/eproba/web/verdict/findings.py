@@ -1,0 +1,55 @@
+"""What trials showed, judged once and remembered: in memory by their readings, in the store for the lists."""
+
+import functools
+from collections.abc import Sequence
+from dataclasses import replace
+
+from eproba.core.judging.from_trial import judge_trial
+from eproba.core.judging.judge import Judgement
+from eproba.core.judging.sentences import Wording, headline, sentence
+from eproba.core.judging.series import CannotJudge
+from eproba.core.planning.trial import Asked, Reading, Trial
+from eproba.store.findings import keep_finding
+from eproba.store.glances import Glance
+from eproba.store.readings import readings_of
+from eproba.store.trials import load_trial
+from eproba.web.context import db
+
+
+@functools.lru_cache(maxsize=64)
+def judged(trial: Trial, asked: Asked, readings: tuple[Reading, ...]) -> Judgement:
+    """The judgement of exactly these readings."""
+    return judge_trial(trial, asked, readings)
+
+
+def with_findings(glances: Sequence[Glance]) -> list[Glance]:
+    """Fill in what finished trials showed, judging those that nobody has looked at yet."""
+    filled = []
+    for glance in glances:
+        if glance.finding is None and glance.stage in ("finished", "ended early"):
+            lines = _found(glance.id)
+            keep_finding(db(), glance.id, lines)
+            glance = replace(glance, finding=tuple(lines))
+        filled.append(glance)
+    db().commit()
+    return filled
+
+
+def _found(trial_id: int) -> list[dict[str, str]]:
+    trial = load_trial(db(), trial_id)
+    if trial is None:
+        return []
+    asked = trial.asked[0]
+    try:
+        judgement = judged(trial, asked, tuple(readings_of(db(), trial_id)))
+    except CannotJudge as error:
+        return [{"verdict": "seen_not_shown", "headline": "Not judged", "sentence": str(error)}]
+    wording = Wording.of(asked.measure)
+    return [
+        {
+            "verdict": each.verdict,
+            "headline": headline(each, judgement),
+            "sentence": sentence(each, judgement, wording),
+        }
+        for each in judgement.comparisons
+    ]

@@ -1,0 +1,69 @@
+"""What the verdict page shows of a judgement."""
+
+from dataclasses import dataclass
+
+from eproba.core.judging.judge import Comparison, Judgement
+from eproba.core.judging.sentences import Wording, headline, sentence, settling
+from eproba.core.judging.series import CannotJudge
+from eproba.core.planning.trial import Reading, Trial
+from eproba.web.pictures.gap_ruler import GapRuler, gap_ruler
+from eproba.web.pictures.shuffle_pile import ShufflePile, shuffle_pile
+from eproba.web.verdict.findings import judged
+
+
+@dataclass(frozen=True)
+class Shown:
+    """One comparison with its words and pictures."""
+
+    letter: str
+    comparison: Comparison
+    headline: str
+    sentence: str
+    settling: str
+    ruler: GapRuler | None
+    pile: ShufflePile | None
+
+
+@dataclass(frozen=True)
+class AlsoSeen:
+    """A measure that was not the first: its sentences, kept apart from the verdict."""
+
+    name: str
+    sentences: tuple[str, ...]
+    problem: str = ""
+
+
+def shown_comparisons(trial: Trial, judgement: Judgement) -> list[Shown]:
+    """Every comparison of the first measure."""
+    wording = Wording.of(trial.asked[0].measure)
+    letters = {each.name: each.letter for each in trial.treatments}
+    shown = []
+    for each in judgement.comparisons:
+        test = each.shuffle
+        shown.append(
+            Shown(
+                letters[each.treatment],
+                each,
+                headline(each, judgement),
+                sentence(each, judgement, wording),
+                settling(each),
+                None if each.estimate is None else gap_ruler(each, judgement, wording),
+                shuffle_pile(test, judgement, wording) if test and test.pile else None,
+            )
+        )
+    return shown
+
+
+def also_seen(trial: Trial, readings: tuple[Reading, ...]) -> list[AlsoSeen]:
+    """The other measures, described one by one."""
+    described = []
+    for asked in trial.asked[1:]:
+        try:
+            judgement = judged(trial, asked, readings)
+        except CannotJudge as error:
+            described.append(AlsoSeen(asked.measure.name, (), str(error)))
+            continue
+        wording = Wording.of(asked.measure)
+        lines = tuple(sentence(each, judgement, wording) for each in judgement.comparisons)
+        described.append(AlsoSeen(asked.measure.name, lines))
+    return described

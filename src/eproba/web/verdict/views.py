@@ -1,0 +1,67 @@
+"""The verdict: the sentence, the pictures, the trust in it."""
+
+from typing import Any
+
+from flask import Blueprint, render_template
+from flask.typing import ResponseReturnValue
+
+from eproba.core.judging.courses import courses
+from eproba.core.judging.series import CannotJudge
+from eproba.core.judging.summaries import SUMMARIES
+from eproba.core.planning.trial import Asked, Trial
+from eproba.store.readings import readings_of
+from eproba.web.context import db, today, trial_or_404
+from eproba.web.trials.views import trial_looks
+
+verdict = Blueprint("verdict", __name__, template_folder="templates")
+
+
+@verdict.get("/trials/<int:trial_id>/verdict")
+def show(trial_id: int) -> ResponseReturnValue:
+    trial = trial_or_404(trial_id)
+    sealed = trial.sealed(today())
+    readings = tuple(readings_of(db(), trial_id))
+    asked = trial.asked[0]
+    shown: dict[str, Any] = {"trial": trial, "looks": trial_looks(trial), "sealed": sealed, "measure": asked.measure}
+    shown["chart"] = course_chart(trial, asked, courses(trial, asked, readings), sealed)
+    shown["summary"] = SUMMARIES[trial.summary]
+    if sealed:
+        return render_template("verdict/sealed.html", **shown)
+    # Judging brings in the heavy statistics: imported where it is needed, not by every page.
+    from eproba.web.verdict.findings import judged
+    from eproba.web.verdict.page import also_seen, shown_comparisons
+
+    try:
+        judgement = judged(trial, asked, readings)
+    except CannotJudge as error:
+        return render_template("verdict/unjudged.html", problem=str(error), **shown)
+    return render_template(
+        "verdict/verdict.html",
+        judgement=judgement,
+        comparisons=shown_comparisons(trial, judgement),
+        also=also_seen(trial, readings),
+        notes=[(each.day, each.note) for each in trial.rounds if each.note],
+        **shown,
+    )
+
+
+def course_chart(
+    trial: Trial, asked: Asked, by_unit: dict[int, tuple[tuple[int, float], ...]], sealed: bool
+) -> dict[str, Any]:
+    """Each unit's course over the days; treatments unnamed while the envelope is sealed."""
+    measure = asked.measure
+    points = [
+        {
+            "unit": unit.code,
+            "treatment": "" if sealed else unit.letter,
+            "day": day,
+            "value": value,
+        }
+        for unit in trial.units
+        for day, value in by_unit[unit.id]
+    ]
+    treatments = [] if sealed else [{"letter": t.letter, "name": t.name, "role": t.role} for t in trial.treatments]
+    label = f"{measure.name}, {measure.judged_unit}"
+    return {"points": points, "treatments": treatments, "label": label}
+
+
