@@ -23,9 +23,7 @@ def main() -> None:
 @click.option("--worth", help="Smallest difference worth having: 0.5, or 10% on the ratio scale.")
 @click.option("--lower-is-better", is_flag=True)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
-def judge_file(
-    file: Path, control: str, scale: Scale, worth: str | None, lower_is_better: bool, as_json: bool
-) -> None:
+def judge_file(file: Path, control: str, scale: Scale, worth: str | None, lower_is_better: bool, as_json: bool) -> None:
     """Judge a CSV of units: unit,treatment,value and, where present, block,row,column,baseline."""
     # Imported here, since the other commands must not wait for the statistics.
     from eproba.core.judging.judge import judge

@@ -24,8 +24,8 @@ def judgement_json(judgement: Judgement) -> str:
 
 
 def _comparison(each: Comparison) -> dict[str, Any]:
-    names = ("treatment", "n", "n_control", "estimate", "se", "df", "p", "low", "high")
-    names += ("p_adjusted", "low_adjusted", "high_adjusted")
+    names = ["treatment", "n", "n_control", "estimate", "se", "df", "p", "low", "high"]
+    names += ["p_adjusted", "low_adjusted", "high_adjusted"]
     content = {name: getattr(each, name) for name in names}
     percent = each.percent
     content["percent"] = percent and {"estimate": percent.estimate, "low": percent.low, "high": percent.high}

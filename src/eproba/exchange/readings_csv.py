@@ -13,7 +13,20 @@ from eproba.core.planning.trial import Reading, Trial
 from eproba.exchange.table import Row, TableError, read_table
 
 NEEDED = ("unit", "measure", "value")
-OUT = ("day", "date", "unit", "block", "treatment", "role", "measure", "reading", "value", "unit_of_value", "skipped", "by")
+OUT = (
+    "day",
+    "date",
+    "unit",
+    "block",
+    "treatment",
+    "role",
+    "measure",
+    "reading",
+    "value",
+    "unit_of_value",
+    "skipped",
+    "by",
+)
 FORMULA_SIGNS = ("=", "+", "-", "@", "\t", "\r")
 
 
@@ -120,7 +133,9 @@ def _wanted(row: Row, trial: Trial) -> Wanted:
     named = row.cells.get("treatment", "").lstrip("'")
     treatment = trial.treatment(unit.letter)
     if named and named.lower() not in (treatment.name.lower(), treatment.letter.lower()):
-        message = f"unknown or wrong treatment “{named}”: unit {unit.code} was dealt {treatment.letter} ({treatment.name})"
+        message = (
+            f"unknown or wrong treatment “{named}”: unit {unit.code} was dealt {treatment.letter} ({treatment.name})"
+        )
         raise TableError(message, row.line, "treatment")
     measure = _measure(row, trial)
     return Wanted(row.line, _round_id(row, trial), unit.id, measure.key, _replicate(row), _value(row, measure))

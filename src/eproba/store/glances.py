@@ -1,5 +1,6 @@
 """Glances over all trials: what is due, what was found, without fetching any trial whole."""
 
+import typing
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -8,7 +9,7 @@ from typing import Any
 from sqlalchemy import Integer, Row, bindparam, cast, func, or_, select
 from sqlmodel import Session, col
 
-from eproba.core.planning.trial import Stage, stage_of
+from eproba.core.planning.trial import Role, Stage, stage_of
 from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialRow, UnitRow
 
 
@@ -37,7 +38,7 @@ class Glance:
     decision_on: date
     stage: Stage
     units: int
-    treatments: tuple[str, ...]
+    treatments: tuple[tuple[str, str, Role], ...]
     readings_in: int
     rounds: int
     finding: tuple[dict[str, str], ...] | None
@@ -69,7 +70,9 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
         .limit(limit)
     )
     connection = session.connection()
-    waiting = [Due("round", t, name, rid, day, when, "", n) for t, name, rid, day, when, n in connection.execute(rounds)]
+    waiting = [
+        Due("round", t, name, rid, day, when, "", n) for t, name, rid, day, when, n in connection.execute(rounds)
+    ]
     waiting += [
         Due("pour", t, name, None, day, when, "".join(sorted(ls)), n)
         for t, name, day, when, ls, n in connection.execute(pours)
@@ -85,15 +88,19 @@ def glances(session: Session, today: date, words: str = "", limit: int = 60, ski
     if words:
         pattern = "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
         query = query.where(or_(col(TrialRow.name).ilike(pattern), col(TrialRow.claim).ilike(pattern)))
-    query = query.order_by(over, col(TrialRow.start_on) > today, decision.desc(), col(TrialRow.id)).limit(limit).offset(skip)
+    query = (
+        query.order_by(over, col(TrialRow.start_on) > today, decision.desc(), col(TrialRow.id))
+        .limit(limit)
+        .offset(skip)
+    )
     rows = session.connection().execute(query).all()
     ids = [row.id for row in rows]
-    names = _treatment_names(session, ids)
+    treatments = _treatments(session, ids)
     units = _counted(session, UnitRow, ids)
     rounds = _counted(session, RoundRow, ids)
     done = _counted(session, RoundRow, ids, col(RoundRow.done).is_(True))
     closed = _counted(session, RoundRow, ids, col(RoundRow.done).is_(True), col(RoundRow.day) == _decision_day())
-    return [_glance(row, today, names, units, rounds, done, closed) for row in rows]
+    return [_glance(row, today, treatments, units, rounds, done, closed) for row in rows]
 
 
 def _decision_day() -> Any:
@@ -102,19 +109,30 @@ def _decision_day() -> Any:
 
 def _counted(session: Session, table: Any, ids: Sequence[int], *where: Any) -> dict[int, int]:
     query = select(table.trial_id, func.count()).where(table.trial_id.in_(ids), *where).group_by(table.trial_id)
-    return {trial_id: n for trial_id, n in session.connection().execute(query)}
+    return dict(session.connection().execute(query).tuples())
 
 
-def _treatment_names(session: Session, ids: Sequence[int]) -> dict[int, list[str]]:
-    query = select(col(TreatmentRow.trial_id), col(TreatmentRow.name)).where(col(TreatmentRow.trial_id).in_(ids))
-    names: dict[int, list[str]] = {}
-    for trial_id, name in session.connection().execute(query.order_by(col(TreatmentRow.letter))):
-        names.setdefault(trial_id, []).append(name)
-    return names
+def _treatments(session: Session, ids: Sequence[int]) -> dict[int, list[tuple[str, str, Role]]]:
+    t = TreatmentRow
+    query = (
+        select(col(t.trial_id), col(t.letter), col(t.name), col(t.role))
+        .where(col(TreatmentRow.trial_id).in_(ids))
+        .order_by(col(TreatmentRow.letter))
+    )
+    found: dict[int, list[tuple[str, str, Role]]] = {}
+    for trial_id, letter, name, role in session.connection().execute(query):
+        found.setdefault(trial_id, []).append((letter, name, typing.cast(Role, role)))
+    return found
 
 
 def _glance(
-    row: Row, today: date, names: dict[int, list[str]], units: dict[int, int], rounds: dict[int, int], done: dict[int, int], closed: dict[int, int]
+    row: Row,
+    today: date,
+    treatments: dict[int, list[tuple[str, str, Role]]],
+    units: dict[int, int],
+    rounds: dict[int, int],
+    done: dict[int, int],
+    closed: dict[int, int],
 ) -> Glance:
     decision_on = row.start_on + timedelta(days=row.decision_day)
     stage = stage_of(row.start_on, decision_on, row.ended_on, bool(done.get(row.id)), bool(closed.get(row.id)), today)
@@ -126,7 +144,7 @@ def _glance(
         decision_on=decision_on,
         stage=stage,
         units=units.get(row.id, 0),
-        treatments=tuple(names.get(row.id, [])),
+        treatments=tuple(treatments.get(row.id, [])),
         readings_in=done.get(row.id, 0),
         rounds=rounds.get(row.id, 0),
         finding=None if row.lines is None else tuple(row.lines),

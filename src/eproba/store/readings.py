@@ -92,14 +92,19 @@ def _is_known(session: Session, row: ReadingRow, typed: Typed) -> bool:
 
 def take_back(session: Session, trial_id: int, client_id: str) -> None:
     """Undo: remove a reading that this device has just typed."""
-    session.exec(
-        delete(ReadingRow).where(col(ReadingRow.client_id) == client_id, col(ReadingRow.trial_id) == trial_id)
-    )
+    session.exec(delete(ReadingRow).where(col(ReadingRow.client_id) == client_id, col(ReadingRow.trial_id) == trial_id))
     forget_finding(session, trial_id)
 
 
 def correct(
-    session: Session, trial_id: int, reading_id: int, seen_version: int, value: float | None, reason: str, by: str, now: datetime
+    session: Session,
+    trial_id: int,
+    reading_id: int,
+    seen_version: int,
+    value: float | None,
+    reason: str,
+    by: str,
+    now: datetime,
 ) -> Reading | None:
     """Correct a reading; the old value is kept. Returns the other's reading where it changed meanwhile, else None."""
     query = select(ReadingRow).where(ReadingRow.id == reading_id, ReadingRow.trial_id == trial_id).with_for_update()

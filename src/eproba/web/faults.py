@@ -12,10 +12,16 @@ SAID = {
     403: ("Not from here", "This page can’t be opened from there."),
     404: ("Nothing grows here", "This address leads nowhere. Start from Today or Trials."),
     405: ("Nothing grows here", "This address can’t be used that way. Start from Today or Trials."),
-    413: ("That file is too large", "Eproba takes files up to 20 MB: about 400 000 readings. Split it, or check that it is the right file."),
+    413: (
+        "That file is too large",
+        "Eproba takes files up to 20 MB: about 400 000 readings. Split it, or check that it is the right file.",
+    ),
     429: ("Too many tries", "Wait a quarter of an hour, then try again."),
     500: ("Something broke on our side", "It is in the log. What was saved before is safe; try again."),
-    503: ("The data store is not answering", "Nothing you typed is lost. Start it again (./eproba serve), then send again."),
+    503: (
+        "The data store is not answering",
+        "Nothing you typed is lost. Start it again (./eproba serve), then send again.",
+    ),
 }
 MOST_DRAINED = 300_000_000
 
@@ -34,7 +40,9 @@ def _page(code: int, detail: str = "", again: bool = False) -> Response:
     if wants_json():
         return make_response(jsonify(error=title, help=detail or help_text), code)
     typed = [(k, v) for k, v in request.form.items(multi=True) if k != "csrf_token"] if again else []
-    page = render_template("base/fault.html", code=code, title=title, help=detail or help_text, typed=typed, again=again)
+    page = render_template(
+        "base/fault.html", code=code, title=title, help=detail or help_text, typed=typed, again=again
+    )
     return make_response(page, code)
 
 

@@ -40,9 +40,7 @@ def unit_values(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> tupl
         value, baseline = summarise(by_unit[unit.id], trial.summary, question_of(trial, asked).scale, last_day)
         if unit.lost_on is not None and trial.day_of(unit.lost_on) <= last_day:
             value = None
-        values.append(
-            UnitValue(unit.code, name[unit.letter], value, unit.block if blocks else None, baseline=baseline)
-        )
+        values.append(UnitValue(unit.code, name[unit.letter], value, unit.block if blocks else None, baseline=baseline))
     return tuple(values)
 
 
@@ -73,14 +71,17 @@ def judge_trial(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> Judg
     kept = tuple(readings)
     values = unit_values(trial, asked, kept)
     judgement = judge(values, question_of(trial, asked), circumstances_of(trial, kept), SHUFFLE_SEED)
-    return replace(judgement, trust=judgement.trust + tuple(_departures(trial)))
+    order = [each.name for each in trial.treatments]
+    comparisons = tuple(sorted(judgement.comparisons, key=lambda each: order.index(each.treatment)))
+    return replace(judgement, comparisons=comparisons, trust=judgement.trust + tuple(_departures(trial)))
 
 
 def _departures(trial: Trial) -> list[TrustLine]:
     lines = []
     if trial.ended_on is not None:
         day = trial.day_of(trial.ended_on)
-        text = f"Ended on day {day} of {trial.decision_day}: {trial.ended_reason}. Stopping on a good day makes luck look like proof."
+        text = f"Ended on day {day} of {trial.decision_day}: {trial.ended_reason}. "
+        text += "Stopping on a good day makes luck look like proof."
         lines.append(TrustLine("ended early", "caution", text))
     skipped = [pour for pour in trial.pours if pour.status == "skipped"]
     undone = [pour for pour in trial.pours if pour.status == "due"]

@@ -148,9 +148,7 @@ def _judge_group(
         shuffled = [test[j] if isinstance(test, list) else test for test in tests]
         comparisons = _comparisons(units, others, model, j, shuffled, question, baseline is not None)
         gone = dict.fromkeys(u.treatment for u in every if u.treatment not in present)
-        comparisons += [
-            Comparison(name, 0, comparisons[0].n_control, shuffle_reason=NO_SHUFFLE_GONE) for name in gone
-        ]
+        comparisons += [Comparison(name, 0, comparisons[0].n_control, shuffle_reason=NO_SHUFFLE_GONE) for name in gone]
         lines = _ledger(units, every, others, model, j, comparisons, question, circumstances, filled)
         sd = float(model.noise_sd[j])
         results.append(
@@ -330,7 +328,11 @@ def _ledger(
     if circumstances is not None:
         lines.append(trust.control_kind(circumstances))
         lines += trust.rounds(circumstances)
-    lines += [trust.not_told_apart(c.treatment) for i, c in enumerate(comparisons) if not model.estimable[i]]
+    lines += [
+        trust.not_told_apart(c.treatment)
+        for i, c in enumerate(comparisons[: len(others)])
+        if not model.estimable[i] and min(c.n, c.n_control) > 1
+    ]
     if model.df < 1 or model.noiseless[j]:
         if max(c.n for c in comparisons) > 1:
             lines.append(trust.noiseless(model.df < 1))
@@ -339,7 +341,8 @@ def _ledger(
     lines += trust.baseline_gaps(units, filled)
     lines += trust.outliers(units, model.residuals[:, j])
     lines += trust.unequal_noise(units, model.residuals[:, j])
-    family = sum(c.shuffle is not None for c in comparisons)
+    tests = [c.shuffle for c in comparisons if c.shuffle is not None]
+    lines += trust.shuffle_reach(tests)
     for c in comparisons:
-        lines += trust.model_and_shuffle(c.treatment, c.p_adjusted, c.shuffle, c.shuffle_p_adjusted, family)
+        lines += trust.model_and_shuffle(c.treatment, c.p_adjusted, c.shuffle, c.shuffle_p_adjusted, len(tests))
     return lines

@@ -100,9 +100,11 @@ def fit(units: Sequence[UnitValue], treatments: Sequence[str], values: Array, ba
     spread = (left_over**2).sum(axis=0) + 1e-20 * (values**2).sum(axis=0)
     noiseless = squares <= 1e-20 * (values**2).sum(axis=0) + 1e-14 * spread
     with np.errstate(divide="ignore", invalid="ignore"):
-        noise_sd = np.sqrt(squares / df) if df > 0 else np.full(values.shape[1], np.nan)
+        noise_sd: Array = np.sqrt(squares / df) if df > 0 else np.full(values.shape[1], np.nan, dtype=np.float64)
     estimates[~estimable] = np.nan
-    return Fit(estimates, inverse, estimable, df, noise_sd, residuals, noiseless)
+    return Fit(
+        np.asarray(estimates, dtype=np.float64), np.asarray(inverse), estimable, df, noise_sd, residuals, noiseless
+    )
 
 
 def _stands_alone(cleared: Array, j: int) -> bool:

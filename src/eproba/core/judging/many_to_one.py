@@ -18,7 +18,7 @@ QMC_SEED = 20260501
 QMC_POINTS = 40_000
 
 
-def chance_all_within(bound: float, correlation: Array, df: float) -> float:
+def chance_all_within(bound: float, correlation: Array, df: int) -> float:
     """P(all |T_i| ≤ bound) for a central multivariate t.
 
     Parameters
@@ -41,27 +41,25 @@ def chance_all_within(bound: float, correlation: Array, df: float) -> float:
     box = np.full(k, bound)
     rng = np.random.default_rng(QMC_SEED)
     return float(
-        stats.multivariate_t.cdf(
-            box, shape=correlation, df=df, lower_limit=-box, maxpts=QMC_POINTS, random_state=rng
-        )
+        stats.multivariate_t.cdf(box, shape=correlation, df=df, lower_limit=-box, maxpts=QMC_POINTS, random_state=rng)
     )
 
 
-def adjusted_p(t: float, correlation: Array, df: float) -> float:
+def adjusted_p(t: float, correlation: Array, df: int) -> float:
     """Chance that any of the |T_i| reaches |t|; for one comparison the two-sided p of Student's t."""
     if len(correlation) == 1:
         return float(2 * stats.t.sf(abs(t), df))
     return max(0.0, 1 - chance_all_within(abs(t), correlation, df))
 
 
-def critical_value(correlation: Array, df: float, confidence: float) -> float:
+def critical_value(correlation: Array, df: int, confidence: float) -> float:
     """The bound that all |T_i| keep with the given confidence."""
     key = tuple(np.round(correlation, 12).ravel().tolist())
     return _critical_value(key, len(correlation), df, confidence)
 
 
 @functools.lru_cache(maxsize=2048)
-def _critical_value(key: tuple[float, ...], k: int, df: float, confidence: float) -> float:
+def _critical_value(key: tuple[float, ...], k: int, df: int, confidence: float) -> float:
     correlation = np.array(key).reshape(k, k)
     alone = float(stats.t.isf((1 - confidence) / 2, df))
     if k == 1:
@@ -108,15 +106,15 @@ def _normal_nodes() -> tuple[Array, Array]:
 
 
 @functools.lru_cache(maxsize=256)
-def _noise_nodes(df: float) -> tuple[Array, Array]:
+def _noise_nodes(df: int) -> tuple[Array, Array]:
     """Nodes and weights over s = √(χ²_df / df)."""
     nodes, weights = np.polynomial.legendre.leggauss(96)
-    low, high = np.sqrt(stats.chi2.ppf([1e-13, 1 - 1e-13], df) / df)
+    low, high = np.sqrt(stats.chi2.ppf(np.array([1e-13, 1 - 1e-13]), df) / df)
     s = (high - low) / 2 * nodes + (high + low) / 2
     return s, (high - low) / 2 * weights * stats.chi2.pdf(df * s**2, df) * 2 * df * s
 
 
-def _by_quadrature(bound: float, loadings: Array, df: float) -> float:
+def _by_quadrature(bound: float, loadings: Array, df: int) -> float:
     shared, shared_weights = _normal_nodes()
     s, s_weights = _noise_nodes(df)
     inside = np.ones((len(s), len(shared)))
@@ -125,4 +123,4 @@ def _by_quadrature(bound: float, loadings: Array, df: float) -> float:
         edge = bound * s[:, None]
         strip = special.ndtr((edge - b * shared) / own) - special.ndtr((-edge - b * shared) / own)
         inside *= strip ** np.count_nonzero(loadings == b)
-    return float(min(1.0, s_weights @ inside @ shared_weights))
+    return min(1.0, float(s_weights @ inside @ shared_weights))

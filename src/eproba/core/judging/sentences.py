@@ -47,8 +47,9 @@ def sentence(comparison: Comparison, judgement: Judgement, wording: Wording) -> 
         return f"{comparison.treatment} could not be compared."
     seen = _seen(comparison, judgement, wording)
     if low is None or high is None:
-        why = "With one unit there, nobody can say why." if min(comparison.n, comparison.n_control) < 2 else ""
-        return f"Seen, not shown: {_lower(seen)}. {why}".strip()
+        if min(comparison.n, comparison.n_control) < 2:
+            return f"{seen}, as far as the eye goes: with a single unit, nobody can say why."
+        return f"{seen}, as far as the eye goes: these units can’t show why."
     worth = worth_text(judgement, wording)
     if comparison.verdict == "cannot_tell":
         return _cannot_tell(comparison, judgement, wording, seen)
@@ -103,7 +104,7 @@ def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str
 def _cannot_tell(comparison: Comparison, judgement: Judgement, wording: Wording, seen: str) -> str:
     low, high = comparison.low_adjusted or 0.0, comparison.high_adjusted or 0.0
     span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
-    text = f"Can’t tell: {_lower(seen)}, but anything from {span} fits."
+    text = f"{seen} here, but anything from {span} fits, so it may be nothing."
     return f"{text} {settling(comparison)}".strip()
 
 

@@ -89,10 +89,13 @@ def shuffle_tests(
 
     Returns
     -------
-    One test per measure. Statistic: z'My / ‖Mz‖ for a deal z, M taking blocks and baseline out; reported as a gap by dividing by
-    ‖Mz‖ of the lots as they fell. p = share of deals with |gap| ≥ |seen| − 1e-9·scale. The interval inverts two
-    one-sided tests: for a shift δ a deal counts against it when a_d − δ b_d ≥ a_0 − δ b_0, that is from the threshold
-    (a_0 − a_d) / (b_0 − b_d) on, so one sort of thresholds serves all δ.
+    One test per measure. Statistic: z'My / ‖Mz‖ for a deal z, M taking blocks and baseline out; reported as a gap
+    by dividing by ‖Mz‖ of the lots as they fell. p = share of deals with |gap| ≥ |seen| − 1e-9·scale.
+
+    Notes
+    -----
+    The interval inverts two one-sided tests: for a shift δ a deal counts against it when a_d − δ b_d ≥ a_0 − δ b_0,
+    that is from the threshold (a_0 − a_d) / (b_0 − b_d) on, so one sort of thresholds serves all δ.
 
     Raises
     ------

@@ -174,15 +174,23 @@ def unequal_noise(units: Sequence[UnitValue], residuals: Array) -> list[TrustLin
     return [TrustLine("unequal noise", "caution", text)]
 
 
+def shuffle_reach(tests: Sequence[ShuffleTest]) -> list[TrustLine]:
+    """Whether the lots can pass 1 in 20 at all, as many comparisons as there are (Holm)."""
+    smallest = max((test.best_p for test in tests), default=0.0)
+    if smallest * len(tests) < 0.05:
+        return []
+    among = f" and there are {len(tests)} comparisons" if len(tests) > 1 else ""
+    text = f"These lots can't give less than 1 in {1 / smallest:.0f}{among}: "
+    text += "shuffling alone can't settle it, the model can."
+    return [TrustLine("shuffle reach", "note", text)]
+
+
 def model_and_shuffle(
     name: str, p_adjusted: float | None, test: ShuffleTest | None, shuffle_p_adjusted: float | None, family: int
 ) -> list[TrustLine]:
     """Model and shuffle test on different sides of 1 in 20, where the lots could reach it."""
-    if p_adjusted is None or test is None or shuffle_p_adjusted is None:
+    if p_adjusted is None or test is None or shuffle_p_adjusted is None or test.best_p * family >= 0.05:
         return []
-    if test.best_p * family >= 0.05:
-        text = f"{name}: the lots can't give less than 1 in {1 / test.best_p:.0f}, so shuffling alone can't settle it."
-        return [TrustLine("shuffle reach", "note", text)]
     if (p_adjusted < 0.05) == (shuffle_p_adjusted < 0.05):
         return []
     text = (

@@ -38,4 +38,6 @@ def one_in(p: float) -> str:
         return "nearly always"
     if p > 0.3:
         return f"{100 * p:.0f} in 100"
-    return f"1 in {1 / p:.0f}" if p >= 0.0005 else f"1 in {float(f'{1 / p:.1g}'):,.0f}".replace(",", " ") if p else "never"
+    return (
+        f"1 in {1 / p:.0f}" if p >= 0.0005 else f"1 in {float(f'{1 / p:.1g}'):,.0f}".replace(",", " ") if p else "never"
+    )

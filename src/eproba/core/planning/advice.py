@@ -21,7 +21,9 @@ class Advice:
 def on_treatments(roles: Sequence[Role], poured: bool) -> list[Advice]:
     """Is there a fair control?"""
     if not any(role in ("water control", "untreated") for role in roles):
-        text = "No water control and nothing untreated: you will learn which of these is ahead, not whether either works."
+        text = (
+            "No water control and nothing untreated: you will learn which of these is ahead, not whether either works."
+        )
         return [Advice(True, text)]
     if poured and "water control" not in roles:
         text = "A drench is mostly water. Without plain water as a control, a gain may be the watering alone."
@@ -50,7 +52,8 @@ def on_units(dealing: Dealing, units_each: int, treatments: int) -> list[Advice]
         text += f"From {_enough(dealing)} of each on they can pass 1 in 20."
         lines.append(Advice(True, text))
     else:
-        text = f"With {units_each} of each, chance alone could line up as badly as {one_in(smallest)}: enough to show a clear gain."
+        text = f"With {units_each} of each, the lots can speak against luck up to {one_in(smallest)}: "
+        text += "enough for a clear gain."
         lines.append(Advice(False, text))
     if dealing == "completely random" and units_each * treatments >= 12:
         text = "If the light, the slope or the wall differs along the rows, blocks keep like with like."

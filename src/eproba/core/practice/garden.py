@@ -50,9 +50,7 @@ def grow(
             level = truth.start + truth.gain_per_day * day
             effect = truth.effects.get(plot.letter, 0.0) * day / last
             noise = blocks[plot.block or ""] + luck[plot.code] + rng.gauss(0, truth.reading_sd)
-            if measure.scale == "ratio":
-                value = level * (1 + effect) * math.exp(noise)
-            else:
-                value = level + effect + noise
+            as_ratio, as_difference = level * (1 + effect) * math.exp(noise), level + effect + noise
+            value = as_ratio if measure.scale == "ratio" else as_difference
             readings[plot.code, day] = round(min(max(value, measure.low), measure.high), measure.decimals)
     return readings

@@ -37,7 +37,12 @@ def index() -> ResponseReturnValue:
         flash(f"“{form.name.data}” can now be measured.")
         return redirect(url_for("measures.index"))
     every = all_measures(db())
-    page = render_template("measures/index.html", form=form, catalogue=catalogue(), own=[m for k, m in every.items() if k not in catalogue()])
+    page = render_template(
+        "measures/index.html",
+        form=form,
+        catalogue=catalogue(),
+        own=[m for k, m in every.items() if k not in catalogue()],
+    )
     return page, 400 if form.errors else 200
 
 

@@ -32,9 +32,7 @@ def first_answers(today: date) -> Answers:
             "also": [],
             "summary": ["last"],
         },
-        "treatments": _treatment_answers(
-            [("", "test", ""), ("Plain water", "water control", "")], "250", "mL", "7"
-        ),
+        "treatments": _treatment_answers([("", "test", ""), ("Plain water", "water control", "")], "250", "mL", "7"),
         "units": {
             "kind": ["pot"],
             "units_each": ["6"],
@@ -95,13 +93,9 @@ def answers_from(trial: Trial, today: date) -> Answers:
 
 def typed_into(form: Any, typed: dict[str, list[str]], measures: dict[str, Measure]) -> Any:
     """A step's form holding what was typed (checked apart from its token, which belongs to the request)."""
-    filled = form(formdata=MultiDict([(k, v) for k, vs in typed.items() for v in vs]), meta={"csrf": False})
-    if isinstance(filled, MeasureForm):
-        choices = [(key, measure.name) for key, measure in measures.items()]
-        filled.known = measures
-        filled.measure.choices = choices
-        filled.also.choices = choices
-    return filled
+    typed_data = MultiDict([(k, v) for k, vs in typed.items() for v in vs])
+    own = {"known": measures} if form is MeasureForm else {}
+    return form(formdata=typed_data, meta={"csrf": False}, **own)
 
 
 def plan_from(

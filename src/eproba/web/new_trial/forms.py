@@ -1,5 +1,6 @@
 """The steps of a new trial. Each holds exactly what was typed, right or wrong."""
 
+from collections.abc import Mapping
 from datetime import date
 from typing import Any
 
@@ -50,7 +51,6 @@ class ClaimForm(FlaskForm):
 
 
 class MeasureForm(FlaskForm):
-    known: dict[str, Measure] = {}  # set when the form is filled
     measure = RadioField("First measure", [InputRequired("Choose what carries the verdict.")])
     worth = NumberField("Smallest difference worth having", optional=True)
     scale = RadioField("Said as", choices=[("ratio", "percent"), ("difference", "the measure’s own unit")])
@@ -69,11 +69,17 @@ class MeasureForm(FlaskForm):
         except ValueError as error:
             raise ValidationError(str(error)) from error
 
+    def __init__(self, known: Mapping[str, Measure], **kwargs: Any) -> None:
+        super().__init__(**kwargs)
+        self.known = known
+        self.measure.choices = self.also.choices = [(key, measure.name) for key, measure in known.items()]
+
     def validate_scale(self, field: Any) -> None:
         chosen = self.known.get(self.measure.data or "")
         if chosen and field.data == "ratio" and chosen.scale != "ratio":
             raise ValidationError(
-                f"{chosen.name} can’t be said in percent; choose its own unit, and give the worth in {chosen.judged_unit}."
+                f"{chosen.name} can’t be said in percent; "
+                f"choose its own unit, and give the worth in {chosen.judged_unit}."
             )
 
     def validate_sown(self, field: Any) -> None:

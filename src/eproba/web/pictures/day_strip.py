@@ -5,7 +5,7 @@ from datetime import date
 
 from eproba.core.planning.trial import Trial
 
-WIDTH, LEFT, RIGHT = 1000.0, 70.0, 60.0
+WIDTH, LEFT, RIGHT = 1000.0, 88.0, 60.0
 
 
 @dataclass(frozen=True)

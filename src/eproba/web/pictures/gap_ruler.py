@@ -47,11 +47,11 @@ def gap_ruler(comparison: Comparison, judgement: Judgement, wording: Wording) ->
     reach = [0.0, gap, *(interval or ()), *(dot.gap for dot in comparison.dots)]
     reach += [question.band, -question.band] if question.band else []
     low, high = min(reach), max(reach)
-    spread = (high - low) or 1.0
+    spread: float = (high - low) or 1.0
     low, high = low - 0.04 * spread, high + 0.04 * spread
 
     def x(value: float) -> float:
-        return round(PAD + (WIDTH - 2 * PAD) * (value - low) / (high - low), 1)
+        return float(round(PAD + (WIDTH - 2 * PAD) * (value - low) / (high - low), 1))
 
     def text(value: float) -> str:
         return gap_text(value, judgement, wording)

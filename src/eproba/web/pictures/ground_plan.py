@@ -6,7 +6,7 @@ from eproba.core.planning.ground import Ground
 from eproba.core.planning.trial import Unit
 from eproba.web.pictures.looks import Look
 
-MARGIN = 24
+MARGIN = 30
 BLOCK_PAD = 8
 
 

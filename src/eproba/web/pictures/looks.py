@@ -1,5 +1,6 @@
 """How a treatment looks: a letter, a pattern and a colour; controls are plain paper."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from eproba.core.planning.trial import Role
@@ -16,8 +17,8 @@ class Look:
     pattern: str
 
 
-def looks(treatments: list[tuple[str, str, Role]]) -> dict[str, Look]:
-    """Looks by letter, for (letter, name, role): water is paper, untreated is bare paper, others have patterns 1 to 7."""
+def looks(treatments: Iterable[tuple[str, str, Role]]) -> dict[str, Look]:
+    """Looks by letter, for (letter, name, role): water is paper, untreated bare paper, others patterns 1 to 7."""
     found: dict[str, Look] = {}
     tested = 0
     for letter, name, role in treatments:

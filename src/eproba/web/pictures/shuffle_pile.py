@@ -28,6 +28,7 @@ class ShufflePile:
 
     bars: tuple[Bar, ...]
     ours: float
+    label_x: float
     zero: float
     ours_label: str
     words: str
@@ -52,6 +53,15 @@ def shuffle_pile(test: ShuffleTest, judgement: Judgement, wording: Wording) -> S
     )
     ways = f"{test.deals:,}".replace(",", " ")
     far = f"{test.beyond:,}".replace(",", " ")
-    dealt = f"Of all {ways} ways the lots could have fallen" if test.exact else f"Of {ways} random deals of the same lots"
+    dealt = (
+        f"Of all {ways} ways the lots could have fallen" if test.exact else f"Of {ways} random deals of the same lots"
+    )
     words = f"{dealt}, {far} show a gap at least as large as ours: {one_in(test.p)}."
-    return ShufflePile(bars, x(test.gap), x(0), gap_text(test.gap, judgement, wording), words)
+    return ShufflePile(
+        bars,
+        x(test.gap),
+        min(max(x(test.gap), 70.0), WIDTH - 70.0),
+        x(0),
+        gap_text(test.gap, judgement, wording),
+        words,
+    )

@@ -28,7 +28,9 @@ def show(trial_id: int, day: int) -> ResponseReturnValue:
         db().commit()
         flash(f"Applications of day {day} are on record.")
         return redirect(url_for("trials.show", trial_id=trial_id))
-    page = render_template("pours/pour.html", trial=trial, day=day, rows=rows, problem=problem, looks=trial_looks(trial))
+    page = render_template(
+        "pours/pour.html", trial=trial, day=day, rows=rows, problem=problem, looks=trial_looks(trial)
+    )
     return page, 400 if problem else 200
 
 

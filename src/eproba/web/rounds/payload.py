@@ -31,7 +31,9 @@ def op_from(op: Any, trial: Trial, this: Round) -> Typed | str:
     value, skip = op.get("value"), str(op.get("skip") or "")[:LONGEST_REASON]
     if value is None and not skip:
         raise Refused("Type a value, or skip with a reason.")
-    if value is not None and (not isinstance(value, (int, float)) or isinstance(value, bool) or not math.isfinite(value)):
+    if value is not None and (
+        not isinstance(value, (int, float)) or isinstance(value, bool) or not math.isfinite(value)
+    ):
         raise Refused("The value must be a number.")
     seen = op.get("seen")
     return Typed(

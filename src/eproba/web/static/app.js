@@ -45,3 +45,10 @@ document.addEventListener("change", (event) => {
   document.querySelector(`input[name=scale][value=${card.dataset.scale}]`).checked = true;
   document.querySelector(`input[name=better][value=${card.dataset.better}]`).checked = true;
 });
+
+// On a narrow screen the day strip opens at today.
+const todayLine = document.querySelector(".day-strip .today-line");
+if (todayLine) {
+  const frame = todayLine.closest(".scroll-x");
+  frame.scrollLeft += todayLine.getBoundingClientRect().left - frame.getBoundingClientRect().left - frame.clientWidth / 2;
+}

@@ -26,19 +26,18 @@ function drawCourses() {
   const figure = document.getElementById("course-chart");
   if (!figure || data.points.length === 0) return;
   const look = looks(data.treatments);
-  const marks = data.points.length
-    ? [...new Set(data.points.map((p) => p.treatment))].map((letter) =>
-        Plot.lineY(data.points.filter((p) => p.treatment === letter), {
-          x: "day", y: "value", z: "unit", stroke: look[letter].color, strokeDasharray: look[letter].dash, strokeWidth: 2,
-        }))
-    : [];
+  const letters = [...new Set(data.points.map((point) => point.treatment))];
+  const marks = letters.map((letter) =>
+    Plot.lineY(data.points.filter((point) => point.treatment === letter), {
+      x: "day", y: "value", z: "unit", stroke: look[letter].color, strokeDasharray: look[letter].dash, strokeWidth: 2,
+    }));
   const chart = Plot.plot({
     className: "course-chart",
     width: Math.max(320, figure.clientWidth),
     height: 300,
-    marginLeft: 48,
-    x: { label: "day", ticks: [...new Set(data.points.map((p) => p.day))], tickFormat: (d) => String(d) },
-    y: { label: data.label, grid: true },
+    marginLeft: 48, marginBottom: 42,
+    x: { label: "day of the trial", labelAnchor: "center", labelArrow: "none", ticks: [...new Set(data.points.map((p) => p.day))], tickFormat: (d) => String(d) },
+    y: { label: data.label, labelArrow: "none", grid: true },
     marks: [...marks, Plot.dot(endPoints(data.points), { x: "day", y: "value", r: 4, fill: (p) => look[p.treatment].color, title: (p) => p.unit })],
   });
   figure.replaceChildren(chart);

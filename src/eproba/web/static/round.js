@@ -38,7 +38,7 @@ document.addEventListener("alpine:init", () => {
     get countText() { return `${this.answered} of ${steps.length}`; },
     get unitCode() { return this.step.unit.code; },
     get unitPlace() { return this.step.unit.block ? `block ${this.step.unit.block}` : ""; },
-    get measureName() { return this.step.asked.perUnit > 1 ? `${this.step.asked.name} ${this.step.replicate}` : this.step.asked.name; },
+    get measureName() { return this.step.asked.perUnit > 1 ? `${this.step.asked.name}, ${this.step.replicate} of ${this.step.asked.perUnit}` : this.step.asked.name; },
     get measureHint() { return `${this.step.asked.low} to ${this.step.asked.high}`; },
     get measureUnit() { return this.step.asked.unit; },
     get mayBeNegative() { return this.step.asked.low < 0; },

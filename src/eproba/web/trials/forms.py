@@ -15,4 +15,3 @@ class NoteForm(FlaskForm):
 
 class SureForm(FlaskForm):
     sure = BooleanField("Yes, delete it for good", [InputRequired("Tick the box if you are sure.")])
-

@@ -37,7 +37,13 @@ def index() -> ResponseReturnValue:
     shown = with_findings(seen[:PAGE])
     more = len(seen) > PAGE
     return render_template(
-        "trials/index.html", trials=shown, words=words, page=page, more=more, drafts=drafts(db()) if page == 1 else []
+        "trials/index.html",
+        trials=shown,
+        words=words,
+        page=page,
+        more=more,
+        drafts=drafts(db()) if page == 1 else [],
+        looks=looks,
     )
 
 

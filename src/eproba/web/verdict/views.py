@@ -63,5 +63,3 @@ def course_chart(
     treatments = [] if sealed else [{"letter": t.letter, "name": t.name, "role": t.role} for t in trial.treatments]
     label = f"{measure.name}, {measure.judged_unit}"
     return {"points": points, "treatments": treatments, "label": label}
-
-
