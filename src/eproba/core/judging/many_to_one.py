@@ -94,7 +94,7 @@ def product_form(correlation: Array) -> Array | None:
             return None
         loadings = np.sqrt(squares) * np.sign(correlation[0])
     off = ~np.eye(k, dtype=bool)
-    fits = np.allclose(np.outer(loadings, loadings)[off], correlation[off], atol=1e-9)
+    fits = np.allclose(np.outer(loadings, loadings)[off], correlation[off], rtol=0, atol=1e-9)
     return loadings if fits and np.all(np.abs(loadings) < 1 - 1e-9) else None
 
 

@@ -3,7 +3,7 @@
 import math
 import re
 
-_PLAIN = re.compile(r"[+\-−]?(\d+([.,]\d*)?|[.,]\d+)([eE][+\-]?\d+)?")
+_PLAIN = re.compile(r"[+\-−]?(\d+([.,]\d*)?|[.,]\d+)([eE][+\-]?\d+)?", re.ASCII)
 
 
 def parse_number(text: str) -> float:

@@ -1,0 +1,131 @@
+"""Measures, summaries, numbers as typed, and the simulated garden."""
+
+import math
+from dataclasses import asdict
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from eproba.core.catalogue import cautions
+from eproba.core.judging.summaries import summarise, trapezoid_mean
+from eproba.core.measuring.measures import MeasureError, measure_from, own_measure, unit_value
+from eproba.core.measuring.numbers import figure, one_in, parse_number
+from eproba.core.practice.garden import Plot, Truth, grow
+
+
+def test_catalogue_holds_the_ten_measures_with_all_that_they_need(catalogue):
+    wanted = "plant_height leaf_count widest_leaf fresh_mass seeds_up moisture_meter rod_softness "
+    wanted += "surface_worms dug_worms soil_smell"
+    assert list(catalogue) == wanted.split()
+    for measure in catalogue.values():
+        assert measure.how
+        assert measure.cannot_tell
+        assert 0 < measure.seconds < 900
+        assert measure.scale == "difference" or measure.kind == "quantity"
+    assert {m.key for m in catalogue.values() if m.destructive} == {"fresh_mass", "dug_worms"}
+    assert all(len(text) > 20 for text in cautions().values())
+
+
+def entry(catalogue, **changes):
+    fields = asdict(catalogue["plant_height"])
+    del fields["key"], fields["noise_sd"]
+    return {**fields, **changes}
+
+
+@pytest.mark.parametrize(
+    ("changes", "complaint"),
+    [
+        ({"colour": "red"}, "unknown key colour"),
+        ({"kind": "guess"}, "kind must be one of"),
+        ({"low": 300}, "from a lower to a higher"),
+        ({"kind": "count"}, "percent need a quantity"),
+        ({"noise_sd": 1.0}, "either as noise_cv or as noise_sd"),
+        ({"more": "grew taller"}, "{gap}"),
+        ({"levels": ("a", "b")}, "one description for each step"),
+    ],
+)
+def test_measures_that_contradict_themselves_are_refused(catalogue, changes, complaint):
+    with pytest.raises(MeasureError, match=complaint):
+        measure_from("x", entry(catalogue, **changes))
+    with pytest.raises(MeasureError, match="missing key unit"):
+        measure_from("x", {k: v for k, v in entry(catalogue).items() if k != "unit"})
+
+
+def test_unit_value(catalogue):
+    assert unit_value(catalogue["plant_height"], [10, 11, 15], None) == 12
+    assert unit_value(catalogue["seeds_up"], [9], 12) == 75
+    with pytest.raises(MeasureError, match="how many seeds"):
+        unit_value(catalogue["seeds_up"], [9], None)
+    with pytest.raises(MeasureError, match="no reading"):
+        unit_value(catalogue["plant_height"], [], None)
+
+
+def test_own_measure_speaks_without_being_asked_to():
+    own = own_measure("k", "Flowers {0.__class__}", "flowers", 0, 50, 0, "higher", "difference", "Count.")
+    assert own.noise_sd == 5
+    assert own.more.replace("{gap}", "about 2 flowers") == "gave about 2 flowers more flowers {0.__class__}"
+    with pytest.raises(MeasureError, match="lower to a higher"):
+        own_measure("k", "x", "u", 5, 5, 0, "higher", "difference", "")
+
+
+POINTS = ((0, 4.0), (7, 6.0), (14, 10.0), (28, 12.0))
+
+
+def test_summaries_take_the_right_days():
+    assert summarise(POINTS, "last", "difference", 28) == (12.0, 4.0)
+    assert summarise(POINTS, "change", "difference", 28) == (8.0, None)
+    assert summarise(POINTS, "change", "ratio", 28) == (3.0, None)
+    area, start = summarise(POINTS, "area", "difference", 28)
+    assert (area, start) == (pytest.approx((7 * 8 + 14 * 11) / 21), 4.0)
+    assert summarise(POINTS[:3], "last", "difference", 28) == (None, 4.0), "never carried forward"
+    assert summarise(POINTS[1:], "change", "difference", 28) == (None, None), "no change without a start"
+    assert summarise(((0, 0.0), (28, 2.0)), "change", "ratio", 28) == (None, None)
+
+
+@given(st.lists(st.floats(-50, 50), min_size=2, max_size=8), st.floats(-5, 5), st.floats(-5, 5))
+def test_area_is_linear_and_between_the_extremes(values, a, b):
+    points = [(3 * i, v) for i, v in enumerate(values)]
+    mean = trapezoid_mean(points)
+    assert min(values) - 1e-9 <= mean <= max(values) + 1e-9
+    moved = trapezoid_mean([(day, a + b * v) for day, v in points])
+    assert moved == pytest.approx(a + b * mean, abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("typed", "number"),
+    [("12.5", 12.5), ("12,5", 12.5), (" −3 ", -3), ("1e3", 1000), (".5", 0.5), ("7,", 7), ("1 200", 1200)],
+)
+def test_numbers_as_people_type_them(typed, number):
+    assert parse_number(typed) == number
+
+
+@pytest.mark.parametrize("typed", ["", "abc", "1,234.5", "12..5", "nan", "inf", "0x10", "1e999", "--2", "٣"])
+def test_no_numbers(typed):
+    with pytest.raises(ValueError, match=r"number|large"):
+        parse_number(typed)
+
+
+@given(st.floats(allow_nan=False, allow_infinity=False, min_value=-1e9, max_value=1e9))
+def test_what_is_shown_can_be_typed_back(number):
+    assert math.isclose(parse_number(figure(number, 3)), number, abs_tol=6e-4, rel_tol=1e-12)
+
+
+def test_chances_in_words():
+    assert [one_in(p) for p in (0.05, 1 / 64, 0.5, 1.0)] == ["1 in 20", "1 in 64", "50 in 100", "nearly always"]
+    assert figure(-0.0001, 1) == "0.0"
+
+
+def test_the_garden_gives_its_truth_back(catalogue):
+    plots = [Plot(f"P{i}", "AB"[i % 2], str(i // 2)) for i in range(400)]
+    truth = Truth(10, 0.5, {"B": 0.2}, 0.05, 0.1, 0.02)
+    grown = grow(catalogue["widest_leaf"], truth, plots, [0, 14, 28], seed=1)
+    assert grown == grow(catalogue["widest_leaf"], truth, plots, [0, 14, 28], seed=1)
+    assert grown != grow(catalogue["widest_leaf"], truth, plots, [0, 14, 28], seed=2)
+
+    def gap(day):
+        logs = [math.log(grown[f"P{i + 1}", day] / grown[f"P{i}", day]) for i in range(0, 400, 2)]
+        return math.expm1(sum(logs) / len(logs))
+
+    assert gap(0) == pytest.approx(0, abs=0.02)
+    assert gap(28) == pytest.approx(0.2, abs=0.02)

@@ -1,0 +1,147 @@
+"""From a trial with readings to verdict, ledger and sentence."""
+
+from dataclasses import replace
+from datetime import date, timedelta
+
+import pytest
+
+from eproba.core.judging.courses import courses
+from eproba.core.judging.from_trial import judge_trial, unit_values
+from eproba.core.judging.judge import judge
+from eproba.core.judging.sentences import Wording, band_text, headline, sentence
+from eproba.core.judging.series import CannotJudge, Question
+from eproba.core.planning.ground import Ground
+from eproba.core.planning.trial import Asked, Pour, Reading, Round, Treatment, Trial, Unit, stage_of
+from tests.core.cases import made_up
+
+DAY0 = date(2026, 5, 1)
+
+
+@pytest.fixture
+def trial(catalogue):
+    treatments = (
+        Treatment(1, "A", "Comfrey steep", "test", "", 250, "mL"),
+        Treatment(2, "B", "Plain water", "water control", "", 250, "mL"),
+    )
+    units = tuple(Unit(i, f"P{i}", "AB"[i % 2], str(i // 2), 0, i, i, 0, 0, None, "") for i in range(12))
+    rounds = tuple(Round(i, day, True, "") for i, day in enumerate((0, 14, 28)))
+    pours = tuple(Pour(i, "AB"[i % 2], 0, "poured", DAY0, "", "", "") for i in range(2))
+    asked = (Asked(catalogue["fresh_mass"], 1, None), Asked(catalogue["leaf_count"], 2, None))
+    return Trial(
+        1, "t", "c", "", asked, 0.15, "ratio", False, "last", DAY0, 28, "blocks", "s", 1,
+        Ground("pot", 25, 25, 5, 6), "B", treatments, units, rounds, pours, None, "",
+    )  # fmt: skip
+
+
+def read(trial, value, rounds=(0, 1, 2), key="fresh_mass"):
+    """Readings of every unit in these rounds: value(unit, round)."""
+    return [Reading(100 * r + u.id, r, u.id, key, 1, value(u, r), "", "", 1) for r in rounds for u in trial.units]
+
+
+def grown(unit, r):
+    """A gain of about a quarter by the last round, with a little unrest of its own."""
+    start = 20 + unit.id % 5 + 0.3 * (unit.id % 3)
+    unrest = 1 + 0.01 * ((unit.id * unit.id * 7 + 3 * r) % 5 - 2)
+    return start * unrest * (1 + 0.5 * r) * (1.24 if unit.letter == "A" and r == 2 else 1)
+
+
+def test_the_gain_is_found_with_the_start_taken_out(trial):
+    judgement = judge_trial(trial, trial.asked[0], read(trial, grown))
+    (c,) = judgement.comparisons
+    assert judgement.design == "blocks"
+    assert c.percent.estimate == pytest.approx(24, abs=1.5)
+    assert c.verdict == "better_matters"
+    said = sentence(c, judgement, Wording.of(trial.asked[0].measure))
+    assert said.startswith("Comfrey steep grew leaves about 24 % heavier than plain water; anything from ")
+    assert "You wanted 15 %" in said
+    assert headline(c, judgement) == "Better, and by enough to matter"
+
+
+def test_departures_stand_in_the_ledger(trial):
+    readings = read(trial, grown, rounds=(1, 2))
+    pours = (replace(trial.pours[0], status="skipped"), replace(trial.pours[1], status="due"))
+    ended = replace(trial, pours=pours, deals=3, ended_on=DAY0 + timedelta(days=28), ended_reason="frost")
+    lines = {line.rule: line for line in judge_trial(ended, trial.asked[0], readings).trust}
+    assert lines["rounds missed"].level == "caution"
+    assert "1 of 3 rounds" in lines["rounds missed"].text
+    assert lines["lots"].level == "caution"
+    assert "frost" in lines["ended early"].text
+    assert "1 applications were skipped and 1 are not on record" in lines["applied as planned"].text
+    bare = replace(trial.treatments[1], role="untreated")
+    dry = replace(trial, treatments=(trial.treatments[0], bare))
+    kind = {line.rule: line for line in judge_trial(dry, trial.asked[0], readings).trust}["control kind"]
+    assert (kind.level, "water alone" in kind.text) == ("caution", True)
+
+
+def test_a_lost_unit_and_a_missed_last_reading_are_not_judged(trial):
+    lost = replace(trial.units[0], lost_on=DAY0 + timedelta(days=20), lost_reason="slugs")
+    with_loss = replace(trial, units=(lost, *trial.units[1:]))
+    readings = [r for r in read(trial, grown) if not (r.unit_id == 3 and r.round_id == 2)]
+    values = {v.unit: v for v in unit_values(with_loss, trial.asked[0], readings)}
+    assert values["P0"].value is None
+    assert values["P3"].value is None
+    assert sum(v.value is not None for v in values.values()) == 10
+    assert judge_trial(with_loss, trial.asked[0], readings).units == 10
+
+
+def test_several_readings_of_a_unit_are_one_value_not_more_units(trial):
+    leaves = trial.asked[1]
+    once = read(trial, lambda u, r: 10.0 + u.id, key="leaf_count")
+    twice = [replace(reading, id=reading.id + 900, replicate=2, value=reading.value + 2) for reading in once]
+    course = courses(trial, leaves, once + twice)
+    assert course[4] == ((0, 15.0), (14, 15.0), (28, 15.0))
+    assert len(unit_values(trial, leaves, once + twice)) == 12
+
+
+def test_nothing_to_judge_is_said(trial):
+    with pytest.raises(CannotJudge, match="no reading of fresh mass after day 0"):
+        judge_trial(trial, trial.asked[0], read(trial, grown, rounds=(0,)))
+    zero = read(trial, lambda u, r: 0.0 if u.id == 5 else grown(u, r))
+    with pytest.raises(CannotJudge, match="P5"):
+        judge_trial(trial, trial.asked[0], zero)
+
+
+@pytest.mark.parametrize(
+    ("effect", "worth", "words"),
+    [
+        (6.0, 2.0, "even the cautious end is beyond that"),
+        (0.0, 8.0, "came out alike"),
+        (0.0, 0.4, "so it may be nothing. About "),
+        (3.0, 50.0, "it is less than that"),
+    ],
+)
+def test_every_verdict_has_its_words(effect, worth, words):
+    judgement = judge(made_up(2, 2, 8, effect=effect), Question("A", worth=worth))
+    said = sentence(judgement.comparisons[0], judgement, Wording("g"))
+    assert words in said
+    assert " g" in said
+    assert "nan" not in said.lower()
+
+
+def test_lower_is_better_turns_the_verdict_not_the_figures():
+    units = made_up(2, 2, 8, effect=6)
+    up, down = (judge(units, Question("A", worth=1.0, lower_is_better=turn)) for turn in (False, True))
+    assert up.comparisons[0].verdict == "better_matters"
+    assert down.comparisons[0].verdict == "worse_matters"
+    assert up.comparisons[0].estimate == down.comparisons[0].estimate
+    assert "higher" in sentence(down.comparisons[0], down, Wording())
+
+
+def test_the_band_is_shown_as_it_lies():
+    judgement = judge(made_up(2, 2, 5, level=100), Question("A", "ratio", 0.10))
+    assert band_text(judgement, Wording()) == "10 % more / 9.1 % less"
+
+
+def test_stages():
+    on, end = date(2026, 5, 1), date(2026, 5, 29)
+    assert stage_of(on, end, None, False, False, date(2026, 4, 30)) == "planned"
+    assert stage_of(on, end, None, True, False, date(2026, 4, 30)) == "running"
+    assert stage_of(on, end, None, True, True, date(2026, 5, 28)) == "running", "sealed until the decision day"
+    assert stage_of(on, end, None, True, False, end) == "running", "the last round is not in"
+    assert stage_of(on, end, None, True, True, end) == "finished"
+    assert stage_of(on, end, on, True, False, end) == "ended early"
+
+
+def test_what_ends_the_plant_is_measured_last(trial):
+    assert [a.measure.key for a in trial.asked_in(trial.rounds[0])] == ["leaf_count"]
+    assert [a.measure.key for a in trial.asked_in(trial.rounds[-1])] == ["fresh_mass", "leaf_count"]
