@@ -4,6 +4,7 @@ import csv
 import io
 import re
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import date, datetime
 
@@ -203,5 +204,6 @@ def parse_date(text: str) -> date:
         if first <= 12 and second <= 12 and first != second:
             raise ValueError(f"“{cleaned}” can be read two ways; write it as year-month-day")
         day, month = (second, first) if second > 12 else (first, second)
-        return date(year, month, day)
+        with suppress(ValueError):
+            return date(year, month, day)
     raise ValueError(f"“{cleaned}” is no date; write it as 2026-05-31")

@@ -5,6 +5,7 @@ import io
 from dataclasses import dataclass
 
 csv.field_size_limit(1_000_000)
+MOST_BYTES = 20_000_000
 
 
 class TableError(ValueError):
@@ -47,6 +48,8 @@ def read_table(raw: bytes, needed: tuple[str, ...]) -> list[Row]:
     TableError
         An empty file, no header with the needed columns, a column twice, a row with more cells than columns.
     """
+    if len(raw) > MOST_BYTES:
+        raise TableError(f"the file is too large ({len(raw) // 1_000_000} MB; 20 MB are taken): split it")
     text = decode(raw)
     if "\x00" in text:
         raise TableError("this is not a text file; save the sheet as CSV")

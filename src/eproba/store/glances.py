@@ -109,7 +109,7 @@ def _decision_day() -> Any:
 
 def _counted(session: Session, table: Any, ids: Sequence[int], *where: Any) -> dict[int, int]:
     query = select(table.trial_id, func.count()).where(table.trial_id.in_(ids), *where).group_by(table.trial_id)
-    return dict(session.connection().execute(query).tuples())
+    return dict(session.connection().execute(query).tuples().all())
 
 
 def _treatments(session: Session, ids: Sequence[int]) -> dict[int, list[tuple[str, str, Role]]]:

@@ -3,7 +3,7 @@
 from flask import Flask, Response, jsonify, make_response, render_template, request
 from flask_wtf.csrf import CSRFError
 from sqlalchemy.exc import DBAPIError, OperationalError
-from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge, SecurityError
 
 from eproba.web.context import close_db, wants_json
 
@@ -28,6 +28,7 @@ MOST_DRAINED = 300_000_000
 
 def register_faults(app: Flask) -> None:
     """Answer every fault with a page, or with JSON where JSON was asked."""
+    app.register_error_handler(SecurityError, _wrong_name)
     app.register_error_handler(HTTPException, _http)
     app.register_error_handler(CSRFError, _csrf)
     app.register_error_handler(OperationalError, _database)
@@ -52,6 +53,12 @@ def _http(error: HTTPException) -> Response:
     code = error.code or 500
     own_words = error.description if error.description != type(error).description else ""
     return _page(code, own_words or "") if code != 500 else _page(500)
+
+
+def _wrong_name(_error: SecurityError) -> Response:
+    """Another name that leads to this computer; no page can be built for it."""
+    text = "Eproba is open to this computer only: use http://127.0.0.1, or start it with --host for the home network."
+    return Response(text, 400, content_type="text/plain; charset=utf-8")
 
 
 def _drain() -> None:

@@ -1,5 +1,6 @@
 """The judgement: one frozen object that the page, the command line and the tests all read."""
 
+import functools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -223,7 +224,8 @@ def _comparisons(
     judged = [i for i, name in enumerate(others) if _can_be_judged(i, j, model, count[name], count[question.control])]
     correlation = _correlation(model, judged)
     holmed = holm([t.p if isinstance(t, ShuffleTest) else None for t in shuffled])
-    blocks = any(unit.block for unit in units)
+    blocks, sd = any(unit.block for unit in units), float(model.noise_sd[j])
+    needed = functools.cache(lambda band: units_needed(band, sd, len(judged), blocks, covariates=int(covariate)))
     comparisons = []
     for i, name in enumerate(others):
         test = shuffled[i]
@@ -237,10 +239,7 @@ def _comparisons(
         if i in judged:
             shown = _with_intervals(shown, i, j, model, correlation, question)
             if shown.verdict == "cannot_tell" and question.band is not None:
-                needed = units_needed(
-                    question.band, float(model.noise_sd[j]), len(judged), blocks, covariates=int(covariate)
-                )
-                shown = replace(shown, units_needed=needed)
+                shown = replace(shown, units_needed=needed(question.band))
         comparisons.append(shown)
     return comparisons
 

@@ -8,7 +8,7 @@ Hoenig, J. M. & Heisey, D. M. (2001). The abuse of power. The American Statistic
 import math
 
 import numpy as np
-from scipy import stats
+from scipy import special
 
 from eproba.core.judging.many_to_one import critical_value
 
@@ -29,7 +29,7 @@ def power(units: int, gap: float, noise_sd: float, treatments: int, blocks: bool
     shift = abs(gap) / (noise_sd * math.sqrt(2 / units))
     if shift > 30:
         return 1.0
-    return float(stats.nct.sf(bound, df, shift) + stats.nct.cdf(-bound, df, shift))
+    return float(1 - special.nctdtr(df, shift, bound) + special.nctdtr(df, shift, -bound))
 
 
 def units_needed(

@@ -10,7 +10,6 @@ import functools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +21,7 @@ EXACT_UP_TO = 200_000
 RANDOM_DEALS = 20_000
 TIE = 1e-9
 PILE_BARS = 41
+CHUNK = 8192
 
 
 @dataclass(frozen=True)
@@ -110,49 +110,69 @@ def shuffle_tests(
     seen_norm = float(np.linalg.norm(z))
     if seen_norm < 1e-9:
         raise ValueError("the treatment can't be told from its blocks")
-    norms = np.full(deals.shape[1], seen_norm) if baseline is None else _deal_norms(deals, columns)
-    statistics = (y.T @ deals) / norms
-    overlaps = (z @ deals) / norms
-    seen = (z @ y) / seen_norm
-    scale = np.abs(statistics).max(axis=1) + np.abs(seen)
-    total = deals.shape[1]
-    extra = 0 if exact else 1
-    beyond = (np.abs(statistics) >= (np.abs(seen) - TIE * scale)[:, None]).sum(axis=1) + extra
-    lows, highs = _interval(statistics, overlaps, seen, seen_norm, total + extra, extra, (1 - confidence) / 2)
+    # Divided by the seen ‖Mz‖ throughout, so that a statistic is a gap and the overlap of the lots as they fell is 1.
+    y, z = y / seen_norm**2, z / seen_norm**2
+    stretch = None if baseline is None else seen_norm / _deal_norms(deals, columns)
+    seen = treated[order].astype(float) @ y
+    overlaps = z @ deals if stretch is None else (z @ deals) * stretch
+    gaps = np.empty((values.shape[1], deals.shape[1]))
+    far = np.abs(seen) - TIE * (np.linalg.norm(y, axis=0) * seen_norm + np.abs(seen))
+    beyond = np.full(len(seen), 0 if exact else 1)
+    for start in range(0, deals.shape[1], CHUNK):  # chunks that stay in the processor's cache
+        chunk = slice(start, start + CHUNK)
+        np.matmul(y.T, deals[:, chunk], out=gaps[:, chunk])
+        if stretch is not None:
+            gaps[:, chunk] *= stretch[chunk]
+        beyond += np.count_nonzero(np.abs(gaps[:, chunk]) >= far[:, None], axis=1)
+    total = deals.shape[1] + (0 if exact else 1)
+    piles = [_pile(gaps[j], float(seen[j])) if with_pile else () for j in range(len(seen))]
+    lows, highs = _interval(gaps, overlaps, seen, total, (1 - confidence) / 2)
     smallest = best_p(treated, blocks)
     return [
         ShuffleTest(
-            gap=float(seen[j] / seen_norm),
-            p=float(beyond[j] / (total + extra)),
-            deals=total,
+            gap=float(seen[j]),
+            p=float(beyond[j] / total),
+            deals=deals.shape[1],
             exact=exact,
             best_p=smallest,
             low=lows[j],
             high=highs[j],
             beyond=int(beyond[j]),
-            pile=_pile(statistics[j] / seen_norm, float(seen[j] / seen_norm)) if with_pile else (),
+            pile=piles[j],
         )
-        for j in range(values.shape[1])
+        for j in range(len(seen))
     ]
 
 
 def _interval(
-    statistics: Array, overlaps: Array, seen: Array, seen_norm: float, total: int, extra: int, tail: float
+    gaps: Array, overlaps: Array, seen: Array, total: int, tail: float
 ) -> tuple[list[float | None], list[float | None]]:
-    """Bounds of the gaps that neither one-sided test rejects; shape m each."""
-    slack = seen_norm - overlaps
-    same = slack < 1e-9 * seen_norm  # the lots as they fell: counts against every shift
-    always = int(same.sum()) + extra
-    allowed = math.floor(tail * total + 1e-9) - always  # thresholds that may lie outside on each side
-    if allowed < 0:
+    """Bounds of the gaps that neither one-sided test rejects; shape m each. Uses `gaps` up."""
+    slack = 1.0 - overlaps
+    same = slack < 1e-9  # the lots as they fell: counts against every shift
+    others = len(slack) - int(same.sum())
+    allowed = math.floor(tail * total + 1e-9) - (total - others)  # thresholds that may lie outside on each side
+    if allowed < 0 or allowed >= others:
         return [None] * len(seen), [None] * len(seen)
-    slack = slack[~same]
-    thresholds = (seen[:, None] - statistics[:, ~same]) / slack
-    size = thresholds.shape[1]
-    if allowed >= size:
-        return [None] * len(seen), [None] * len(seen)
-    kept = np.partition(thresholds, (allowed, size - 1 - allowed), axis=1)
-    return [float(v) for v in kept[:, allowed]], [float(v) for v in kept[:, size - 1 - allowed]]
+    slack[same] = np.nan
+    for start in range(0, len(slack), CHUNK):
+        chunk = slice(start, start + CHUNK)
+        np.subtract(seen[:, None], gaps[:, chunk], out=gaps[:, chunk])
+        gaps[:, chunk] /= slack[chunk]
+    lows: list[float | None] = [_ranked(row, allowed) for row in gaps]
+    highs: list[float | None] = [-_ranked(-row, allowed) for row in gaps]
+    return lows, highs
+
+
+def _ranked(row: Array, rank: int) -> float:
+    """The value with `rank` smaller ones (NaN left out). A sample tells first where about it lies, so that only the
+    tail has to be put in order."""
+    sample = np.sort(row[:: max(1, len(row) // 4096)])
+    guess = sample[min(len(sample) - 1, int(1.15 * rank / len(row) * len(sample)) + 12)]
+    tail = row[row <= guess]
+    if len(tail) <= rank:
+        tail = row[~np.isnan(row)]
+    return float(np.partition(tail, rank)[rank])
 
 
 def _pile(gaps: Array, seen: float) -> tuple[PileBar, ...]:
@@ -198,19 +218,31 @@ def _strata(treated: NDArray[np.bool_], blocks: Sequence[str | None]) -> tuple[t
     return tuple((len(members), int(treated[members].sum())) for members in _members(blocks).values())
 
 
-@functools.lru_cache(maxsize=8)
+@functools.lru_cache(maxsize=4)
 def _all_deals(strata: tuple[tuple[int, int], ...]) -> Array:
     """Every deal once: shape (n, deals), 1 = treated."""
-    rows: list[Array] = []
-    deals = 1
+    flags = np.zeros((0, 1), dtype=np.uint8)
     for size, drawn in strata:
-        chosen = np.array(list(combinations(range(size), drawn)), dtype=np.intp).reshape(-1, drawn)
-        block = np.zeros((size, len(chosen)))
-        block[chosen.T, np.arange(len(chosen))] = 1.0
-        rows = [np.repeat(row, len(chosen), axis=-1) for row in rows]
-        rows.append(np.tile(block, (1, deals)))
-        deals *= len(chosen)
-    return np.ascontiguousarray(np.vstack(rows))
+        block = _choices(size, drawn)
+        before, deals = np.repeat(flags, block.shape[1], axis=1), flags.shape[1]
+        flags = np.vstack([before, np.tile(block, (1, deals))])
+    return flags.astype(float)
+
+
+def _choices(size: int, drawn: int) -> NDArray[np.uint8]:
+    """All ways to draw `drawn` of `size`, as columns of 0 and 1: those without the last unit, then those with it."""
+    ways = {0: np.zeros((0, 1), dtype=np.uint8)}
+    for units in range(1, size + 1):
+        grown = {}
+        for k in range(max(0, drawn - (size - units)), min(drawn, units) + 1):
+            parts = [_with_last(ways[j], last) for j, last in ((k, 0), (k - 1, 1)) if j in ways]
+            grown[k] = np.hstack(parts)
+        ways = grown
+    return ways[drawn]
+
+
+def _with_last(ways: NDArray[np.uint8], last: int) -> NDArray[np.uint8]:
+    return np.vstack([ways, np.full((1, ways.shape[1]), last, dtype=np.uint8)])
 
 
 @functools.lru_cache(maxsize=8)

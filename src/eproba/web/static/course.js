@@ -40,6 +40,9 @@ function drawCourses() {
     y: { label: data.label, labelArrow: "none", grid: true },
     marks: [...marks, Plot.dot(endPoints(data.points), { x: "day", y: "value", r: 4, fill: (p) => look[p.treatment].color, title: (p) => p.unit })],
   });
+  // The figure around it has the words.
+  for (const part of chart.querySelectorAll("[aria-label]")) part.removeAttribute("aria-label");
+  chart.setAttribute("aria-hidden", "true");
   figure.replaceChildren(chart);
 }
 

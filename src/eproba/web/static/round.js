@@ -164,6 +164,11 @@ document.addEventListener("alpine:init", () => {
       this.waiting = (await Keeper.waiting(data.urls.save)).length;
       if (this.waiting > 0 && !this.trouble) this.send();
     },
+    // Wait for what is on its way, then send the rest.
+    async settle() {
+      while (Keeper.sending) await new Promise((resolve) => setTimeout(resolve, 50));
+      await this.send();
+    },
     hear(answer) {
       const place = answer.op.undo ? null : this.placeOf(answer.op);
       if (answer.status === "conflict") this.conflicts.push(answer);
@@ -185,7 +190,7 @@ document.addEventListener("alpine:init", () => {
       if (this.waiting === 0) return;
       event.preventDefault();
       const form = event.target;
-      await this.send();
+      await this.settle();
       if (this.waiting === 0) form.submit();
       else this.says = "Finish when the connection is back; what you typed is kept.";
     },

@@ -1,0 +1,126 @@
+"""p50 and p95 of each page with 200 trials and 100 000 readings, beside an empty page that asks PostgreSQL one row.
+
+Runs in a database of its own on the server in EPROBA_DATABASE_URL; `./eproba bench pages` starts one.
+"""
+
+import os
+import time
+from datetime import UTC, date, datetime, timedelta
+from statistics import quantiles
+
+import numpy as np
+from sqlalchemy import text
+from sqlmodel import Session
+
+from eproba.core.planning.days import Rhythm
+from eproba.core.planning.ground import Ground
+from eproba.core.planning.plan import Plan, PlannedMeasure, PlannedTreatment
+from eproba.store.database import engine_for
+from eproba.store.preparing import named
+from eproba.store.readings import add_many
+from eproba.store.trials import create_trial, load_trial
+from eproba.store.upgrading import migrate
+from eproba.web.app import create_app
+from eproba.web.settings import Settings
+
+NAME, TRIALS, TODAY = "eproba_bench", 200, date(2026, 5, 20)
+TIMES = 40
+
+
+def plan(i: int) -> Plan:
+    """200 trials, one in ten still running; 20 units × 5 rounds × 5 measures = 500 readings each."""
+    start = TODAY - timedelta(days=20 if i % 10 == 0 else 40 + i)
+    others = ("leaf_count", "widest_leaf", "rod_softness", "surface_worms")
+    names = (
+        ("Comfrey steep", "test"),
+        ("Diluted whey", "test"),
+        ("Alfalfa steep", "test"),
+        ("Plain water", "water control"),
+    )
+    return Plan(
+        f"Trial {i}", "It makes chard taller.", "",
+        tuple(PlannedMeasure(key, 1, None) for key in ("plant_height", *others)), 0.15, "ratio", False, "last", start,
+        Rhythm(28, 7, 7), tuple(PlannedTreatment(name, role, "", 250, "mL") for name, role in names), 3, "blocks", 5,
+        Ground("pot", 25, 25, 10, 8),
+    )  # fmt: skip
+
+
+def fill(session: Session) -> None:
+    rng = np.random.default_rng(1)
+    at = datetime(2026, 5, 1, tzinfo=UTC)
+    for i in range(TRIALS):
+        trial = load_trial(session, create_trial(session, plan(i), f"seed {i}", at))
+        keys = [asked.measure.key for asked in trial.asked]
+        rounds = [r for r in trial.rounds if trial.date_of(r.day) <= TODAY]
+        places = [(r.id, u.id, key) for r in rounds for u in trial.units for key in keys]
+        levels = rng.lognormal(2, 0.2, len(places)).round(1)
+        add_many(
+            session,
+            trial.id,
+            (
+                {
+                    "round_id": r,
+                    "unit_id": u,
+                    "measure_key": k,
+                    "replicate": 1,
+                    "value": float(v),
+                    "by": "",
+                    "at": at,
+                    "client_id": f"bench-{r}-{u}-{k}",
+                }
+                for (r, u, k), v in zip(places, levels, strict=True)
+            ),  # fmt: skip
+        )
+    session.commit()
+    session.connection().execute(text("ANALYZE"))
+    session.commit()
+
+
+def main() -> None:
+    url = os.environ["EPROBA_DATABASE_URL"]
+    admin = engine_for(named(url, "postgres")).execution_options(isolation_level="AUTOCOMMIT")
+    with admin.connect() as connection:
+        connection.execute(text(f"DROP DATABASE IF EXISTS {NAME} WITH (FORCE)"))
+        connection.execute(text(f"CREATE DATABASE {NAME} TEMPLATE template0"))
+    migrate(named(url, NAME))
+    engine = engine_for(named(url, NAME))
+    with Session(engine) as session:
+        fill(session)
+        count = session.connection().execute(text("SELECT count(*) FROM reading")).scalar()
+    app = create_app(Settings(named(url, NAME)), lambda: datetime(2026, 5, 20, 12, tzinfo=UTC))
+    client = app.test_client()
+    print(f"{TRIALS} trials, {count} readings; milliseconds on the server, {TIMES} requests a page")
+    print(f"{'page':34}{'first':>8}{'p50':>8}{'p95':>8}")
+    pages = ["/health", "/", "/trials", "/trials?page=3", "/trials?find=Trial+17", "/trials/2", "/trials/2/verdict"]
+    pages += [
+        "/trials/1/verdict",
+        "/trials/2/readings",
+        "/trials/2/pours",
+        "/trials/1/rounds/3",
+        "/trials/2/readings.csv",
+    ]
+    pages += ["/trials/2/tags", "/trials/2/sheet", "/measures", "/help"]
+    for page in pages:
+        first = milliseconds(client, page)
+        times = [milliseconds(client, page) for _ in range(TIMES)]
+        cuts = quantiles(times, n=20)
+        print(f"{page + (' (one row)' if page == '/health' else ''):34}{first:8.1f}{cuts[9]:8.1f}{cuts[18]:8.1f}")
+    unseen = [milliseconds(client, f"/trials/{i}/verdict") for i in range(3, 43) if i % 10 != 1]
+    cuts = quantiles(unseen, n=20)
+    print(f"{'verdicts never seen before':34}{unseen[0]:8.1f}{cuts[9]:8.1f}{cuts[18]:8.1f}")
+    app.extensions["engine"].dispose()
+    engine.dispose()
+    with admin.connect() as connection:
+        connection.execute(text(f"DROP DATABASE {NAME} WITH (FORCE)"))
+
+
+def milliseconds(client, page: str) -> float:  # noqa: ANN001
+    start = time.perf_counter()
+    response = client.get(page, base_url="http://localhost")
+    response.get_data()
+    assert response.status_code == 200, page
+    return 1000 * (time.perf_counter() - start)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,222 @@
+"""What the tests share: databases of their own on a real PostgreSQL, the app with a clock that stands, a browser."""
+
+import itertools
+import os
+import threading
+from datetime import UTC, date, datetime, timedelta
+
+import psycopg
+import pytest
+from psycopg import sql
+from sqlmodel import Session
+from werkzeug.serving import make_server
+
+from eproba.store.database import engine_for
+from eproba.store.demo import make_demo
+from eproba.store.preparing import named
+from eproba.store.upgrading import migrate
+from eproba.web.app import create_app
+from eproba.web.settings import Settings
+
+TODAY = date(2026, 5, 20)
+CHROMIUM = "/usr/bin/chromium"
+_numbers = itertools.count(1)
+
+
+class Clock:
+    """A clock that the test sets."""
+
+    def __init__(self) -> None:
+        self.at = datetime(2026, 5, 20, 10, tzinfo=UTC)
+
+    def __call__(self) -> datetime:
+        return self.at
+
+    def forward(self, **by: int) -> None:
+        self.at += timedelta(**by)
+
+
+class Server:
+    """The PostgreSQL server that `./eproba test` started."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        self.admin = psycopg.connect(named(url, "postgres"), autocommit=True)
+
+    def run(self, text: str, *names: str) -> None:
+        self.admin.execute(sql.SQL(text).format(*map(sql.Identifier, names)))
+
+    def new(self, template: str = "template0") -> str:
+        name = f"eproba_test_{os.getpid()}_{next(_numbers)}"
+        self.run("CREATE DATABASE {} TEMPLATE {}", name, template)
+        return name
+
+    def drop(self, name: str) -> None:
+        self.run("DROP DATABASE IF EXISTS {} WITH (FORCE)", name)
+
+    def shut(self, name: str) -> None:
+        """As if the server had stopped: nobody gets in, those inside are put out."""
+        self.run("ALTER DATABASE {} ALLOW_CONNECTIONS false", name)
+        self.admin.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", (name,))
+
+    def open(self, name: str) -> None:
+        self.run("ALTER DATABASE {} ALLOW_CONNECTIONS true", name)
+
+
+@pytest.fixture(scope="session")
+def server():
+    url = os.environ.get("EPROBA_DATABASE_URL")
+    if not url:
+        pytest.exit("The tests need PostgreSQL: run them with ./eproba test (arguments go to pytest).", 2)
+    server = Server(url)
+    yield server
+    server.admin.close()
+
+
+@pytest.fixture(scope="session")
+def templates(server):
+    """An empty database and one with the demo garden, to copy."""
+    empty = server.new()
+    migrate(named(server.url, empty))
+    demo = server.new(empty)
+    engine = engine_for(named(server.url, demo))
+    with Session(engine) as session:
+        make_demo(session, TODAY)
+    engine.dispose()
+    yield {"empty": empty, "demo": demo}
+    server.drop(empty)
+    server.drop(demo)
+
+
+@pytest.fixture
+def garden(request):
+    """Which database a test gets: empty, or demo with @pytest.mark.parametrize("garden", ["demo"])."""
+    return getattr(request, "param", "empty")
+
+
+@pytest.fixture
+def database(server, templates, garden):
+    name = server.new(templates[garden])
+    yield name
+    server.drop(name)
+
+
+@pytest.fixture
+def clock():
+    return Clock()
+
+
+@pytest.fixture
+def settings(server, database):
+    return Settings(named(server.url, database), secret_key="for tests only")
+
+
+@pytest.fixture
+def app(settings, clock):
+    app = create_app(settings, clock)
+    yield app
+    app.extensions["engine"].dispose()
+
+
+class Client:
+    """A test client that sends its CSRF token as a browser does."""
+
+    def __init__(self, app) -> None:
+        self.plain = app.test_client()
+
+    def get(self, path, **more):
+        return self.plain.get(path, base_url="http://localhost", **more)
+
+    def token(self):
+        return self.get("/token").get_json()["token"]
+
+    def post(self, path, data=None, **more):
+        return self.plain.post(
+            path, base_url="http://localhost", data={"csrf_token": self.token(), **(data or {})}, **more
+        )
+
+    def send(self, path, body):
+        """JSON, as a device in the garden sends it."""
+        headers = {"X-CSRFToken": self.token(), "Accept": "application/json"}
+        return self.plain.post(path, base_url="http://localhost", json=body, headers=headers)
+
+
+@pytest.fixture
+def client(app):
+    return Client(app)
+
+
+demo_garden = pytest.mark.parametrize("garden", ["demo"], indirect=True)
+
+
+class Live:
+    """The app on a real port; it can be stopped and started again, as a computer in a shed is."""
+
+    def __init__(self, app) -> None:
+        self.app = app
+        self.port = 0
+        self.start()
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        self.running = make_server("127.0.0.1", self.port, self.app, threaded=True)
+        self.port = self.running.server_port
+        self.thread = threading.Thread(target=self.running.serve_forever, daemon=True)
+        self.thread.start()
+
+    def stop(self) -> None:
+        self.running.shutdown()
+        self.running.server_close()
+        self.thread.join()
+
+
+@pytest.fixture
+def live(app):
+    live = Live(app)
+    yield live
+    live.stop()
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    from playwright.sync_api import sync_playwright
+
+    flags = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync"]
+    flags += ["--disable-component-update", "--host-resolver-rules=MAP garden.test 127.0.0.1"]
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=flags)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def page(chromium, live):
+    """A laptop page; anything that the browser complains about fails the test."""
+    yield from _page(chromium, live.url, 1280, 800)
+
+
+@pytest.fixture
+def phone(chromium, live):
+    """A phone page in the home network: plain http, a name that is not localhost, no service worker."""
+    live.app.config["TRUSTED_HOSTS"] = None
+    yield from _page(chromium, f"http://garden.test:{live.port}", 390, 844)
+
+
+def _page(chromium, url, width, height):
+    context = chromium.new_context(
+        base_url=url, viewport={"width": width, "height": height}, service_workers="block", has_touch=width < 500
+    )
+    page = context.new_page()
+    page.complaints = []
+    page.on("pageerror", lambda error: page.complaints.append(str(error)))
+    page.on(
+        "console",
+        lambda m: page.complaints.append(m.text) if m.type == "error" and "Failed to load" not in m.text else None,
+    )
+    page.set_default_timeout(8000)
+    yield page
+    context.close()
+    assert page.complaints == []

@@ -1,0 +1,150 @@
+"""`eproba judge`: the files that gardeners have, the JSON that programs read, the refusals that name the place."""
+
+import json
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from eproba.cli import main
+from tests.core.cases import REFERENCE
+
+GOOD = "unit,treatment,value\n1,water,4\n2,water,5\n3,comfrey,7\n4,comfrey,9\n"
+
+
+def judge(tmp_path: Path, content: str | bytes, *options: str):
+    file = tmp_path / "units.csv"
+    file.write_bytes(content.encode() if isinstance(content, str) else content)
+    return CliRunner().invoke(main, ["judge", str(file), *(options or ("--control", "water"))])
+
+
+def as_json(tmp_path, content, *options):
+    result = judge(tmp_path, content, "--json", *(options or ("--control", "water")))
+    assert result.exit_code == 0, result.stderr
+    return json.loads(result.stdout, parse_constant=lambda word: pytest.fail(f"{word} is no JSON"))
+
+
+def test_json_has_exactly_the_promised_shape():
+    path = str(REFERENCE / "plantgrowth.csv")
+    result = CliRunner().invoke(
+        main, ["judge", path, "--control", "ctrl", "--scale", "ratio", "--worth", "10%", "--json"]
+    )
+    told = json.loads(result.stdout)
+    assert result.stderr == ""
+    assert list(told) == ["control", "scale", "design", "units", "confidence", "worth", "comparisons", "trust"]
+    assert (told["worth"], told["units"], told["design"], told["confidence"]) == (0.1, 30, "completely random", 0.95)
+    comparison = told["comparisons"][0]
+    assert list(comparison) == [
+        "treatment",
+        "n",
+        "n_control",
+        "estimate",
+        "se",
+        "df",
+        "p",
+        "low",
+        "high",
+        "p_adjusted",
+        "low_adjusted",
+        "high_adjusted",
+        "percent",
+        "shuffle",
+        "verdict",
+        "units_needed",
+    ]
+    wanted = ["gap", "p", "deals", "exact", "best_p", "low", "high", "p_adjusted", "reason"]
+    assert list(comparison["shuffle"]) == wanted
+    assert set(comparison["percent"]) == {"estimate", "low", "high"}
+    assert comparison["percent"]["estimate"] == pytest.approx(-7.985, abs=0.001)
+    assert all(set(line) == {"rule", "level", "text"} for line in told["trust"])
+
+
+def test_what_does_not_exist_is_null(tmp_path):
+    told = as_json(tmp_path, "unit,treatment,value\n1,water,4\n2,comfrey,7\n")
+    (comparison,) = told["comparisons"]
+    assert told["design"] == "one of each"
+    assert told["worth"] is None
+    assert comparison["verdict"] == "seen_not_shown"
+    assert [k for k, v in comparison.items() if v is None] == (
+        ["se", "df", "p", "low", "high", "p_adjusted", "low_adjusted", "high_adjusted", "percent", "units_needed"]
+    )
+    assert comparison["shuffle"]["p"] is None
+    assert comparison["shuffle"]["reason"]
+
+
+@pytest.mark.parametrize(
+    "content",
+    [
+        "\ufeff" + GOOD,
+        GOOD.replace("\n", "\r\n"),
+        GOOD.replace(",", ";"),
+        GOOD.replace(",", "\t"),
+        GOOD.replace(",4\n", ',"4,0"\n'),
+        "Unit;Treatment;VALUE\n1;water;4,0\n2;water;5,0\n3;comfrey;7,0\n4;comfrey;9,0\n",
+        GOOD.replace("water", '"water"') + "\n\n",
+        GOOD.replace("\n", " \n").replace(",", " , "),
+        GOOD.encode("utf-16"),
+        GOOD.replace("unit,treatment,value", "note,unit,treatment,value").replace("\n", "\nx,", 4).removesuffix("x,"),
+    ],
+)
+def test_every_common_kind_of_file_gives_the_same(tmp_path, content):
+    told = as_json(tmp_path, content)
+    assert told["units"] == 4
+    assert told["comparisons"][0]["estimate"] == pytest.approx(3.5)
+
+
+def test_lost_units_blocks_and_directions(tmp_path):
+    blocks = "unit,treatment,block,value\n" + "".join(
+        f"{b}{t},{t},{b},{5 + b + (b % 3) / 2 + 2 * (t == 'comfrey')}\n" for b in range(6) for t in ("water", "comfrey")
+    )
+    told = as_json(tmp_path, blocks + "x,comfrey,2,\n", "--control", "water", "--worth", "0,5", "--lower-is-better")
+    assert (told["design"], told["units"]) == ("blocks", 12)
+    assert told["comparisons"][0]["estimate"] == pytest.approx(2)
+    assert "x (comfrey)" in " ".join(line["text"] for line in told["trust"])
+    noisy = blocks.replace("0water,water,0,5.0", "0water,water,0,5.3").replace(
+        "4water,water,4,9.5", "4water,water,4,9.1"
+    )
+    assert as_json(tmp_path, noisy, "--control", "water", "--lower-is-better")["comparisons"][0]["verdict"] == "worse"
+
+
+@pytest.mark.parametrize(
+    ("content", "options", "said"),
+    [
+        (GOOD + "1,water,4\n", (), "line 6, column unit"),
+        (GOOD.replace("9", "nine"), (), "line 5, column value"),
+        (GOOD.replace(",4\n", ",1,234.5\n"), (), "line 2"),
+        (GOOD.replace("water", "tea"), (), "column treatment: no unit has the control treatment “water”"),
+        (GOOD.replace(",4\n", ",0\n"), ("--control", "water", "--scale", "ratio"), "line 2, column value"),
+        (GOOD.replace("3,comfrey", "3,"), (), "line 4, column treatment: the treatment is missing"),
+        (GOOD.replace("value", "weight"), (), "line 1, column value: the header lacks"),
+        (GOOD.replace("unit,", "value,"), (), "line 1, column value: this column stands there twice"),
+        ("", (), "the file is empty"),
+        ("unit,treatment,value\n", (), "no unit below it"),
+        (b"\x00\x01\x02,\x00", (), "not a text file"),
+        (GOOD, ("--control", "water", "--worth", "10%"), "plain number"),
+        (GOOD, ("--control", "water", "--worth", "0"), "above 0"),
+        (GOOD, ("--control", "water", "--scale", "ratio", "--worth", "0.1"), "a percentage such as 10%"),
+        (GOOD.replace("unit,", "block,unit,").replace("\n1,", "\n,1,").replace("\n2", "\nb,2"), (), "column block"),
+    ],
+)
+def test_refusals_take_one_line_and_name_the_place(tmp_path, content, options, said):
+    result = judge(tmp_path, content, *options)
+    assert result.exit_code == 2
+    assert result.stdout == ""
+    assert said in result.stderr
+    assert result.stderr.count("\n") == 1
+    assert "Traceback" not in result.stderr
+
+
+def test_a_file_that_is_not_there_or_far_too_large(tmp_path):
+    result = CliRunner().invoke(main, ["judge", str(tmp_path / "none.csv"), "--control", "water"])
+    assert (result.exit_code, "can't be read" in result.stderr) == (2, True)
+    large = judge(tmp_path, b"unit,treatment,value\n" + b"1,water,4\n" * 10_000_000)
+    assert (large.exit_code, "too large" in large.stderr) == (2, True)
+
+
+def test_for_people_there_is_a_table_and_a_sentence(tmp_path):
+    result = judge(tmp_path, GOOD, "--control", "water", "--worth", "1")
+    assert result.exit_code == 0
+    for words in ("comfrey", "2 : 2", "Can’t tell", "so it may be nothing. About", "replication"):
+        assert words in result.stdout

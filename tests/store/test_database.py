@@ -1,0 +1,103 @@
+"""Migrations keep the data and are complete; the demo garden has its known truth."""
+
+from datetime import date
+
+import pytest
+from alembic import command
+from sqlalchemy import text
+from sqlmodel import Session
+
+from eproba.core.judging.from_trial import judge_trial
+from eproba.store.database import engine_for
+from eproba.store.demo import make_demo
+from eproba.store.preparing import begin_restore, end_restore, named, prepare_demo, prepare_own
+from eproba.store.readings import readings_of
+from eproba.store.trials import load_trial
+from eproba.store.upgrading import alembic_config, migrate
+from tests.conftest import TODAY, demo_garden
+
+
+@pytest.fixture
+def url(server, database):
+    return named(server.url, database)
+
+
+def test_migrations_lead_to_exactly_the_tables(url):
+    command.check(alembic_config(url))
+    migrate(url)
+
+
+def test_down_and_up_again(url):
+    command.downgrade(alembic_config(url), "base")
+    migrate(url)
+    command.check(alembic_config(url))
+
+
+@demo_garden
+def test_deleting_a_trial_takes_all_that_hangs_on_it(url):
+    engine = engine_for(url)
+    with engine.begin() as connection:
+        connection.execute(text("DELETE FROM trial"))
+        tables = ("treatment", "unit", "round", "reading", "correction", "pour", "trial_measure", "finding")
+        left = {t: connection.execute(text(f"SELECT count(*) FROM {t}")).scalar() for t in tables}
+    engine.dispose()
+    assert set(left.values()) == {0}
+
+
+@demo_garden
+def test_the_demo_garden_gives_its_truth_back(url):
+    engine = engine_for(url)
+    with Session(engine) as session:
+        chard, currants, sunflowers, pak_choi = (load_trial(session, i) for i in (1, 2, 3, 4))
+        verdicts = {c.treatment: c for c in judge_trial(chard, chard.asked[0], readings_of(session, 1)).comparisons}
+        single = judge_trial(sunflowers, sunflowers.asked[0], readings_of(session, 3))
+    engine.dispose()
+    assert verdicts["Comfrey steep"].verdict.startswith("better")
+    assert verdicts["Comfrey steep"].percent.low < 21 < verdicts["Comfrey steep"].percent.high
+    assert verdicts["Diluted whey"].verdict in ("same", "cannot_tell")
+    assert single.comparisons[0].verdict == "seen_not_shown"
+    assert [t.stage(TODAY) for t in (chard, currants, sunflowers, pak_choi)] == [
+        "finished",
+        "running",
+        "finished",
+        "planned",
+    ]
+    assert currants.day_of(TODAY) == 9
+    assert currants.decision_day == 21
+
+
+def test_the_demo_is_the_same_every_day_but_for_its_dates(url):
+    engine = engine_for(url)
+    with Session(engine) as session:
+        make_demo(session, TODAY)
+        make_demo(session, date(2027, 1, 31))
+        first, later = (load_trial(session, i) for i in (1, 5))
+        assert [u.letter for u in first.units] == [u.letter for u in later.units]
+        values = [[r.value for r in readings_of(session, i)] for i in (1, 5)]
+    engine.dispose()
+    assert values[0] == values[1]
+
+
+def test_databases_are_made_restored_and_set_aside(server, url, database):
+    assert prepare_own(url) == url
+    demo = prepare_demo(url, TODAY)
+    engine = engine_for(demo)
+    with engine.begin() as connection:
+        connection.execute(text("DELETE FROM trial WHERE id = 1"))
+    engine.dispose()
+    engine = engine_for(prepare_demo(url, TODAY))
+    with engine.connect() as connection:
+        assert connection.execute(text("SELECT count(*) FROM trial")).scalar() == 4, "always fresh"
+    engine.dispose()
+    into = begin_restore(url)
+    migrate(into)
+    from datetime import datetime
+
+    aside = end_restore(url, datetime(2026, 5, 20, 12))
+    assert aside == f"{database}_before_20260520_120000"
+    for name in ("eproba_demo", aside):
+        server.drop(name)
+    for (name,) in server.admin.execute(
+        "SELECT datname FROM pg_database WHERE datname LIKE 'eproba_template_%'"
+    ).fetchall():
+        server.drop(name)

@@ -1,0 +1,70 @@
+"""The README tells of everything public: each command, each key of a measure, pictures that exist."""
+
+import re
+import subprocess
+from dataclasses import fields
+from pathlib import Path
+
+import pytest
+from flask import Flask
+
+from eproba.core.measuring.measures import Measure
+
+ROOT = Path(__file__).parents[1]
+README = (ROOT / "README.md").read_text()
+MEASURES = (ROOT / "docs" / "measures.md").read_text()
+
+
+def test_every_command_is_told():
+    script = (ROOT / "eproba").read_text()
+    cases = re.findall(r"^  ([a-z| -]+)\) ?(?!;)", script.split('case "$command" in')[1], re.M)
+    commands = {name.strip() for case in cases for name in case.split("|")} - {"--help", "-h", "help"}
+    assert {"demo", "serve", "stop", "test", "judge", "backup", "restore"} <= commands
+    usage = subprocess.run([ROOT / "eproba", "help"], capture_output=True, text=True).stdout
+    for command in commands:
+        assert f"./eproba {command}" in README, command
+        assert command in usage, command
+
+
+def test_every_key_of_a_measure_is_told():
+    for field in fields(Measure):
+        if field.name != "key":
+            assert f"`{field.name}`" in MEASURES, field.name
+
+
+def test_pictures_and_links_exist():
+    links = re.findall(r"\]\(([^)#]+)\)", README + MEASURES)
+    local = [link for link in links if "://" not in link]
+    assert sum(link.endswith(".png") for link in local) >= 4
+    for link in local:
+        assert (ROOT / link).exists() or (ROOT / "docs" / link).exists(), link
+    assert 4 <= len(list((ROOT / "docs" / "screenshots").glob("*.png"))) < 20
+
+
+def test_nothing_that_must_not_be_in_a_file():
+    listed = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True).stdout.split("\n")
+    own = [
+        f
+        for f in listed
+        if f.endswith((".py", ".html", ".css", ".js", ".toml", ".md", ".txt", ".json")) and "vendor/" not in f
+    ]
+    forbidden = re.compile(
+        r"https?://[\w.]*(" + "npm" + r"js|py" + "pi|pythonh" + "osted|cdn|unpkg)|" + "/ro" + "ot/|/wo" + "rk/"
+    )
+    for name in filter(lambda f: (ROOT / f).exists(), own):
+        assert not forbidden.search((ROOT / name).read_text(errors="ignore")), name
+
+
+def test_every_view_has_its_test(app):
+    """Each address of the app is asked for in some test."""
+    told = "\n".join(file.read_text() for file in (ROOT / "tests").rglob("test_*.py"))
+    assert isinstance(app, Flask)
+    for rule in app.url_map.iter_rules():
+        last = [part for part in rule.rule.split("/") if part and "<" not in part]
+        if last and rule.endpoint != "static":
+            assert last[-1] in told, rule.rule
+
+
+@pytest.mark.parametrize("name", ["LICENSE", ".ci/run", "requirements/run.txt", "requirements/test.txt"])
+def test_the_house_is_complete(name):
+    assert (ROOT / name).stat().st_size > 0

@@ -1,0 +1,251 @@
+"""Real flows in a real browser: the round on a phone, planning by keyboard, every page for every eye."""
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.conftest import demo_garden
+
+AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()
+PLACES = ["/", "/trials", "/trials/1", "/trials/2", "/trials/1/verdict", "/trials/2/verdict", "/trials/3/verdict"]
+PLACES += ["/trials/2/readings", "/trials/1/readings/1", "/trials/4/pours/0", "/trials/1/pours", "/trials/2/tags"]
+PLACES += ["/trials/2/sheet", "/trials/2/readings/import", "/trials/4/delete", "/measures", "/help", "/who", "/nowhere"]
+
+
+def violations(page):
+    page.evaluate(AXE)
+    found = page.evaluate("axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa', 'best-practice']})")
+    return [(v["id"], v["nodes"][0]["html"][:160]) for v in found["violations"]]
+
+
+def round_address(page, trial, day):
+    """The round of a day; the page's own session finds it."""
+    page.goto(f"/trials/{trial}/readings")
+    name = "Baseline" if day == 0 else f"Day {day}"
+    page.get_by_role("link", name=name, exact=True).click()
+    page.wait_for_url("**round=*")
+    return f"/trials/{trial}/rounds/{page.url.split('round=')[1]}"
+
+
+def type_in(page, text):
+    page.locator("#typed").fill(str(text))
+    page.keyboard.press("Enter")
+
+
+def values(live, trial, day):
+    """What the server has for a day: {(unit, measure, reading): value}."""
+    rows = (
+        live.app.test_client().get(f"/trials/{trial}/readings.csv", base_url="http://localhost").get_data(as_text=True)
+    )
+    cells = [line.split(",") for line in rows.splitlines()[1:]]
+    return {(c[2], c[6], c[7]): c[8] or c[10] for c in cells if c[0] == str(day)}
+
+
+@demo_garden
+@pytest.mark.parametrize("width", [1280, 390])
+def test_every_page_is_accessible_and_fits(page, width):
+    page.set_viewport_size({"width": width, "height": 844})
+    first = round_address(page, 2, 9)
+    page.keyboard.press("n")
+    page.wait_for_url("**/claim")
+    draft = page.url.rsplit("/", 1)[0]
+    steps = [f"{draft}/{step}" for step in ("claim", "measure", "treatments", "units")]
+    for place in [*PLACES, first, *steps]:
+        page.goto(place)
+        assert violations(page) == [], place
+        assert page.evaluate("document.documentElement.scrollWidth") <= width, f"{place} is wider than the screen"
+
+
+@demo_garden
+def test_a_round_needs_only_the_numbers_and_enter(phone, live):
+    """10 units × (2 moisture readings + worms): thirty numbers, thirty Enters, in walking order."""
+    phone.goto(round_address(phone, 2, 9))
+    expect(phone.locator("#typed")).to_be_focused()
+    order = []
+    for n in range(30):
+        order.append(phone.locator(".till-code").inner_text())
+        phone.keyboard.type("4,5" if n % 3 < 2 else str(n % 7))
+        phone.keyboard.press("Enter")
+    expect(phone.locator(".till-count")).to_have_text("30 of 30")
+    expect(phone.locator(".till-end h2")).to_have_text("All in. Finish the round.")
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    assert list(dict.fromkeys(order)) == ["H1", "H2", "H3", "H4", "H8", "H7", "H6", "H5", "H9", "H10"]
+    stored = values(live, 2, 9)
+    assert len(stored) == 30
+    assert stored["H1", "Moisture meter", "2"] == "4.5"
+    phone.get_by_role("button", name="Finish round").click()
+    expect(phone.get_by_text("Round of day 9 is in.")).to_be_visible()
+
+
+@demo_garden
+def test_doubt_skip_undo_and_last_time(phone, live):
+    phone.goto(round_address(phone, 2, 9))
+    type_in(phone, 55)
+    expect(phone.locator("#till-says")).to_contain_text("outside 0 to 10 points")
+    phone.keyboard.press("Enter")
+    expect(phone.locator(".till-count")).to_have_text("1 of 30")
+    phone.get_by_role("button", name="Undo").click()
+    expect(phone.locator(".till-count")).to_have_text("0 of 30")
+    expect(phone.locator("#typed")).to_be_focused()
+    type_in(phone, "wet")
+    expect(phone.locator("#till-says")).to_contain_text("“wet” is not a number")
+    phone.get_by_role("button", name="Last time").click()
+    expect(phone.locator(".till-previous")).to_contain_text(re.compile(r"Day 6: \d\.?\d* points"))
+    type_in(phone, 5)
+    phone.get_by_role("button", name="Skip").click()
+    phone.get_by_role("button", name="Meter failed").click()
+    expect(phone.locator(".till-measure")).to_contain_text("Worms at the surface")
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    assert values(live, 2, 9) == {("H1", "Moisture meter", "1"): "5", ("H1", "Moisture meter", "2"): "Meter failed"}
+
+
+@demo_garden
+def test_nothing_typed_is_lost_without_signal_server_or_page(phone, live, server, database):
+    address = round_address(phone, 2, 9)
+    phone.goto(address)
+    assert phone.evaluate("navigator.serviceWorker === undefined || !isSecureContext"), "plain http, not localhost"
+    type_in(phone, 5.1)
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    phone.context.set_offline(True)
+    type_in(phone, 5.2)
+    expect(phone.locator(".till-line")).to_contain_text("1 reading waits safely on this device")
+    phone.context.set_offline(False)
+    phone.evaluate("window.dispatchEvent(new Event('online'))")
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    live.stop()
+    type_in(phone, 3)
+    type_in(phone, 6.1)
+    expect(phone.locator(".till-line")).to_contain_text("2 readings wait safely")
+    live.start()
+    server.shut(database)
+    phone.goto(address, wait_until="commit")
+    expect(phone.get_by_text("The data store is not answering")).to_be_visible()
+    server.open(database)
+    phone.goto(address)
+    expect(phone.locator(".till-count")).to_have_text("4 of 30")
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    expect(phone.locator(".till-code")).to_have_text("H2")
+    stored = values(live, 2, 9)
+    assert sorted(stored.values()) == ["3", "5.1", "5.2", "6.1"], "each once"
+
+
+@demo_garden
+def test_the_second_of_two_people_sees_both(phone, page, live):
+    address = round_address(phone, 2, 9)
+    page.goto("/who")
+    page.get_by_label("Who types on this device?").or_(page.get_by_label("Who types here?")).fill("Ben")
+    page.get_by_role("button", name="Keep").click()
+    phone.goto(address)
+    page.goto(address)
+    type_in(page, 7)
+    expect(page.locator(".till-line")).to_have_text("All sent.")
+    type_in(phone, 5)
+    expect(phone.locator(".till-conflict")).to_contain_text("H1: Moisture meter")
+    expect(phone.get_by_role("button", name="Ben: 7")).to_be_visible()
+    phone.get_by_role("button", name="Mine: 5").click()
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    assert values(live, 2, 9)["H1", "Moisture meter", "1"] == "5"
+
+
+def press(page, *keys):
+    for key in keys:
+        page.keyboard.press(key)
+
+
+def tab_to(page, name):
+    """Walk with Tab until the named control has the focus."""
+    for _ in range(120):
+        page.keyboard.press("Tab")
+        label = page.evaluate(
+            "(document.activeElement.labels?.[0]?.innerText || document.activeElement.innerText || '').trim()"
+        )
+        if label.startswith(name):
+            return
+    pytest.fail(f"“{name}” can't be reached by Tab")
+
+
+def test_a_trial_from_claim_to_verdict_by_keyboard_alone(page, live, clock):
+    """The whole path: plan, deal, baseline, pour, last round, verdict."""
+    page.goto("/")
+    press(page, "n")
+    page.wait_for_url("**/claim")
+    tab_to(page, "The claim")
+    page.keyboard.type("Comfrey steep makes chard taller in two weeks.")
+    tab_to(page, "A short name")
+    page.keyboard.type("Comfrey on chard")
+    press(page, "Enter")
+    page.wait_for_url("**/measure")
+    for name, value in (("Day 0", "2026-05-20"), ("Decision day", "14"), ("A round every", "14")):
+        tab_to(page, name)
+        press(page, "Control+a")
+        page.keyboard.type(value)
+    press(page, "Enter")
+    page.wait_for_url("**/treatments")
+    tab_to(page, "Name")
+    page.keyboard.type("Comfrey steep")
+    press(page, "Enter")
+    page.wait_for_url("**/units")
+    tab_to(page, "Next")
+    press(page, "Enter")
+    page.wait_for_url("**/deal")
+    tab_to(page, "Deal the lots")
+    press(page, "Enter")
+    page.wait_for_url("**/trials/1?dealt=1")
+    press(page, "d")
+    page.wait_for_url("**/rounds/*")
+    expect(page.locator("#typed")).to_be_focused()
+    for n in range(12):
+        page.keyboard.type(str(10 + n % 4))
+        press(page, "Enter")
+    tab_to(page, "Finish round")
+    press(page, "Enter")
+    page.wait_for_url("**/trials/1")
+    press(page, "d")
+    page.wait_for_url("**/pours/0")
+    tab_to(page, "Keep on record")
+    press(page, "Enter")
+    page.wait_for_url("**/trials/1")
+    clock.forward(days=14)
+    page.goto("/trials/1/verdict")
+    expect(page.get_by_text("The envelope opens when the last round is in.")).to_be_visible()
+    letters = page.request.get("/trials/1").text()
+    dealt = dict(re.findall(r"<title>(P\d+): (\w)", letters))
+    press(page, "d")
+    page.wait_for_url("**/rounds/*")
+    expect(page.locator("#typed")).to_be_focused()
+    for n in range(12):
+        unit = page.locator(".till-code").inner_text()
+        page.keyboard.type(str(30 + n % 4 + (12 if dealt[unit] == "A" else 0)))
+        press(page, "Enter")
+    tab_to(page, "Finish round")
+    press(page, "Enter")
+    page.wait_for_url("**/trials/1")
+    press(page, "d")
+    page.wait_for_url("**/verdict")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Better, and by enough to matter")
+    expect(page.locator(".course svg").first).to_be_visible()
+    press(page, "?")
+    expect(page.get_by_role("dialog")).to_be_visible()
+
+
+@demo_garden
+def test_first_load_is_light_and_cached(page):
+    sizes = []
+    page.on("response", lambda r: sizes.append(r.request.sizes()["responseBodySize"]))
+    page.goto("/trials/1/verdict", wait_until="networkidle")
+    assert sum(sizes) < 400_000
+    styles = page.request.get(re.search(r"/static/eproba.css\?v=\w+", page.content()).group())
+    assert "immutable" in styles.headers["cache-control"]
+
+
+@demo_garden
+def test_paper_is_black_on_white(page):
+    page.goto("/trials/2/tags")
+    page.emulate_media(media="print")
+    assert page.locator("header.bench-top").is_hidden()
+    assert page.locator(".tags-sheet").is_visible()
+    assert page.evaluate("getComputedStyle(document.body).backgroundColor") == "rgb(255, 255, 255)"
+    page.goto("/trials/1/verdict")
+    assert page.evaluate("getComputedStyle(document.querySelector('.board')).color") == "rgb(0, 0, 0)"
