@@ -61,7 +61,7 @@ def main() -> None:
     print(f"ratio                  {scipy_seconds / median(cold):8.0f} ×   (bar: 50 ×)")
 
 
-def timed(work) -> float:  # noqa: ANN001
+def timed(work) -> float:
     start = time.perf_counter()
     work()
     return time.perf_counter() - start

@@ -69,7 +69,7 @@ def fill(session: Session) -> None:
                     "client_id": f"bench-{r}-{u}-{k}",
                 }
                 for (r, u, k), v in zip(places, levels, strict=True)
-            ),  # fmt: skip
+            ),
         )
     session.commit()
     session.connection().execute(text("ANALYZE"))
@@ -114,7 +114,7 @@ def main() -> None:
         connection.execute(text(f"DROP DATABASE {NAME} WITH (FORCE)"))
 
 
-def milliseconds(client, page: str) -> float:  # noqa: ANN001
+def milliseconds(client, page: str) -> float:
     start = time.perf_counter()
     response = client.get(page, base_url="http://localhost")
     response.get_data()
