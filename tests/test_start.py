@@ -179,6 +179,7 @@ def test_a_folder_that_blocks_is_named(home):
         pytest.skip("only root starts PostgreSQL as another account")
     closed = home.parent / "closed"
     closed.mkdir(mode=0o700)
-    result = eproba(closed / "in" / "home", "serve", "--detach", "--port", free_port())
+    inside = {**environment(home), "EPROBA_HOME": str(closed / "in" / "home")}
+    result = subprocess.run([SCRIPT, "serve", "--port", str(free_port())], env=inside, capture_output=True, text=True)
     assert result.returncode == 1
     assert f"can't walk through {closed}" in result.stderr

@@ -1,0 +1,72 @@
+"""Take the pictures of the main views again, from a running demo: python docs/screenshots/take.py http://127.0.0.1:8710
+
+Run it with the virtual environment's Python after `./eproba demo`; then open each picture and look at it.
+"""
+
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+HERE = Path(__file__).parent
+LAPTOP, PHONE = (1280, 800), (390, 844)
+VIEWS = {
+    "today": ("/", LAPTOP),
+    "today-phone": ("/", PHONE),
+    "trials": ("/trials", LAPTOP),
+    "trial": ("/trials/2", LAPTOP),
+    "verdict": ("/trials/1/verdict", LAPTOP),
+    "verdict-one-of-each": ("/trials/3/verdict", LAPTOP),
+    "sealed": ("/trials/2/verdict", LAPTOP),
+    "pour": ("/trials/4/pours/0", LAPTOP),
+    "readings": ("/trials/1/readings", LAPTOP),
+    "tags": ("/trials/1/tags", LAPTOP),
+}
+
+
+def main(base: str) -> None:
+    flags = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking"]
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        for name, (path, (width, height)) in VIEWS.items():
+            page = browser.new_page(base_url=base, viewport={"width": width, "height": height})
+            page.goto(path, wait_until="networkidle")
+            page.screenshot(path=HERE / f"{name}.png")
+            page.close()
+        a_round(browser.new_page(base_url=base, viewport={"width": PHONE[0], "height": PHONE[1]}))
+        a_plan(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": LAPTOP[1]}))
+        browser.close()
+
+
+def a_round(page: Page) -> None:
+    """In the middle of a round, with last time shown."""
+    page.goto("/trials/2")
+    page.locator("main [data-due]").first.click()
+    page.wait_for_selector("#typed")
+    for number in ("6,8", "7,1", "3"):
+        page.locator("#typed").fill(number)
+        page.keyboard.press("Enter")
+    page.get_by_role("button", name="Last time").click()
+    page.wait_for_timeout(800)
+    page.screenshot(path=HERE / "round-phone.png")
+
+
+def a_plan(page: Page) -> None:
+    """The measure step of a new trial, and its ground before the lots fall."""
+    page.goto("/")
+    page.keyboard.press("n")
+    page.get_by_label("The claim").fill("Comfrey steep makes pak choi taller within four weeks.")
+    page.get_by_label("A short name").fill("Comfrey on pak choi")
+    page.get_by_role("button", name="Next").click()
+    page.wait_for_url("**/measure")
+    page.screenshot(path=HERE / "new-trial.png")
+    page.get_by_role("button", name="Next").click()
+    page.get_by_label("Name").first.fill("Comfrey steep")
+    for step in ("units", "deal"):
+        page.get_by_role("button", name="Next").click()
+        page.wait_for_url(f"**/{step}")
+    page.screenshot(path=HERE / "deal.png")
+
+
+if __name__ == "__main__":
+    main(sys.argv[1])
