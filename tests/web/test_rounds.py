@@ -96,6 +96,18 @@ def test_nonsense_and_missing_tokens(client, today_round):
     assert client.send("/trials/2/rounds/1/readings", {"typed": []}).status_code == 404
 
 
+def test_the_last_reading_closes_the_round_by_itself(client, today_round):
+    address, units = today_round
+    keys = (("moisture_meter", 1), ("moisture_meter", 2), ("surface_worms", 1))
+    every = [(unit, key, n) for unit in units for key, n in keys]
+    ops = [op(i, unit, 4, measure=key, replicate=n) for i, (unit, key, n) in enumerate(every)]
+    answer(client, address, *ops[:-1])
+    assert "Round, day 9" in client.get("/").get_data(as_text=True)
+    answer(client, address, ops[-1])
+    assert "Round, day 9" not in client.get("/").get_data(as_text=True)
+    assert "4 of 8 rounds in" in client.get("/trials").get_data(as_text=True)
+
+
 def test_a_round_left_out_is_closed_as_it_is(client, today_round):
     address, _ = today_round
     finished = client.post(address.replace("readings", "finish"), {"note": "Rain"}, follow_redirects=True)

@@ -74,6 +74,17 @@ def test_today_shows_what_is_due(client, clock):
     assert later.index("Pour, day 0") < later.index("The next seven days")
 
 
+def test_a_round_that_was_passed_over_is_missed_not_due(client, clock):
+    assert "Round of day 9</a> is due today" in text(client, "/trials")
+    clock.forward(days=4)
+    page = text(client, "/trials/2")
+    assert "Round, day 9" in page
+    later = re.search(r'/trials/2/rounds/(\d+)"[^>]*>(?=Start round)', page.split("Round, day 12")[1]).group(1)
+    client.post(f"/trials/2/rounds/{later}/finish", {"note": ""})
+    assert "Round, day 9" not in text(client, "/trials/2")
+    assert "Round, day 9" not in text(client, "/")
+
+
 def test_until_the_decision_day_the_envelope_is_shut(client, clock):
     sealed = text(client, "/trials/2/verdict")
     assert "Sealed until 1 Jun 2026" in sealed

@@ -7,6 +7,7 @@ from datetime import date, timedelta
 from typing import Any
 
 from sqlalchemy import Integer, Row, bindparam, cast, func, or_, select
+from sqlalchemy.orm import aliased
 from sqlmodel import Session, col
 
 from eproba.core.planning.trial import Role, Stage, stage_of
@@ -55,7 +56,7 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
     rounds = (
         select(col(TrialRow.id), col(TrialRow.name), col(RoundRow.id), col(RoundRow.day), when.label("on"), units)
         .join(RoundRow, col(RoundRow.trial_id) == col(TrialRow.id))
-        .where(running, mine, col(RoundRow.done).is_(False), when <= bindparam("on", on))
+        .where(running, mine, col(RoundRow.done).is_(False), _no_later_round_done(), when <= bindparam("on", on))
         .order_by(when, col(TrialRow.id))
         .limit(limit)
     )
@@ -64,7 +65,7 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
     pours = (
         select(col(TrialRow.id), col(TrialRow.name), col(PourRow.day), poured_on.label("on"), letters, units)
         .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
-        .where(running, mine, col(PourRow.status) == "due", poured_on <= bindparam("on", on))
+        .where(running, mine, col(PourRow.status) == "due", _not_closed(), poured_on <= bindparam("on", on))
         .group_by(col(TrialRow.id), col(PourRow.day))
         .order_by(poured_on, col(TrialRow.id))
         .limit(limit)
@@ -78,6 +79,24 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
         for t, name, day, when, ls, n in connection.execute(pours)
     ]
     return sorted(waiting, key=lambda due: (due.on, due.trial_id, due.kind == "pour"))
+
+
+def _no_later_round_done() -> Any:
+    """A round that was passed over is missed, not due."""
+    later = aliased(RoundRow)
+    passed = select(col(later.id)).where(
+        col(later.trial_id) == col(RoundRow.trial_id), col(later.day) > col(RoundRow.day), col(later.done).is_(True)
+    )
+    return ~passed.exists()
+
+
+def _not_closed() -> Any:
+    """The last round of the trial is not in yet."""
+    last = aliased(RoundRow)
+    closing = select(col(last.id)).where(
+        col(last.trial_id) == col(TrialRow.id), col(last.day) == col(TrialRow.decision_day), col(last.done).is_(True)
+    )
+    return ~closing.exists()
 
 
 def glances(session: Session, today: date, words: str = "", limit: int = 60, skip: int = 0) -> list[Glance]:

@@ -58,6 +58,8 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
         WTF_CSRF_SSL_STRICT=settings.https,
         SESSION_COOKIE_NAME="eproba",
         SESSION_COOKIE_SAMESITE="Lax",
+        REMEMBER_COOKIE_SAMESITE="Lax",
+        REMEMBER_COOKIE_SECURE=settings.https,
         CLOCK=clock,
         SETTINGS=settings,
     )

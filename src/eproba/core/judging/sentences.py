@@ -89,9 +89,13 @@ def gap_text(gap: float, judgement: Judgement, wording: Wording) -> str:
 
 def settling(comparison: Comparison) -> str:
     """What would settle a can't-tell."""
-    if comparison.units_needed is None:
+    needed = comparison.units_needed
+    if needed is None:
         return ""
-    return f"About {comparison.units_needed} units of each would settle it (8 times in 10, with noise as it was here)."
+    more = needed - min(comparison.n, comparison.n_control)
+    if more <= 0:
+        return "A trial of this size settles it 8 times in 10 if the gap is what you wanted: repeat it."
+    return f"About {needed} units of each, {more} more than here, would settle it (8 times in 10, with noise as here)."
 
 
 def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:

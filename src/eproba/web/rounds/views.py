@@ -70,8 +70,21 @@ def save(trial_id: int, round_id: int) -> ResponseReturnValue:
     if not isinstance(ops, list) or len(ops) > 2000:
         abort(400, "Send a list of typed readings.")
     answers = [_take(trial, this, op) for op in ops]
+    if _complete(trial, this):
+        finish_round(db(), trial_id, round_id, this.note)
     db().commit()
     return jsonify(answers=answers)
+
+
+def _complete(trial: Trial, this: Round) -> bool:
+    """Every living unit has all its readings (or its reasons why not)."""
+    there = {(r.unit_id, r.measure_key, r.replicate) for r in readings_of(db(), trial.id, this.id)}
+    return all(
+        (unit.id, asked.measure.key, n) in there
+        for unit in trial.living(trial.date_of(this.day))
+        for asked in trial.asked_in(this)
+        for n in range(1, asked.per_unit + 1)
+    )
 
 
 def _take(trial: Trial, this: Round, op: Any) -> dict[str, Any]:

@@ -44,6 +44,7 @@ def index() -> ResponseReturnValue:
         more=more,
         drafts=drafts(db()) if page == 1 else [],
         looks=looks,
+        due={each.trial_id: each for each in reversed(due_by(db(), today(), limit=500))},
     )
 
 
