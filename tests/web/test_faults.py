@@ -57,6 +57,13 @@ def test_wrong_addresses_help(client, path, said):
     assert said in response.get_data(as_text=True)
 
 
+def test_what_the_store_can_not_hold(client):
+    assert client.get("/trials/99999999999999999999").status_code == 404
+    refused = client.post("/who", {"who": "A\x00B"})
+    assert refused.status_code == 400
+    assert "unprintable character" in refused.get_data(as_text=True)
+
+
 def test_other_names_for_this_computer_are_refused(client):
     assert client.plain.get("/", base_url="http://evil.example").status_code == 400
 

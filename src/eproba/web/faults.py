@@ -2,7 +2,7 @@
 
 from flask import Flask, Response, jsonify, make_response, render_template, request
 from flask_wtf.csrf import CSRFError
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge, SecurityError
 
 from eproba.web.context import close_db, wants_json
@@ -32,6 +32,7 @@ def register_faults(app: Flask) -> None:
     app.register_error_handler(HTTPException, _http)
     app.register_error_handler(CSRFError, _csrf)
     app.register_error_handler(OperationalError, _database)
+    app.register_error_handler(DataError, _unkeepable)
     app.register_error_handler(DBAPIError, _database_error)
     app.register_error_handler(500, _http)
 
@@ -84,6 +85,14 @@ def _csrf(_error: CSRFError) -> Response:
 def _database(_error: OperationalError) -> Response:
     close_db(None)
     return _page(503, again=request.method == "POST")
+
+
+def _unkeepable(_error: DataError) -> Response:
+    """What PostgreSQL can't hold: a number far too large in an address, an unprintable character in a text."""
+    close_db(None)
+    if request.method == "GET":
+        return _page(404)
+    return _page(400, "It holds a number far too large or an unprintable character; go back and take it out.")
 
 
 def _database_error(error: DBAPIError) -> Response:

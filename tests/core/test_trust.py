@@ -1,0 +1,116 @@
+"""The ledger: each rule speaks when it should, keeps quiet when it should, and names its evidence."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from eproba.core.judging import trust
+from eproba.core.judging.judge import judge
+from eproba.core.judging.sentences import settling
+from eproba.core.judging.series import Question, UnitValue
+from eproba.core.judging.trust import Circumstances
+from tests.core.cases import made_up
+
+Q = Question("A", worth=1.0)
+FAIR = Circumstances("water control", True, 5, 0, True, 1)
+
+
+def rules(units, question=Q, circumstances=FAIR):
+    return {line.rule: line for line in judge(units, question, circumstances).trust}
+
+
+def test_a_fair_trial_has_notes_only():
+    found = rules(made_up(11, 3, 6))
+    assert {line.level for line in found.values()} == {"note"}
+    assert found["replication"].text == "6 units of each treatment."
+    assert found["rounds missed"].text == "All 5 rounds were taken."
+
+
+@pytest.mark.parametrize(
+    ("change", "rule", "level", "words"),
+    [
+        ({"control_role": "untreated"}, "control kind", "caution", "water alone"),
+        ({"control_role": "untreated", "poured": False}, "control kind", "note", "same handling"),
+        ({"control_role": "reference"}, "control kind", "note", "not against plain water"),
+        ({"rounds_missed": 1}, "rounds missed", "note", "1 of 5 rounds"),
+        ({"rounds_missed": 3}, "rounds missed", "caution", "3 of 5 rounds"),
+        ({"deals": 2}, "lots", "caution", "2 times"),
+    ],
+)
+def test_circumstances_are_told(change, rule, level, words):
+    line = rules(made_up(11, 3, 6), circumstances=replace(FAIR, **change))[rule]
+    assert line.level == level
+    assert words in line.text
+
+
+def test_no_baseline_and_a_late_one_are_told_apart():
+    lines = trust.rounds(replace(FAIR, baseline_taken=False, rounds_missed=1))
+    assert "before the first application" in lines[0].text
+    assert len(lines) == 2
+
+
+def test_few_units_and_uneven_ones():
+    assert rules(made_up(1, 2, 3))["replication"].level == "caution"
+    uneven = [*made_up(1, 2, 5), UnitValue("extra", "A", 10.0)]
+    assert rules(uneven)["replication"].text == "Units: A 6, B 5."
+
+
+def test_lost_units_weigh_by_their_share():
+    units = made_up(11, 2, 12)
+    one = [replace(units[0], value=None), *units[1:]]
+    four = [replace(u, value=None) if u.unit in ("u0", "u2", "u4", "u6") else u for u in units]
+    assert rules(one)["lost units"].level == "note"
+    assert rules(four)["lost units"].level == "caution"
+    assert "u0 (A), u2 (A), u4 (A) and u6 (A)" in rules(four)["lost units"].text
+
+
+def test_an_outlier_is_named_and_stays_in():
+    units = made_up(3, 2, 10)
+    wild = [replace(u, value=u.value + 40) if u.unit == "u7" else u for u in units]
+    found = judge(wild, Q, FAIR)
+    line = next(line for line in found.trust if line.rule == "outliers")
+    assert "u7." in line.text
+    assert found.units == 20, "never dropped"
+    assert "outliers" not in rules(made_up(11, 3, 6))
+
+
+def test_unequal_noise_is_cautioned_from_twice_on():
+    rng = np.random.default_rng(5)
+    calm = [UnitValue(f"a{i}", "A", 10 + float(v)) for i, v in enumerate(rng.normal(0, 1, 12))]
+    wild = [UnitValue(f"b{i}", "B", 10 + float(v)) for i, v in enumerate(rng.normal(0, 6, 12))]
+    line = rules(calm + wild)["unequal noise"]
+    assert line.level == "caution"
+    assert line.text.startswith("B scatters ")
+    assert "unequal noise" not in rules(made_up(11, 2, 12))
+
+
+def test_baselines_apart_are_told_with_their_side():
+    units = made_up(4, 2, 8, baseline=True)
+    apart = [replace(u, baseline=u.baseline + (3 if u.treatment == "B" else 0)) for u in units]
+    assert "B above the control by" in rules(apart)["baseline alike"].text
+    same = [replace(u, baseline=10.0 + i // 2) for i, u in enumerate(units)]
+    assert rules(same)["baseline alike"].level == "note"
+
+
+def test_model_and_shuffle_on_different_sides_are_told():
+    """One far value: the model sees noise, the ranks of the deals see a clean split."""
+    values = {"A": [1.0, 1.1, 1.2, 1.3, 1.4, 1.5], "B": [1.6, 1.7, 1.8, 1.9, 2.0, 60.0]}
+    units = [UnitValue(f"{t}{i}", t, v) for t, vs in values.items() for i, v in enumerate(vs)]
+    found = judge(units, Q, FAIR)
+    (c,) = found.comparisons
+    assert c.shuffle_p_adjusted < 0.05 < c.p_adjusted
+    line = next(line for line in found.trust if line.rule == "model and shuffle disagree")
+    assert "touch and go" in line.text
+    reach = rules(made_up(1, 2, 3))
+    assert "1 in 10" in reach["shuffle reach"].text, "three against three can't pass 1 in 20"
+    assert "model and shuffle disagree" not in reach
+
+
+def test_settling_counts_what_is_still_missing():
+    small = judge(made_up(7, 2, 4), Question("A", worth=0.8)).comparisons[0]
+    assert small.verdict == "cannot_tell"
+    assert f"{small.units_needed - 4} more than here" in settling(small)
+    enough = replace(small, units_needed=4)
+    assert "repeat it" in settling(enough)
+    assert settling(replace(small, units_needed=None)) == ""

@@ -1,0 +1,139 @@
+"""The pictures: to scale, true to the figures, told in words, patterns that stay apart in grey."""
+
+import re
+from pathlib import Path
+
+import pytest
+from sqlmodel import Session
+
+from eproba.core.judging.judge import judge
+from eproba.core.judging.sentences import Wording
+from eproba.core.judging.series import Question
+from eproba.core.planning.ground import Ground, places
+from eproba.core.planning.trial import Unit
+from eproba.store.trials import load_trial
+from eproba.web.pictures.day_strip import day_strip
+from eproba.web.pictures.gap_ruler import gap_ruler
+from eproba.web.pictures.ground_plan import ground_plan
+from eproba.web.pictures.looks import looks
+from eproba.web.pictures.shuffle_pile import shuffle_pile
+from tests.conftest import TODAY, demo_garden
+from tests.core.cases import made_up
+
+PATTERNS = Path(__file__).parents[2] / "src/eproba/web/pictures/templates/pictures/patterns.svg"
+LOOKS = looks(
+    [("A", "Water", "water control"), ("B", "Bare", "untreated"), ("C", "Steep", "test"), ("D", "Whey", "test")]
+)
+
+
+def judged(scale="difference", worth=1.0, effect=2.0):
+    level = 100 if scale == "ratio" else 10
+    return judge(made_up(5, 2, 8, effect=effect * level / 10, level=level), Question("A", scale, worth))
+
+
+def test_controls_are_paper_and_tests_have_patterns_of_their_own():
+    assert [LOOKS[letter].pattern for letter in "ABCD"] == ["paper", "bare", "t1", "t2"]
+    drawn = set(re.findall(r'id="p-(\w+)"', PATTERNS.read_text()))
+    eight = looks([(letter, letter, "test") for letter in "ABCDEFGH"])
+    assert {look.pattern for look in eight.values()} | {"paper", "bare"} == drawn
+    shapes = {
+        re.sub(r"#\w{6}", "", body) for body in re.findall(r'<pattern id="p-t\d"(.*?)</pattern>', PATTERNS.read_text())
+    }
+    assert len(shapes) == 7, "without colour, each pattern is still its own"
+
+
+@pytest.mark.parametrize(("width", "length", "bar"), [(25, 25, "50 cm"), (300, 80, "5 m"), (4, 4, "5 cm")])
+def test_the_ground_plan_is_to_scale(width, length, bar):
+    ground = Ground("patch", width, length, width / 5, 4)
+    units = [
+        Unit(
+            i,
+            f"H{i}",
+            "AC"[i % 2],
+            str(i // 2),
+            p.row,
+            p.column,
+            p.walk,
+            p.x_cm,
+            p.y_cm,
+            TODAY if i == 3 else None,
+            "fox",
+        )
+        for i, p in enumerate(places(ground, 8, 2))
+    ]
+    plan = ground_plan(ground, units, LOOKS)
+    scale = plan.tiles[0].width / width
+    for unit, tile in zip(units, plan.tiles, strict=True):
+        assert tile.height / length == pytest.approx(scale)
+        assert tile.x - plan.tiles[0].x == pytest.approx(scale * (unit.x_cm - units[0].x_cm))
+        assert tile.x + tile.width <= plan.width
+        assert tile.y + tile.height <= plan.height
+    number, unit_name = plan.bar_label.split()
+    assert plan.bar == pytest.approx(scale * float(number) * (100 if unit_name == "m" else 1))
+    assert plan.bar_label == bar
+    assert plan.tiles[3].lost
+    assert "lost: fox" in plan.tiles[3].title
+    assert len(plan.frames) == 4
+    assert plan.words.startswith("In walking order: H0 Water, H1 Steep")
+
+
+@pytest.mark.parametrize(("scale", "worth"), [("difference", 1.0), ("ratio", 0.1)])
+def test_the_gap_ruler_lies_true(scale, worth):
+    judgement = judged(scale, worth)
+    (c,) = judgement.comparisons
+    ruler = gap_ruler(c, judgement, Wording("g"))
+    low, high = ruler.interval
+    slope = (high - low) / (c.high_adjusted - c.low_adjusted)
+    assert (ruler.estimate - ruler.zero) / slope == pytest.approx(c.estimate, abs=0.01)
+    assert (ruler.band[1] - ruler.zero) / slope == pytest.approx(judgement.question.band, abs=0.01)
+    assert len(ruler.treated) == len(ruler.control) == 8
+    middle = sum(spot.x for spot in ruler.treated) / 8
+    assert middle == pytest.approx(ruler.estimate, abs=0.5), "the treated dots centre on the estimate"
+    assert sum(spot.x for spot in ruler.control) / 8 == pytest.approx(ruler.zero, abs=0.5)
+    assert "0" in [label for _, label in ruler.ticks]
+    assert 3 <= len(ruler.ticks) <= 9
+    assert all(40 <= x <= 720 for x, _ in ruler.ticks)
+    assert ruler.words.startswith("Gap +")
+    assert all(("%" in label) == (scale == "ratio") for _, label in ruler.ticks if label != "0")
+
+
+def test_the_shuffle_pile_tells_what_it_shows():
+    judgement = judged()
+    test = judgement.comparisons[0].shuffle
+    pile = shuffle_pile(test, judgement, Wording("g"))
+    assert "Of all 12 870 ways" in pile.words
+    assert f"{test.beyond} show a gap" in pile.words.replace(" ", "", 0)
+    tallest = max(pile.bars, key=lambda bar: bar.height)
+    assert tallest.height == 150
+    assert pile.zero < pile.ours
+    assert all(
+        bar.far_height == 0 for bar in pile.bars if abs(bar.x + bar.width / 2 - pile.zero) < (pile.ours - pile.zero) / 2
+    )
+
+
+@demo_garden
+def test_the_day_strip_knows_what_is_done_due_and_to_come(app):
+    with Session(app.extensions["engine"]) as session:
+        currants, sunflowers = load_trial(session, 2), load_trial(session, 3)
+    strip = day_strip(currants, TODAY)
+    assert [mark.state for mark in strip.rounds] == ["done"] * 3 + ["due"] + ["to come"] * 4
+    assert strip.sealed
+    assert strip.today == strip.rounds[3].x
+    assert strip.words == "Day 9 of 21. 3 of 8 rounds taken, 1 of 1 pouring days done."
+    assert [mark.x for mark in strip.rounds] == sorted(mark.x for mark in strip.rounds)
+    past = day_strip(sunflowers, TODAY)
+    assert past.today is None, "the day is off the strip"
+    assert [mark.state for mark in past.pours].count("skipped") == 1
+    assert not past.sealed
+
+
+@demo_garden
+def test_every_picture_has_its_words(client):
+    page = client.get("/trials/1/verdict").get_data(as_text=True)
+    for name in ("gap-ruler", "shuffle-pile"):
+        labels = re.findall(rf'class="picture {name}"[^>]*role="img" aria-label="([^"]+)"', page)
+        assert len(labels) == 2
+        assert all(len(label) > 20 for label in labels)
+    trial = client.get("/trials/1").get_data(as_text=True)
+    assert "Ground plan of Comfrey and whey on rainbow chard. In walking order: P1 " in trial
+    assert "url(#p-t1)" in trial
