@@ -248,4 +248,7 @@ def test_paper_is_black_on_white(page):
     assert page.locator(".tags-sheet").is_visible()
     assert page.evaluate("getComputedStyle(document.body).backgroundColor") == "rgb(255, 255, 255)"
     page.goto("/trials/1/verdict")
-    assert page.evaluate("getComputedStyle(document.querySelector('.board')).color") == "rgb(0, 0, 0)"
+    for part in (".board", ".board h1", ".board h2"):
+        assert page.evaluate(f"getComputedStyle(document.querySelector('{part}')).color") == "rgb(0, 0, 0)"
+    page.set_viewport_size({"width": 700, "height": 900})
+    assert page.evaluate("document.querySelector('.course svg').getBoundingClientRect().right") <= 700
