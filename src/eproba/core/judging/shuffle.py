@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from eproba.core.judging.linear import dummies, without
 
 Array = NDArray[np.float64]
+Deals = NDArray[np.float64] | NDArray[np.uint8]
 EXACT_UP_TO = 200_000
 RANDOM_DEALS = 20_000
 TIE = 1e-9
@@ -103,7 +104,7 @@ def shuffle_tests(
         The treatment can't be told from blocks and baseline (Mz = 0).
     """
     exact = count_deals(treated, blocks) <= EXACT_UP_TO
-    deals = _all_deals(_strata(treated, blocks)) if exact else _random_deals(_strata(treated, blocks), seed)
+    deals: Deals = _all_deals(_strata(treated, blocks)) if exact else _random_deals(_strata(treated, blocks), seed)
     order = _block_order(blocks)
     columns = _taken_out(blocks, baseline)[order]
     y, z = without(columns, values[order]), without(columns, treated[order].astype(float))
@@ -112,17 +113,19 @@ def shuffle_tests(
         raise ValueError("the treatment can't be told from its blocks")
     # Divided by the seen ‖Mz‖ throughout, so that a statistic is a gap and the overlap of the lots as they fell is 1.
     y, z = y / seen_norm**2, z / seen_norm**2
-    stretch = None if baseline is None else seen_norm / _deal_norms(deals, columns)
     seen = treated[order].astype(float) @ y
-    overlaps = z @ deals if stretch is None else (z @ deals) * stretch
-    gaps = np.empty((values.shape[1], deals.shape[1]))
+    gaps, overlaps = np.empty((values.shape[1], deals.shape[1])), np.empty(deals.shape[1])
     far = np.abs(seen) - TIE * (np.linalg.norm(y, axis=0) * seen_norm + np.abs(seen))
     beyond = np.full(len(seen), 0 if exact else 1)
     for start in range(0, deals.shape[1], CHUNK):  # chunks that stay in the processor's cache
         chunk = slice(start, start + CHUNK)
-        np.matmul(y.T, deals[:, chunk], out=gaps[:, chunk])
-        if stretch is not None:
-            gaps[:, chunk] *= stretch[chunk]
+        dealt = deals[:, chunk].astype(float, copy=False)
+        np.matmul(y.T, dealt, out=gaps[:, chunk])
+        np.matmul(z, dealt, out=overlaps[chunk])
+        if baseline is not None:
+            stretch = seen_norm / _deal_norms(dealt, columns)
+            gaps[:, chunk] *= stretch
+            overlaps[chunk] *= stretch
         beyond += np.count_nonzero(np.abs(gaps[:, chunk]) >= far[:, None], axis=1)
     total = deals.shape[1] + (0 if exact else 1)
     piles = [_pile(gaps[j], float(seen[j])) if with_pile else () for j in range(len(seen))]
@@ -245,14 +248,14 @@ def _with_last(ways: NDArray[np.uint8], last: int) -> NDArray[np.uint8]:
     return np.vstack([ways, np.full((1, ways.shape[1]), last, dtype=np.uint8)])
 
 
-@functools.lru_cache(maxsize=8)
-def _random_deals(strata: tuple[tuple[int, int], ...], seed: int) -> Array:
+@functools.lru_cache(maxsize=4)
+def _random_deals(strata: tuple[tuple[int, int], ...], seed: int) -> NDArray[np.uint8]:
     """`RANDOM_DEALS` deals drawn evenly: shape (n, deals)."""
     rng = np.random.default_rng(seed)
     rows = []
     for size, drawn in strata:
-        rank = rng.random((size, RANDOM_DEALS)).argsort(axis=0).argsort(axis=0)
-        rows.append((rank < drawn).astype(float))
+        flags = (np.arange(size) < drawn).astype(np.uint8)[:, None]
+        rows.append(rng.permuted(np.repeat(flags, RANDOM_DEALS, axis=1), axis=0))
     return np.vstack(rows)
 
 
