@@ -110,7 +110,8 @@ def _check_number(unit: UnitValue, field: str, scale: Scale, position: int) -> N
         raise CannotJudge(f"the {field} of unit {unit.unit} is not a finite number", position, field)
     if scale == "ratio" and number <= 0:
         raise CannotJudge(
-            f"the {field} of unit {unit.unit} is {number:g}; percent need values above 0: use differences instead",
+            f"the {field} of unit {unit.unit} is {number:g}; percent need values above 0: correct it, "
+            "leave it out if the unit is lost, or compare by differences",
             position,
             field,
         )

@@ -17,12 +17,15 @@ document.addEventListener("alpine:init", () => {
 
   Alpine.data("round", () => ({
     at: 0, typed: "", says: "", doubted: null, skipping: false, ownReason: "", showPrevious: false,
-    saved: data.saved, history: [], waiting: 0, trouble: "", conflicts: [], reasons: REASONS, kept: true,
+    saved: data.saved, history: [], waiting: 0, trouble: "", conflicts: [], reasons: REASONS, kept: true, ready: false,
 
     async init() {
       this.kept = await Keeper.open();
-      for (const entry of await Keeper.waiting(data.urls.save)) this.show(entry.op);
+      const waiting = await Keeper.waiting(data.urls.save);
+      for (const entry of waiting) this.show(entry.op);
+      this.waiting = waiting.length;
       this.at = this.firstOpen();
+      this.ready = true;
       this.enter();
       window.addEventListener("online", () => this.send());
       document.addEventListener("visibilitychange", () => this.send());
@@ -32,7 +35,7 @@ document.addEventListener("alpine:init", () => {
 
     // What the page shows.
     get step() { return steps[Math.min(this.at, steps.length - 1)]; },
-    get asking() { return steps.length > 0 && this.at < steps.length && !this.skipping && !this.conflicted; },
+    get asking() { return this.ready && steps.length > 0 && this.at < steps.length && !this.skipping && !this.conflicted; },
     get total() { return Math.max(1, steps.length); },
     get answered() { return steps.filter((step) => this.isAnswered(step)).length; },
     get countText() { return `${this.answered} of ${steps.length}`; },
@@ -84,7 +87,16 @@ document.addEventListener("alpine:init", () => {
       const there = this.at < steps.length ? this.saved[this.step.place] : undefined;
       this.typed = there && there.value !== null ? String(there.value) : "";
       if (there && there.value === null) this.says = `Skipped: ${there.skip}`;
-      this.$nextTick(() => { if (this.asking) { this.$refs.typed.focus(); this.$refs.typed.select(); } });
+      const shown = this.typed;
+      this.$nextTick(() => this.focusOn(shown, 40));
+    },
+    // x-show uncovers the field by a timer of its own: try until it can take the focus.
+    focusOn(shown, tries) {
+      const field = this.$refs.typed;
+      if (!this.asking || tries === 0) return;
+      field.focus();
+      if (document.activeElement !== field) setTimeout(() => this.focusOn(shown, tries - 1), 25);
+      else if (shown && field.value === shown) field.select(); // never over a digit that was typed meanwhile
     },
     goTo(place) { this.at = Math.max(0, Math.min(steps.length, place)); this.enter(); },
     goBack() { this.goTo(this.at - 1); },
