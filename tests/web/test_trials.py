@@ -4,6 +4,7 @@ import json
 import re
 
 import pytest
+from sqlalchemy import text as sql
 
 from tests.conftest import demo_garden
 
@@ -85,7 +86,7 @@ def test_a_round_that_was_passed_over_is_missed_not_due(client, clock):
     assert "Round, day 9" not in text(client, "/")
 
 
-def test_until_the_decision_day_the_envelope_is_shut(client, clock):
+def test_until_the_decision_day_the_envelope_is_shut(client, clock, app):
     sealed = text(client, "/trials/2/verdict")
     assert "Sealed until 1 Jun 2026" in sealed
     assert "Wool-fibre mulch" not in sealed.split("course-data")[1]
@@ -95,6 +96,9 @@ def test_until_the_decision_day_the_envelope_is_shut(client, clock):
     assert "The envelope opens when the last round is in" in waiting
     last = re.search(r"/trials/2/rounds/\d+", waiting).group()
     client.post(f"{last}/finish", {"note": ""})
+    with app.extensions["engine"].connect() as connection:
+        kept = connection.execute(sql("SELECT lines FROM finding WHERE trial_id = 2")).scalar()
+    assert kept[0]["headline"], "judged when the last round closed, so that no list has to"
     opened = text(client, "/trials/2/verdict")
     assert "5 of 8 rounds were missed" in opened
     assert "Wool-fibre mulch" in opened

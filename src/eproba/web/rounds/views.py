@@ -9,7 +9,7 @@ from sqlalchemy.exc import IntegrityError
 from eproba.core.planning.trial import Asked, Reading, Round, Trial
 from eproba.store.readings import Saved, Typed, readings_of, save_typed, take_back
 from eproba.store.rounds import finish_round
-from eproba.web.context import db, now, trial_or_404, who
+from eproba.web.context import db, now, today, trial_or_404, who
 from eproba.web.rounds.payload import Refused, op_from
 
 rounds = Blueprint("rounds", __name__, template_folder="templates")
@@ -71,9 +71,19 @@ def save(trial_id: int, round_id: int) -> ResponseReturnValue:
         abort(400, "Send a list of typed readings.")
     answers = [_take(trial, this, op) for op in ops]
     if _complete(trial, this):
-        finish_round(db(), trial_id, round_id, this.note)
+        _close(trial_id, round_id, this.note)
     db().commit()
     return jsonify(answers=answers)
+
+
+def _close(trial_id: int, round_id: int, note: str) -> None:
+    """The round is in; where that opens the envelope, the trial is judged at once."""
+    finish_round(db(), trial_id, round_id, note)
+    db().expire_all()
+    if not trial_or_404(trial_id).sealed(today()):
+        from eproba.web.verdict.findings import remember_finding  # judging is heavy: only where it is needed
+
+        remember_finding(trial_id)
 
 
 def _complete(trial: Trial, this: Round) -> bool:
@@ -112,7 +122,7 @@ def _save_once(trial: Trial, typed: Typed) -> Saved:
 def finish(trial_id: int, round_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     this = _round_or_404(trial, round_id)
-    finish_round(db(), trial_id, round_id, request.form.get("note", "").strip()[:2000])
+    _close(trial_id, round_id, request.form.get("note", "").strip()[:2000])
     db().commit()
     flash(f"Round of day {this.day} is in.")
     return redirect(url_for("trials.show", trial_id=trial_id))

@@ -39,6 +39,11 @@ def with_findings(glances: Sequence[Glance]) -> list[Glance]:
     return filled
 
 
+def remember_finding(trial_id: int) -> None:
+    """Judge a trial that has just been finished, so that no list has to."""
+    keep_finding(db(), trial_id, _found(trial_id))
+
+
 def _found(trial_id: int) -> list[dict[str, str]]:
     trial = load_trial(db(), trial_id)
     if trial is None:
