@@ -4,6 +4,7 @@ import os
 import sys
 from datetime import datetime
 from pathlib import Path
+from typing import NoReturn
 
 import click
 
@@ -48,8 +49,52 @@ def judge_file(file: Path, control: str, scale: Scale, worth: str | None, lower_
     click.echo(judgement_json(judgement) if as_json else readable(judgement))
 
 
-def _refuse(message: str) -> None:
-    click.echo(f"eproba judge: {' '.join(message.split())}", err=True)
+@main.command("plan")
+@click.option("--treatments", type=int, required=True, help="How many, the control counted.")
+@click.option("--units", type=int, required=True, help="Units of each treatment.")
+@click.option("--blocks", is_flag=True, help="In complete blocks, as many as units of each.")
+@click.option("--scale", type=click.Choice(["difference", "ratio"]), help="Taken from --worth where it is not given.")
+@click.option("--cv", help="Noise from unit to unit on the ratio scale, e.g. 20% (the default there).")
+@click.option("--sd", help="Noise from unit to unit on the difference scale, in the measure's unit.")
+@click.option("--worth", required=True, help="Smallest difference worth having: 30%, or 15 on the difference scale.")
+@click.option("--no-worse", is_flag=True, help="Ask whether it is worse by more than --worth.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
+def plan_chances(
+    treatments: int, units: int, blocks: bool, scale: Scale | None, cv: str | None, sd: str | None, worth: str,
+    no_worse: bool, as_json: bool,
+) -> None:  # fmt: skip
+    """Tell the chance of a clear answer before anything is poured."""
+    from eproba.core.planning.chance import Prospect, chances
+    from eproba.exchange.chances_out import chances_json, chances_text
+
+    try:
+        chosen: Scale = scale or ("ratio" if worth.strip().endswith("%") else "difference")
+        noise = _noise(chosen, cv, sd)
+        prospect = Prospect(treatments, units, blocks, chosen, noise, _worth(worth, chosen) or 0.0, no_worse=no_worse)
+    except ValueError as error:
+        _refuse(str(error), "plan")
+    found = chances(prospect)
+    click.echo(chances_json(found) if as_json else chances_text(found, prospect))
+
+
+def _noise(scale: Scale, cv: str | None, sd: str | None) -> float:
+    """`20%` → 0.2 on the ratio scale, a plain number on the difference scale."""
+    if scale == "ratio":
+        if sd is not None:
+            raise ValueError("--sd: on the ratio scale the noise is a percentage: give --cv 20%")
+        text = (cv or "20%").strip()
+        if not text.endswith("%"):
+            raise ValueError(f"--cv {text}: write it as a percentage such as 20%")
+        return parse_number(text.rstrip("%")) / 100
+    if cv is not None:
+        raise ValueError("--cv: on the difference scale the noise is in the measure's own unit: give --sd 20")
+    if sd is None:
+        raise ValueError("--sd: say how much units differ by themselves, in the measure's unit, e.g. --sd 20")
+    return parse_number(sd)
+
+
+def _refuse(message: str, command: str = "judge") -> NoReturn:
+    click.echo(f"eproba {command}: {' '.join(message.split())}", err=True)
     sys.exit(2)
 
 

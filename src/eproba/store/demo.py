@@ -6,17 +6,18 @@ from datetime import UTC, date, datetime, time, timedelta
 from sqlmodel import Session
 
 from eproba.core.catalogue import measures
-from eproba.core.planning.days import Rhythm
-from eproba.core.planning.ground import Ground
-from eproba.core.planning.plan import Plan, PlannedMeasure, PlannedTreatment
-from eproba.core.planning.trial import Round, Trial
+from eproba.core.planning.cutter import Wish, proposals
+from eproba.core.planning.days import regular
+from eproba.core.planning.ground import Gradient, Place, Site
+from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedTreatment, simple_layout
+from eproba.core.planning.trial import Round, Rules, SpareRun, Trial
 from eproba.core.practice.garden import Plot, Truth, grow
 from eproba.store.pours import log_pour
 from eproba.store.readings import add_many
 from eproba.store.rounds import finish_round
-from eproba.store.trials import create_trial, load_trial
+from eproba.store.trials import create_trial, declare_trial, load_trial, record_spare_run
 
-GENERATOR = 1
+GENERATOR = 2
 READER = "Ilse"
 
 
@@ -41,16 +42,15 @@ def chard(session: Session, today: date) -> None:
         lower_is_better=False,
         summary="last",
         start_on=today - timedelta(days=30),
-        rhythm=Rhythm(28, 7, 7),
+        rhythm=regular(28, 7, 7),
         treatments=(
             PlannedTreatment("Plain water", "water control", "rain water from the butt", 250, "mL"),
             PlannedTreatment("Comfrey steep", "test", "1 part and 10 parts water, on the soil", 250, "mL"),
             PlannedTreatment("Diluted whey", "test", "1 part and 9 parts water, on the soil", 250, "mL"),
         ),
         control=0,
-        dealing="blocks",
-        units_each=6,
-        ground=Ground("pot", 24, 24, 12, 6),
+        layout=simple_layout("pots", (24, 24), 12, 6, "blocks", 3, 6),
+        rules=Rules(plants=1, handling="Loosened 2 cm deep with a fork before each pour, water control included."),
     )
     trial = _laid(session, plan, "chard-terrace")
     _read(session, trial, trial.rounds, "widest_leaf", Truth(6.0, 0.32, {"B": 0.21}, 0.05, 0.06, 0.02), 11)
@@ -71,15 +71,14 @@ def currants(session: Session, today: date) -> None:
         lower_is_better=False,
         summary="last",
         start_on=today - timedelta(days=9),
-        rhythm=Rhythm(21, 3, None),
+        rhythm=regular(21, 3, None),
         treatments=(
             PlannedTreatment("Wool-fibre mulch", "test", "3 cm thick, moistened before handling", 400, "g"),
             PlannedTreatment("Bare soil", "untreated", "raked as the others", None, ""),
         ),
         control=1,
-        dealing="pairs",
-        units_each=5,
-        ground=Ground("patch", 60, 50, 20, 4),
+        layout=_under_the_currants(),
+        rules=Rules(handling="Raked 1 cm deep on day 0, mulched or not; watered by rain only."),
     )
     trial = _laid(session, plan, "currant-plot")
     taken = [each for each in trial.rounds if each.day < 9]
@@ -100,15 +99,13 @@ def sunflowers(session: Session, today: date) -> None:
         lower_is_better=False,
         summary="last",
         start_on=today - timedelta(days=50),
-        rhythm=Rhythm(42, 14, 7),
+        rhythm=regular(42, 14, 7),
         treatments=(
             PlannedTreatment("Aquarium water", "test", "fresh, unmedicated, undiluted", 4, "L"),
             PlannedTreatment("Plain water", "water control", "from its own can", 4, "L"),
         ),
         control=1,
-        dealing="completely random",
-        units_each=1,
-        ground=Ground("strip", 300, 80, 60, 1),
+        layout=_along_the_fence(),
     )
     trial = _laid(session, plan, "sunflower-fence")
     _read(session, trial, trial.rounds, "plant_height", Truth(22, 2.6, {"A": 0.02}, 0.06, 0.0, 0.05), 31, replicates=3)
@@ -127,22 +124,42 @@ def pak_choi(session: Session, today: date) -> None:
         lower_is_better=False,
         summary="last",
         start_on=today + timedelta(days=2),
-        rhythm=Rhythm(35, 7, 14),
+        rhythm=regular(35, 7, 14),
         treatments=(
             PlannedTreatment("Alfalfa-pellet steep", "test", "strained, 1 part and 4 parts water", 200, "mL"),
             PlannedTreatment("Plain water", "water control", "", 200, "mL"),
         ),
         control=1,
-        dealing="blocks",
-        units_each=8,
-        ground=Ground("pot", 20, 20, 8, 8),
+        layout=simple_layout("bench", (20, 20), 8, 8, "pairs", 2, 8),
+        rules=Rules(seeds=5, plants=1, thin_on=10, replace_until=7, handling="Same compost to the same mark."),
     )
-    _laid(session, plan, "pak-choi-terrace")
+    trial = _laid(session, plan, "pak-choi-terrace", declared=False)
+    run = SpareRun("A", today - timedelta(days=6), True, "No wilting, no scorched leaf after five days.", READER)
+    record_spare_run(session, trial.id, run)
 
 
-def _laid(session: Session, plan: Plan, seed: str) -> Trial:
+def _under_the_currants() -> Layout:
+    """A bed along a hedge that shades one end: pairs across the gradient, a guard of 20 cm between."""
+    bed = Place("bed", "Currant bed", 0, 0, 620, 130)
+    site = Site((bed,), Gradient("shade", 90), north=20)
+    found = next(p for p in proposals(site, Wish(2, 5, 20, 60, 50)) if p.units_each == 5)
+    return Layout(site, 20, found.dealing, found.cuts)
+
+
+def _along_the_fence() -> Layout:
+    """Two strips, one of each."""
+    strips = tuple(Place("bed", f"Strip {i + 1}", 0, i * 140, 300, 80) for i in range(2))
+    found = proposals(Site(strips), Wish(2, 1, 60, 300, 80, dealing="one of each"))[0]
+    return Layout(Site(strips), 60, found.dealing, found.cuts)
+
+
+def _laid(session: Session, plan: Plan, seed: str, declared: bool = True) -> Trial:
     dealt_at = datetime.combine(plan.start_on - timedelta(days=1), time(18), UTC)
-    trial = load_trial(session, create_trial(session, plan, seed, dealt_at))
+    trial_id = create_trial(session, plan, seed, dealt_at)
+    if declared:
+        declare_trial(session, trial_id, dealt_at + timedelta(hours=1))
+        session.expire_all()
+    trial = load_trial(session, trial_id)
     assert trial is not None
     return trial
 

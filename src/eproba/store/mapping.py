@@ -4,13 +4,27 @@ from collections.abc import Mapping, Sequence
 from typing import Any, cast
 
 from eproba.core.measuring.measures import Measure, own_measure
-from eproba.core.planning.ground import Ground
-from eproba.core.planning.trial import Asked, Pour, Reading, Round, Treatment, Trial, Unit
+from eproba.core.planning.ground import Cut, site_from
+from eproba.core.planning.trial import (
+    Amendment,
+    Asked,
+    Declared,
+    Pour,
+    Reading,
+    Round,
+    Rules,
+    SpareRun,
+    Treatment,
+    Trial,
+    Unit,
+)
 from eproba.store.tables import (
+    AmendmentRow,
     OwnMeasureRow,
     PourRow,
     ReadingRow,
     RoundRow,
+    SpareRunRow,
     TreatmentRow,
     TrialMeasureRow,
     TrialRow,
@@ -26,6 +40,8 @@ def trial_from(
     units: Sequence[UnitRow],
     rounds: Sequence[RoundRow],
     pours: Sequence[PourRow],
+    amendments: Sequence[AmendmentRow],
+    spare_runs: Sequence[SpareRunRow],
 ) -> Trial:
     """All rows of one trial as one frozen object."""
     r = cast(Any, row)
@@ -43,8 +59,11 @@ def trial_from(
         decision_day=r.decision_day,
         dealing=r.dealing,
         seed=r.seed,
+        algorithm=r.algorithm,
+        dealt_at=r.dealt_at,
         deals=r.deals,
-        ground=Ground(r.ground_kind, r.width_cm, r.length_cm, r.guard_cm, r.per_row),
+        site=site_from(r.site),
+        guard_cm=r.guard_cm,
         control=r.control,
         treatments=tuple(treatment_from(t) for t in treatments),
         units=tuple(unit_from(u) for u in units),
@@ -52,41 +71,44 @@ def trial_from(
         pours=tuple(pour_from(p) for p in pours),
         ended_on=r.ended_on,
         ended_reason=r.ended_reason,
+        no_worse=r.no_worse,
+        blind=r.blind,
+        batches=r.batches,
+        rules=rules_from(r.rules),
+        declared=None if r.declared_at is None else Declared(r.declared_at, r.declaration, r.fingerprint),
+        amendments=tuple(Amendment(a.on, a.what, a.old, a.new, a.reason, a.by) for a in amendments),
+        spare_runs=tuple(SpareRun(s.letter, s.on, s.came_through, s.note, s.by) for s in spare_runs),
     )
+
+
+def rules_from(kept: Mapping[str, Any]) -> Rules:
+    """The rules as kept in JSON; lists are tuples again."""
+    return Rules(**{key: tuple(value) if isinstance(value, list) else value for key, value in kept.items()})
 
 
 def treatment_from(row: TreatmentRow) -> Treatment:
     t = cast(Any, row)
-    return Treatment(t.id, t.letter, t.name, t.role, t.how, t.amount, t.amount_unit)
+    return Treatment(t.id, t.letter, t.name, t.role, t.how, t.amount, t.amount_unit, t.rung)
 
 
 def unit_from(row: UnitRow) -> Unit:
-    return Unit(
-        id=cast(int, row.id),
-        code=row.code,
-        letter=row.letter,
-        block=row.block,
-        row=row.grid_row,
-        column=row.grid_column,
-        walk=row.walk,
-        x_cm=row.x_cm,
-        y_cm=row.y_cm,
-        lost_on=row.lost_on,
-        lost_reason=row.lost_reason,
-    )
+    r = cast(Any, row)
+    cut = Cut(
+        r.kind, r.number, r.place, r.grid_row, r.grid_column, r.walk, r.x_cm, r.y_cm, r.width_cm, r.length_cm,
+        r.block, r.size,
+    )  # fmt: skip
+    return Unit(r.id, r.letter, cut, r.lost_on, r.lost_reason)
 
 
 def unit_row(trial_id: int, unit: Unit) -> UnitRow:
+    cut = {**vars(unit.cut)}
     return UnitRow(
         trial_id=trial_id,
         code=unit.code,
         letter=unit.letter,
-        block=unit.block,
-        grid_row=unit.row,
-        grid_column=unit.column,
-        walk=unit.walk,
-        x_cm=unit.x_cm,
-        y_cm=unit.y_cm,
+        grid_row=cut.pop("row"),
+        grid_column=cut.pop("column"),
+        **cut,
     )
 
 

@@ -94,12 +94,16 @@ class TrialRow(SQLModel, table=True):
     algorithm: str
     deals: int = 1
     dealt_at: datetime = _moment()
-    ground_kind: str
-    width_cm: float
-    length_cm: float
+    site: dict[str, Any] = Field(sa_column=Column(JSONB(), nullable=False))
     guard_cm: float
-    per_row: int
     control: str
+    no_worse: bool = False
+    blind: bool = False
+    batches: int = 1
+    rules: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    declared_at: datetime | None = Field(default=None, sa_column=Column(DateTime(timezone=True)))
+    declaration: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB()))
+    fingerprint: str = ""
     ended_on: date | None = None
     ended_reason: str = ""
 
@@ -117,6 +121,7 @@ class TreatmentRow(SQLModel, table=True):
     how: str = ""
     amount: float | None = None
     amount_unit: str = ""
+    rung: float | None = None
 
 
 class UnitRow(SQLModel, table=True):
@@ -129,11 +134,17 @@ class UnitRow(SQLModel, table=True):
     code: str
     letter: str
     block: str | None = None
+    kind: str
+    number: int
+    place: int
     grid_row: int
     grid_column: int
     walk: int
     x_cm: float
     y_cm: float
+    width_cm: float
+    length_cm: float
+    size: float | None = None
     lost_on: date | None = None
     lost_reason: str = ""
 
@@ -216,9 +227,45 @@ class PourRow(SQLModel, table=True):
     by: str = ""
 
 
+class SpareRunRow(SQLModel, table=True):
+    """A spare plant that got a treatment first; recorded, not judged."""
+
+    __tablename__ = "spare_run"
+    id: int | None = Field(default=None, primary_key=True)
+    trial_id: int = _of("trial.id")
+    letter: str
+    on: date
+    came_through: bool
+    note: str = ""
+    by: str = ""
+
+
+class AmendmentRow(SQLModel, table=True):
+    """A change to a declared plan, with its reason."""
+
+    __tablename__ = "amendment"
+    id: int | None = Field(default=None, primary_key=True)
+    trial_id: int = _of("trial.id")
+    on: date
+    what: str
+    old: str
+    new: str
+    reason: str
+    by: str = ""
+
+
+class FeedRow(SQLModel, table=True):
+    """A calendar feed's secret address; revoked ones are deleted."""
+
+    __tablename__ = "feed"
+    token: str = Field(primary_key=True)
+    made_at: datetime = _moment()
+
+
 class FindingRow(SQLModel, table=True):
     """What was found, kept so that the list of trials need not judge; forgotten when anything is corrected."""
 
     __tablename__ = "finding"
     trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
     lines: list[dict[str, str]] = Field(sa_column=Column(JSONB(), nullable=False))
+    noise_sd: float | None = None

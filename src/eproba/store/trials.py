@@ -7,16 +7,19 @@ from typing import Any
 from sqlalchemy import delete, update
 from sqlmodel import Session, col, select
 
-from eproba.core.planning.days import pour_days, round_days
+from eproba.core.planning.declaration import declare
+from eproba.core.planning.ground import site_entry
 from eproba.core.planning.lots import ALGORITHM, deal
 from eproba.core.planning.plan import Plan, dealt_units
-from eproba.core.planning.trial import Trial
+from eproba.core.planning.trial import SpareRun, Trial
 from eproba.store.findings import forget_finding
 from eproba.store.mapping import trial_from, unit_row
 from eproba.store.measures import all_measures
 from eproba.store.tables import (
+    AmendmentRow,
     PourRow,
     RoundRow,
+    SpareRunRow,
     TreatmentRow,
     TrialMeasureRow,
     TrialRow,
@@ -36,25 +39,25 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime) -> int:
         summary=plan.summary,
         start_on=plan.start_on,
         decision_day=plan.rhythm.decision_day,
-        dealing=plan.dealing,
+        dealing=plan.layout.dealing,
         seed=seed,
         algorithm=ALGORITHM,
         dealt_at=now,
-        ground_kind=plan.ground.kind,
-        width_cm=plan.ground.width_cm,
-        length_cm=plan.ground.length_cm,
-        guard_cm=plan.ground.guard_cm,
-        per_row=plan.ground.per_row,
+        site=site_entry(plan.layout.site),
+        guard_cm=plan.layout.guard_cm,
         control=plan.letters[plan.control],
+        no_worse=plan.no_worse,
+        blind=plan.blind,
+        batches=plan.batches,
+        rules=vars(plan.rules),
     )
     session.add(row)
     session.flush()
     trial_id = row.id or 0
-    days = pour_days(plan.rhythm)
     for letter, treatment in zip(plan.letters, plan.treatments, strict=True):
         session.add(TreatmentRow(trial_id=trial_id, letter=letter, **vars(treatment)))
         if treatment.amount is not None:
-            session.add_all(PourRow(trial_id=trial_id, letter=letter, day=day) for day in days)
+            session.add_all(PourRow(trial_id=trial_id, letter=letter, day=day) for day in plan.rhythm.pours)
     for position, measure in enumerate(plan.measures):
         session.add(
             TrialMeasureRow(
@@ -66,7 +69,7 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime) -> int:
             )
         )
     session.add_all(unit_row(trial_id, unit) for unit in dealt_units(plan, seed))
-    session.add_all(RoundRow(trial_id=trial_id, day=day) for day in round_days(plan.rhythm))
+    session.add_all(RoundRow(trial_id=trial_id, day=day) for day in plan.rhythm.rounds)
     session.flush()
     return trial_id
 
@@ -84,6 +87,8 @@ def load_trial(session: Session, trial_id: int) -> Trial | None:
         _all(session, UnitRow, trial_id, UnitRow.id),
         _all(session, RoundRow, trial_id, RoundRow.day),
         _all(session, PourRow, trial_id, PourRow.day, PourRow.letter),
+        _all(session, AmendmentRow, trial_id, AmendmentRow.id),
+        _all(session, SpareRunRow, trial_id, SpareRunRow.id),
     )
 
 
@@ -98,6 +103,64 @@ def deal_again(session: Session, trial: Trial, seed: str, now: datetime) -> None
         session.exec(update(UnitRow).where(col(UnitRow.id) == unit.id).values(letter=letter))
     changed = {"seed": seed, "deals": trial.deals + 1, "dealt_at": now}
     session.exec(update(TrialRow).where(col(TrialRow.id) == trial.id).values(**changed))
+
+
+def declare_trial(session: Session, trial_id: int, now: datetime) -> None:
+    """Freeze the plan with its fingerprint, once; the first record does it where nobody did."""
+    open_one = select(TrialRow.id).where(TrialRow.id == trial_id, col(TrialRow.declared_at).is_(None))
+    if session.exec(open_one).first() is None:
+        return
+    trial = load_trial(session, trial_id)
+    if trial is None:
+        return
+    declared = declare(trial, now)
+    frozen = {"declared_at": now, "declaration": dict(declared.facts), "fingerprint": declared.fingerprint}
+    session.exec(update(TrialRow).where(col(TrialRow.id) == trial_id).values(**frozen))
+
+
+def amend(
+    session: Session, trial: Trial, column: str, what: str, told: tuple[str, str], value: Any, reason: str, by: str,
+    on: date,
+) -> None:  # fmt: skip
+    """Change one frozen fact of a declared trial; `told` is the old and the new value in words."""
+    session.exec(update(TrialRow).where(col(TrialRow.id) == trial.id).values(**{column: value}))
+    session.add(AmendmentRow(trial_id=trial.id, on=on, what=what, old=told[0], new=told[1], reason=reason, by=by))
+    forget_finding(session, trial.id)
+
+
+def move_decision(session: Session, trial: Trial, day: int) -> None:
+    """Move the last round to the new decision day; rounds and pours planned after it fall away."""
+    last = trial.rounds[-1]
+    for table in (RoundRow, PourRow):
+        session.exec(
+            delete(table).where(col(table.trial_id) == trial.id, col(table.day) >= day, *_unborn(table, last.id))
+        )
+    session.exec(update(RoundRow).where(col(RoundRow.id) == last.id).values(day=day))
+
+
+def _unborn(table: Any, last_id: int) -> tuple[Any, ...]:
+    """What nobody has done yet, the last round apart."""
+    if table is RoundRow:
+        return col(RoundRow.id) != last_id, col(RoundRow.done).is_(False)
+    return (col(PourRow.status) == "due",)
+
+
+def amend_treatment(session: Session, trial: Trial, letter: str, how: str, reason: str, by: str, on: date) -> None:
+    """Change how a treatment is given, in a declared trial."""
+    old = trial.treatment(letter)
+    where = (col(TreatmentRow.trial_id) == trial.id, col(TreatmentRow.letter) == letter)
+    session.exec(update(TreatmentRow).where(*where).values(how=how))
+    told = (f"“{old.how}” ({old.name})", f"“{how}”")
+    session.add(
+        AmendmentRow(trial_id=trial.id, on=on, what="treatments", old=told[0], new=told[1], reason=reason, by=by)
+    )
+    forget_finding(session, trial.id)
+
+
+def record_spare_run(session: Session, trial_id: int, run: SpareRun) -> None:
+    """Put a spare plant's fate on record."""
+    session.add(SpareRunRow(trial_id=trial_id, **vars(run)))
+    forget_finding(session, trial_id)
 
 
 def end_early(session: Session, trial_id: int, on: date, reason: str) -> None:

@@ -5,6 +5,7 @@ import tomllib
 from importlib import resources
 
 from eproba.core.measuring.measures import Measure, measure_from
+from eproba.core.planning.claims import Promise, promise_from
 
 
 @functools.cache
@@ -18,6 +19,19 @@ def measures() -> dict[str, Measure]:
     """
     text = resources.files(__name__).joinpath("measures.toml").read_text(encoding="utf-8")
     return {key: measure_from(key, entry) for key, entry in tomllib.loads(text).items()}
+
+
+@functools.cache
+def promises() -> dict[str, Promise]:
+    """The bank of vague promises by key, each with its measurable claims.
+
+    Raises
+    ------
+    ClaimError
+        Where an entry has an unknown key, lacks one, or contradicts itself.
+    """
+    text = resources.files(__name__).joinpath("promises.toml").read_text(encoding="utf-8")
+    return {key: promise_from(key, entry, measures()) for key, entry in tomllib.loads(text).items()}
 
 
 @functools.cache

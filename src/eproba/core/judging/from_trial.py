@@ -4,10 +4,11 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from eproba.core.judging.courses import courses, last_round_day
+from eproba.core.judging.departures import plan_lines
 from eproba.core.judging.judge import Judgement, judge
 from eproba.core.judging.series import CannotJudge, Question, UnitValue
 from eproba.core.judging.summaries import summarise
-from eproba.core.judging.trust import Circumstances, TrustLine
+from eproba.core.judging.trust import Circumstances
 from eproba.core.planning.trial import Asked, Reading, Trial
 
 SHUFFLE_SEED = 1
@@ -16,9 +17,11 @@ SHUFFLE_SEED = 1
 def question_of(trial: Trial, asked: Asked) -> Question:
     """The trial's own question for the first measure; the measure's habits, without a worth, for the others."""
     control = next(each.name for each in trial.treatments if each.letter == trial.control)
+    ladder = tuple((each.name, each.rung) for each in trial.treatments if each.rung is not None)
     if asked is trial.asked[0]:
-        return Question(control, trial.scale, trial.worth, trial.lower_is_better)
-    return Question(control, asked.measure.scale, None, asked.measure.lower_is_better)
+        no_worse = trial.no_worse and trial.worth is not None
+        return Question(control, trial.scale, trial.worth, trial.lower_is_better, no_worse=no_worse, ladder=ladder)
+    return Question(control, asked.measure.scale, None, asked.measure.lower_is_better, ladder=ladder)
 
 
 def unit_values(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> tuple[UnitValue, ...]:
@@ -34,13 +37,15 @@ def unit_values(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> tupl
     if last_day is None:
         raise CannotJudge(f"There is no reading of {asked.measure.name.lower()} after day 0 yet.")
     name = {each.letter: each.name for each in trial.treatments}
-    blocks = trial.dealing != "completely random"
+    square = trial.dealing == "Latin square"
     values = []
     for unit in trial.units:
         value, baseline = summarise(by_unit[unit.id], trial.summary, question_of(trial, asked).scale, last_day)
         if unit.lost_on is not None and trial.day_of(unit.lost_on) <= last_day:
             value = None
-        values.append(UnitValue(unit.code, name[unit.letter], value, unit.block if blocks else None, baseline=baseline))
+        row, column = (str(unit.cut.row), str(unit.cut.column)) if square else (None, None)
+        block = unit.block if trial.in_blocks else None
+        values.append(UnitValue(unit.code, name[unit.letter], value, block, row, column, baseline))
     return tuple(values)
 
 
@@ -73,21 +78,4 @@ def judge_trial(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> Judg
     judgement = judge(values, question_of(trial, asked), circumstances_of(trial, kept), SHUFFLE_SEED)
     order = [each.name for each in trial.treatments]
     comparisons = tuple(sorted(judgement.comparisons, key=lambda each: order.index(each.treatment)))
-    return replace(judgement, comparisons=comparisons, trust=judgement.trust + tuple(_departures(trial)))
-
-
-def _departures(trial: Trial) -> list[TrustLine]:
-    lines = []
-    if trial.ended_on is not None:
-        day = trial.day_of(trial.ended_on)
-        text = f"Ended on day {day} of {trial.decision_day}: {trial.ended_reason}. "
-        text += "Stopping on a good day makes luck look like proof."
-        lines.append(TrustLine("ended early", "caution", text))
-    skipped = [pour for pour in trial.pours if pour.status == "skipped"]
-    undone = [pour for pour in trial.pours if pour.status == "due"]
-    if skipped or undone:
-        text = f"{len(skipped)} applications were skipped and {len(undone)} are not on record, of {len(trial.pours)}."
-        lines.append(TrustLine("applied as planned", "caution", text))
-    elif trial.pours:
-        lines.append(TrustLine("applied as planned", "note", f"All {len(trial.pours)} applications are on record."))
-    return lines
+    return replace(judgement, comparisons=comparisons, trust=judgement.trust + tuple(plan_lines(trial, asked, kept)))

@@ -66,6 +66,22 @@ class Comparison:
 
 
 @dataclass(frozen=True)
+class Trend:
+    """The ladder as one question: the straight line over the scores of its rungs, by step of the score.
+
+    A contrast of the same model, planned and single, so its interval is plain. On the ratio scale the slope is a log.
+    """
+
+    scores: tuple[tuple[str, float], ...]
+    slope: float
+    se: float
+    df: int
+    low: float
+    high: float
+    p: float
+
+
+@dataclass(frozen=True)
 class Judgement:
     """All comparisons of one measure with the trust in them. `units` counts the units judged."""
 
@@ -75,6 +91,7 @@ class Judgement:
     noise_sd: float | None
     comparisons: tuple[Comparison, ...]
     trust: tuple[TrustLine, ...]
+    trend: Trend | None = None
 
 
 def judge(
@@ -160,6 +177,7 @@ def _judge_group(
                 noise_sd=sd if math.isfinite(sd) else None,
                 comparisons=tuple(comparisons),
                 trust=tuple(lines),
+                trend=_trend(others, model, j, comparisons, question),
             )
         )
     return results
@@ -222,10 +240,12 @@ def _comparisons(
 ) -> list[Comparison]:
     count = {name: sum(unit.treatment == name for unit in units) for name in (question.control, *others)}
     judged = [i for i, name in enumerate(others) if _can_be_judged(i, j, model, count[name], count[question.control])]
-    correlation = _correlation(model, judged)
+    correlation = gap_correlation(model, judged)
     holmed = holm([t.p if isinstance(t, ShuffleTest) else None for t in shuffled])
     blocks, sd = any(unit.block for unit in units), float(model.noise_sd[j])
-    needed = functools.cache(lambda band: units_needed(band, sd, len(judged), blocks, covariates=int(covariate)))
+    needed = functools.cache(
+        lambda band: units_needed(band, sd, len(judged), blocks, int(covariate), no_worse=question.no_worse)
+    )
     comparisons = []
     for i, name in enumerate(others):
         test = shuffled[i]
@@ -249,10 +269,36 @@ def _can_be_judged(i: int, j: int, model: Fit, n: int, n_control: int) -> bool:
     return bool(enough and model.estimable[i] and not model.noiseless[j])
 
 
-def _correlation(model: Fit, judged: Sequence[int]) -> Array:
+def gap_correlation(model: Fit, judged: Sequence[int]) -> Array:
+    """Correlations between the judged gaps, as the design gives them."""
     part = model.unscaled[np.ix_(judged, judged)]
     size = np.sqrt(np.diag(part))
     return np.asarray(part / np.outer(size, size))
+
+
+def standard_errors(model: Fit) -> Array:
+    """Standard errors of the gaps: shape (k, m)."""
+    return np.asarray(np.sqrt(np.diag(model.unscaled))[:, None] * model.noise_sd[None, :])
+
+
+def _trend(
+    others: Sequence[str], model: Fit, j: int, comparisons: Sequence[Comparison], question: Question
+) -> Trend | None:
+    """The slope over the ladder's scores, where all its rungs could be judged."""
+    scores = dict(question.ladder)
+    rungs = [i for i, name in enumerate(others) if name in scores]
+    if question.control not in scores or len(rungs) < 2 or len(rungs) + 1 < len(scores):
+        return None
+    if any(comparisons[i].se is None for i in rungs):
+        return None
+    centred = np.array([scores[others[i]] for i in rungs]) - np.mean(list(scores.values()))
+    spread = sum((score - np.mean(list(scores.values()))) ** 2 for score in scores.values())
+    weights = centred / spread  # the control's own gap is 0, so its weight drops out
+    slope = float(weights @ model.estimates[rungs, j])
+    se = float(model.noise_sd[j] * math.sqrt(weights @ model.unscaled[np.ix_(rungs, rungs)] @ weights))
+    half = se * critical_value(np.eye(1), model.df, question.confidence)
+    p = adjusted_p(slope / se, np.eye(1), model.df)
+    return Trend(question.ladder, slope, se, model.df, slope - half, slope + half, p)
 
 
 def _described(
@@ -289,7 +335,7 @@ def _with_intervals(
     shown: Comparison, i: int, j: int, model: Fit, correlation: Array, question: Question
 ) -> Comparison:
     gap = float(model.estimates[i, j])
-    se = float(model.noise_sd[j] * math.sqrt(model.unscaled[i, i]))
+    se = float(standard_errors(model)[i, j])
     alone = np.eye(1)
     plain = se * critical_value(alone, model.df, question.confidence)
     wide = se * critical_value(correlation, model.df, question.confidence)
@@ -306,7 +352,7 @@ def _with_intervals(
         low_adjusted=low,
         high_adjusted=high,
         percent=in_percent,
-        verdict=verdict_of(low, high, question.band, question.lower_is_better),
+        verdict=verdict_of(low, high, question.band, question.lower_is_better, question.no_worse),
     )
 
 

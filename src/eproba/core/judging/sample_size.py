@@ -8,6 +8,7 @@ Hoenig, J. M. & Heisey, D. M. (2001). The abuse of power. The American Statistic
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import special
 
 from eproba.core.judging.many_to_one import critical_value
@@ -15,30 +16,57 @@ from eproba.core.judging.many_to_one import critical_value
 MOST_UNITS = 5_000
 
 
-def power(units: int, gap: float, noise_sd: float, treatments: int, blocks: bool, covariates: int) -> float:
+def noise_df(groups: int, units: int, blocks: bool, covariates: int = 0) -> int:
+    """Degrees of freedom left for the noise: `groups` treatments (control included) × `units` each."""
+    return groups * units - groups - (units - 1 if blocks else 0) - covariates
+
+
+def even_correlation(treatments: int) -> NDArray[np.float64]:
+    """Correlations between the gaps of `treatments` equally large groups to one shared control: 1/2."""
+    return np.asarray(np.full((treatments, treatments), 0.5) + 0.5 * np.eye(treatments))
+
+
+def chance_beyond(shift: float, df: int, bound: float, both_sides: bool = True) -> float:
+    """Chance that a noncentral t with `shift` passes ± bound (or + bound alone)."""
+    if shift > 30:
+        return 1.0
+    above = 1 - special.nctdtr(df, shift, bound)
+    return float(above + (special.nctdtr(df, shift, -bound) if both_sides else 0.0))
+
+
+def shift_of(gap: float, noise_sd: float, units: int) -> float:
+    """A true gap in standard errors, with `units` units in each of two groups."""
+    return abs(gap) / (noise_sd * math.sqrt(2 / units))
+
+
+def power(
+    units: int, gap: float, noise_sd: float, treatments: int, blocks: bool, covariates: int, no_worse: bool = False
+) -> float:
     """Chance that one true `gap` is shown against the control, with `units` units per treatment.
 
     `treatments` counts those beside the control; the bound is the adjusted one, the chance is by the noncentral t.
+    With `no_worse`: chance that a treatment truly equal is shown to be no worse by `gap`.
     """
-    groups = treatments + 1
-    df = groups * units - groups - (units - 1 if blocks else 0) - covariates
+    df = noise_df(treatments + 1, units, blocks, covariates)
     if df < 1:
         return 0.0
-    correlation = np.full((treatments, treatments), 0.5) + 0.5 * np.eye(treatments)
-    bound = critical_value(correlation, df, 0.95)
-    shift = abs(gap) / (noise_sd * math.sqrt(2 / units))
-    if shift > 30:
-        return 1.0
-    return float(1 - special.nctdtr(df, shift, bound) + special.nctdtr(df, shift, -bound))
+    bound = critical_value(even_correlation(treatments), df, 0.95)
+    return chance_beyond(shift_of(gap, noise_sd, units), df, bound, both_sides=not no_worse)
 
 
 def units_needed(
-    gap: float, noise_sd: float, treatments: int, blocks: bool = False, covariates: int = 0, chance: float = 0.8
+    gap: float,
+    noise_sd: float,
+    treatments: int,
+    blocks: bool = False,
+    covariates: int = 0,
+    chance: float = 0.8,
+    no_worse: bool = False,
 ) -> int | None:
     """Fewest units per treatment that find a true `gap` (the worth) with the given chance; None beyond 5 000."""
 
     def enough(units: int) -> bool:
-        return power(units, gap, noise_sd, treatments, blocks, covariates) >= chance
+        return power(units, gap, noise_sd, treatments, blocks, covariates, no_worse) >= chance
 
     high = 2
     while not enough(high):

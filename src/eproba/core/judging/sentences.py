@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from eproba.core.judging.judge import Comparison, Judgement
+from eproba.core.judging.judge import Comparison, Judgement, Trend
 from eproba.core.judging.verdicts import Verdict, percent
 from eproba.core.measuring.measures import Measure
 from eproba.core.measuring.numbers import figure
@@ -17,6 +17,7 @@ HEADLINES: dict[Verdict, str] = {
     "worse": "Worse",
     "worse_matters": "Worse, and by enough to matter",
     "seen_not_shown": "Seen, not shown",
+    "no_worse": "No worse, within your margin",
 }
 
 
@@ -51,6 +52,9 @@ def sentence(comparison: Comparison, judgement: Judgement, wording: Wording) -> 
             return f"{seen}, as far as the eye goes: with a single unit, nobody can say why."
         return f"{seen}, as far as the eye goes: these units can’t show why."
     worth = worth_text(judgement, wording)
+    if comparison.verdict == "no_worse":
+        text = f"{seen}, which may be nothing: it is no worse by more than {_size_of(low, high, judgement, wording)}"
+        return f"{text}, inside the margin of {worth} that you allowed."
     if comparison.verdict == "cannot_tell":
         return _cannot_tell(comparison, judgement, wording, seen)
     if comparison.verdict == "same":
@@ -98,6 +102,14 @@ def settling(comparison: Comparison) -> str:
     return f"About {needed} units of each, {more} more than here, would settle it (8 times in 10, with noise as here)."
 
 
+def trend_sentence(trend: Trend, judgement: Judgement, wording: Wording) -> str:
+    """The ladder in one sentence: what each step up gave."""
+    gap = gap_text(trend.slope, judgement, wording)
+    span = f"{gap_text(trend.low, judgement, wording)} to {gap_text(trend.high, judgement, wording)}"
+    said = "more strength went with a change" if trend.p < 0.05 else "a flat ladder fits as well"
+    return f"Each step up the ladder: {gap} (anything from {span} fits); {said}, p = {trend.p:.3f}."
+
+
 def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     gap = comparison.estimate or 0.0
     phrase = wording.more if gap >= 0 else wording.less
@@ -110,6 +122,11 @@ def _cannot_tell(comparison: Comparison, judgement: Judgement, wording: Wording,
     span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
     text = f"{seen} here, but anything from {span} fits, so it may be nothing."
     return f"{text} {settling(comparison)}".strip()
+
+
+def _size_of(low: float, high: float, judgement: Judgement, wording: Wording) -> str:
+    """How much worse it might still be."""
+    return _size(high if judgement.question.lower_is_better else low, judgement, wording)
 
 
 def _against_worth(verdict: Verdict, worth: str) -> str:

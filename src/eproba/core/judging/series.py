@@ -41,7 +41,9 @@ class Question:
     """What is asked: against which control, on which scale, and from what gap on it would matter.
 
     `worth` is a plain number in the measure's unit on the difference scale, a fraction (0.1 for 10 %) on the
-    ratio scale, or None. `lower_is_better` turns the verdict, never the estimates.
+    ratio scale, or None. `lower_is_better` turns the verdict, never the estimates. `no_worse` asks whether a treatment
+    is worse by more than the worth (then a margin). `ladder` scores the treatments that are steps of one strength,
+    control included.
     """
 
     control: str
@@ -49,6 +51,8 @@ class Question:
     worth: float | None = None
     lower_is_better: bool = False
     confidence: float = 0.95
+    no_worse: bool = False
+    ladder: tuple[tuple[str, float], ...] = ()
 
     @property
     def band(self) -> float | None:
@@ -65,10 +69,12 @@ def check(units: Sequence[UnitValue], question: Question) -> None:
     ------
     CannotJudge
         A unit twice, a value that is no finite number, a value ≤ 0 on the ratio scale, a unit without block, row or
-        column where others have one, no control, nothing to compare, a worth that is not above 0.
+        column where others have one, no control, nothing to compare, a worth that is not above 0, “no worse” without a margin.
     """
     if question.worth is not None and not (math.isfinite(question.worth) and question.worth > 0):
         raise CannotJudge("The smallest difference worth having must be a number above 0.", field="worth")
+    if question.no_worse and question.worth is None:
+        raise CannotJudge("“No worse” needs a margin: say by how much it may be worse.", field="worth")
     for field in ("block", "row", "column"):
         labels = [getattr(unit, field) for unit in units]
         if any(labels) and not all(labels):

@@ -1,7 +1,7 @@
 """From an interval to a word."""
 
 import math
-from typing import Literal
+from typing import Literal, get_args
 
 Verdict = Literal[
     "better_matters",
@@ -13,7 +13,9 @@ Verdict = Literal[
     "worse",
     "worse_matters",
     "seen_not_shown",
+    "no_worse",
 ]
+VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
 
 _MIRROR: dict[Verdict, Verdict] = {
     "better_matters": "worse_matters",
@@ -25,15 +27,22 @@ _MIRROR: dict[Verdict, Verdict] = {
 }
 
 
-def verdict_of(low: float | None, high: float | None, band: float | None, lower_is_better: bool) -> Verdict:
+def verdict_of(
+    low: float | None, high: float | None, band: float | None, lower_is_better: bool, no_worse: bool = False
+) -> Verdict:
     """Judge the simultaneous interval against 0 and ± band (both on the scale of the estimates).
 
-    Shown means strictly beyond: an interval that ends at 0 or at the band shows nothing more.
+    Shown means strictly beyond: an interval that ends at 0 or at the band shows nothing more. With `no_worse` the band
+    is the margin that may be given away: whatever lies wholly above its lower end, and is not shown to be better, is
+    `no_worse` (Piaggio et al. 2012, JAMA 308: the same interval answers both questions).
     """
     if low is None or high is None:
         return "seen_not_shown"
-    upward = _upward(low, high, band)
-    return _MIRROR.get(upward, upward) if lower_is_better else upward
+    if lower_is_better:
+        low, high = -high, -low
+    if no_worse and band is not None and low <= 0 and low > -band:
+        return "no_worse"
+    return _upward(low, high, band)
 
 
 def _upward(low: float, high: float, band: float | None) -> Verdict:

@@ -9,6 +9,7 @@ from eproba.core.judging.series import Scale
 
 Kind = Literal["quantity", "count", "proportion", "score"]
 Better = Literal["higher", "lower"]
+RhythmKind = Literal["soil life", "soil structure", "growth"]
 
 
 class MeasureError(ValueError):
@@ -21,7 +22,9 @@ class Measure:
 
     `low` and `high` are the sensible range of what is typed (seedlings for a proportion), `noise_cv` or `noise_sd`
     the usual spread from unit to unit, `seconds` the time for one unit, `more`/`less` the words of its sentence,
-    `levels` the described steps of a score from 0 on.
+    `levels` the described steps of a score from 0 on. `rhythm` says how soon it answers, `guard_cm` how far a drench or
+    what it draws reaches. A place can answer where most baselines lie from `answers_from` to `answers_to`; `silent`
+    says why it can't elsewhere.
     """
 
     key: str
@@ -42,9 +45,14 @@ class Measure:
     noise_sd: float | None = None
     destructive: bool = False
     levels: tuple[str, ...] = ()
+    rhythm: RhythmKind = "growth"
+    guard_cm: float = 10.0
+    answers_from: float | None = None
+    answers_to: float | None = None
+    silent: str = ""
 
     def __post_init__(self) -> None:
-        allowed = {"kind": Kind, "better": Better, "scale": Scale}
+        allowed = {"kind": Kind, "better": Better, "scale": Scale, "rhythm": RhythmKind}
         for field, words in allowed.items():
             if getattr(self, field) not in get_args(words):
                 raise MeasureError(f"{self.key}: {field} must be one of {', '.join(get_args(words))}")
@@ -56,8 +64,22 @@ class Measure:
             raise MeasureError(f"{self.key}: give its usual noise either as noise_cv or as noise_sd")
         if "{gap}" not in self.more or "{gap}" not in self.less:
             raise MeasureError(f"{self.key}: more and less must hold the word {{gap}}")
+        if (self.answers_from is not None or self.answers_to is not None) != bool(self.silent):
+            raise MeasureError(f"{self.key}: answers_from or answers_to go with silent, which says why")
         if self.levels and self.low + len(self.levels) - 1 != self.high:
             raise MeasureError(f"{self.key}: one description for each step from {self.low:g} to {self.high:g}")
+
+    @property
+    def noise(self) -> float:
+        """The usual noise from unit to unit: a CV on the ratio scale, else an SD of the judged number."""
+        spread = self.noise_cv if self.noise_cv is not None else self.noise_sd or 0.0
+        return 100 * spread if self.kind == "proportion" else spread
+
+    def can_answer(self, baseline: float) -> bool:
+        """Whether a unit that begins so can show a difference at all."""
+        low = -math.inf if self.answers_from is None else self.answers_from
+        high = math.inf if self.answers_to is None else self.answers_to
+        return low <= baseline <= high
 
     @property
     def lower_is_better(self) -> bool:

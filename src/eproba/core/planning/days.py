@@ -1,34 +1,171 @@
-"""The days of a trial: a baseline, rounds up to the decision day, applications in between."""
+"""The days of a trial: a baseline, rounds by the rhythm of what is measured, applications, and who is pulled when."""
 
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from datetime import date, timedelta
+
+from eproba.core.measuring.measures import Measure, RhythmKind
+from eproba.core.planning.lots import shuffled
 
 MOST_DAYS = 730
+POUR_SECONDS = 45  # for one unit, watering lightly and pouring slowly: Eproba's own guess
+WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+RHYTHMS: dict[RhythmKind, str] = {
+    "soil life": "Soil first: life in the soil answers within hours to days, so rounds crowd at the start.",
+    "soil structure": "Soil structure: crumb and crust move over weeks, so a round each fortnight will do.",
+    "growth": "Growth first: leaves answer in weeks, so a round each week will do.",
+}
+
+
+class DaysError(ValueError):
+    """Days that can't be; the message says what would fit."""
 
 
 @dataclass(frozen=True)
 class Rhythm:
-    """Days are counted from day 0, the day of baseline and first application.
-
-    `round_every` days between rounds; `pour_every` days between applications (None: once, on day 0).
-    """
+    """Days counted from day 0, the day of baseline and first application."""
 
     decision_day: int
-    round_every: int
-    pour_every: int | None
+    rounds: tuple[int, ...]
+    pours: tuple[int, ...]
 
 
-def round_days(rhythm: Rhythm) -> list[int]:
+@dataclass(frozen=True)
+class DayLoad:
+    """One day's work: what is to do, and how long it takes."""
+
+    day: int
+    on: date
+    round: bool
+    pour: bool
+    pull: bool
+    minutes: float
+
+
+def regular(decision_day: int, round_every: int, pour_every: int | None) -> Rhythm:
+    """A round every so many days, applications likewise (None: once, on day 0)."""
+    return Rhythm(
+        decision_day, tuple(round_days(decision_day, round_every)), tuple(pour_days(decision_day, pour_every))
+    )
+
+
+def round_days(decision_day: int, every: int) -> list[int]:
     """Baseline on day 0, every so many days, and the decision day itself last.
 
     A round less than half a rhythm before the decision day is left out: it would tell the same.
     """
-    regular = range(0, rhythm.decision_day, rhythm.round_every)
-    kept = [day for day in regular if day == 0 or rhythm.decision_day - day >= rhythm.round_every / 2]
-    return [*kept, rhythm.decision_day]
+    kept = [day for day in range(0, decision_day, every) if day == 0 or decision_day - day >= every / 2]
+    return [*kept, decision_day]
 
 
-def pour_days(rhythm: Rhythm) -> list[int]:
+def pour_days(decision_day: int, every: int | None) -> list[int]:
     """Day 0 and every so many days, but never on the decision day."""
-    if rhythm.pour_every is None:
-        return [0]
-    return list(range(0, rhythm.decision_day, rhythm.pour_every))
+    return [0] if every is None else list(range(0, decision_day, every))
+
+
+def proposed_rounds(measures: Sequence[Measure], decision_day: int) -> list[int]:
+    """Rounds by the rhythms of all measures together; what destroys is read on the decision day."""
+    days = {0, decision_day}
+    for measure in measures:
+        if not measure.destructive:
+            days |= set(_by_rhythm(measure.rhythm, decision_day))
+    return sorted(days)
+
+
+def _by_rhythm(rhythm: RhythmKind, decision_day: int) -> list[int]:
+    if rhythm == "soil structure":
+        return round_days(decision_day, 14)
+    weekly = round_days(decision_day, 7)
+    if rhythm == "growth":
+        return weekly
+    return sorted({day for day in (1, 2, 4) if day < decision_day} | set(weekly))
+
+
+def on_weekdays(days: Sequence[int], start_on: date, weekdays: Collection[int], fixed: Collection[int]) -> list[int]:
+    """Each day moved to the nearest of the gardener's weekdays (0: Monday), earlier if in doubt.
+
+    `fixed` days stay (day 0, the decision day); none moves onto or past them, and two never fall together.
+    """
+    allowed = set(weekdays) or set(range(7))
+    last = max(fixed)
+    kept = set(fixed)
+    for day in sorted(set(days) - set(fixed)):
+        near = [day + step for step in (0, -1, 1, -2, 2, -3, 3)]
+        fits = [d for d in near if 0 < d < last and (start_on + timedelta(days=d)).weekday() in allowed]
+        if fits:
+            kept.add(fits[0])
+    return sorted(kept)
+
+
+def checked_rounds(days: Sequence[int], decision_day: int) -> tuple[int, ...]:
+    """The rounds as a gardener set them.
+
+    Raises
+    ------
+    DaysError
+        No baseline, a round after the decision day, none on it.
+    """
+    ordered = sorted(set(days))
+    if not ordered or ordered[0] != 0:
+        raise DaysError("The baseline is day 0: without it nobody knows whether the units began alike. Add 0.")
+    if ordered[-1] > decision_day:
+        text = f"The decision day {decision_day} comes before the last round on day {ordered[-1]}"
+        raise DaysError(f"{text}: decide on day {ordered[-1]}, or end the rounds with day {decision_day}.")
+    if ordered[-1] != decision_day:
+        raise DaysError(f"The last round is on the decision day: add {decision_day}, or decide on day {ordered[-1]}.")
+    return tuple(ordered)
+
+
+def checked_pulls(days: Sequence[int], rounds: Sequence[int], plants: int) -> tuple[int, ...]:
+    """The days on which plants are pulled; the decision day where none is named.
+
+    Raises
+    ------
+    DaysError
+        A day without a round, or more pulls than plants in a unit.
+    """
+    pulls = sorted(set(days)) or [rounds[-1]]
+    strange = [day for day in pulls if day not in rounds]
+    if strange:
+        text = ", ".join(str(day) for day in rounds)
+        raise DaysError(f"Pulling on day {strange[0]} needs a round on that day; the rounds are on {text}.")
+    if len(pulls) > plants:
+        text = f"{len(pulls)} pulls need {len(pulls)} plants in each unit; you keep {plants}"
+        raise DaysError(f"{text}. Grow more in each, or pull on day {rounds[-1]} only.")
+    return tuple(pulls)
+
+
+def pulled(seed: str, code: str, plants: int, pulls: Sequence[int]) -> dict[int, int]:
+    """Which plant of a unit is pulled on which day, by lot: {day: plant number from 1}."""
+    order = shuffled(plants, f"{seed}:pull:{code}")
+    return {day: plant + 1 for day, plant in zip(sorted(pulls), order, strict=False)}
+
+
+def seconds_of_round(measures: Sequence[tuple[Measure, int]], units: int, pull: bool) -> int:
+    """One round's reading time for all units; what destroys is read on the days of pulling only."""
+    return units * sum(m.seconds * per_unit for m, per_unit in measures if pull or not m.destructive)
+
+
+def units_in(minutes: float, measures: Sequence[tuple[Measure, int]], treatments: int) -> int:
+    """The most units of each treatment that can be read in so many minutes a visit."""
+    each = treatments * sum(m.seconds * per_unit for m, per_unit in measures)
+    return int(minutes * 60 // each) if each else 0
+
+
+def calendar(
+    rhythm: Rhythm,
+    start_on: date,
+    measures: Sequence[tuple[Measure, int]],
+    units: int,
+    poured_units: int,
+    pulls: Collection[int],
+) -> list[DayLoad]:
+    """Every day with work, in order, with its minutes."""
+    loads = []
+    for day in sorted({*rhythm.rounds, *rhythm.pours}):
+        reads, pours = day in rhythm.rounds, day in rhythm.pours and poured_units > 0
+        seconds = seconds_of_round(measures, units, day in pulls) * reads + POUR_SECONDS * poured_units * pours
+        if reads or pours:
+            pull = day in pulls and any(m.destructive for m, _ in measures)
+            loads.append(DayLoad(day, start_on + timedelta(days=day), reads, pours, pull, seconds / 60))
+    return loads

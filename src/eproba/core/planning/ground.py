@@ -1,56 +1,209 @@
-"""The ground plan: places in rows, walked like an ox ploughs, with guards between."""
+"""The ground: places drawn to scale, and the cuts of them that become units."""
 
-from dataclasses import dataclass
-from typing import Literal
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Literal, get_args
 
+PlaceKind = Literal["bed", "lawn", "pots", "bench", "tray"]
 UnitKind = Literal["pot", "patch", "cell", "strip", "bed"]
+GradientKind = Literal["slope", "shade", "wall", "other"]
 CODES: dict[UnitKind, str] = {"pot": "P", "patch": "H", "cell": "Z", "strip": "S", "bed": "B"}
+UNITS_OF: dict[PlaceKind, UnitKind] = {"bed": "patch", "lawn": "patch", "pots": "pot", "bench": "pot", "tray": "cell"}
+STANDING: tuple[PlaceKind, ...] = ("pots", "bench", "tray")
+MOST_PLACES, MOST_CM, MOST_CELLS = 12, 20_000.0, 200
 
 
-@dataclass(frozen=True)
-class Ground:
-    """Size of one unit (cm), the guard between two of them (cm) and how many stand in a row."""
-
-    kind: UnitKind
-    width_cm: float
-    length_cm: float
-    guard_cm: float
-    per_row: int
+class GroundError(ValueError):
+    """Ground that can't hold the trial; the message says what would fit."""
 
 
 @dataclass(frozen=True)
 class Place:
-    """A place of the plan: 0-based row and column, order of walking from 1, top left corner in cm."""
+    """A rectangle of ground in cm, top left corner first; pots, bench and tray stand in rows and columns."""
 
+    kind: PlaceKind
+    name: str
+    x_cm: float
+    y_cm: float
+    width_cm: float
+    length_cm: float
+    rows: int = 1
+    columns: int = 1
+
+    @property
+    def standing(self) -> bool:
+        """Whether its units are single vessels that can be moved."""
+        return self.kind in STANDING
+
+
+@dataclass(frozen=True)
+class Gradient:
+    """What changes over the ground, and which way it grows: degrees clockwise from the top of the plan."""
+
+    kind: GradientKind
+    towards: float
+
+    def along(self, x: float, y: float) -> float:
+        """How far a point lies along the gradient, cm."""
+        turn = math.radians(self.towards)
+        return x * math.sin(turn) - y * math.cos(turn)
+
+    def across(self, x: float, y: float) -> float:
+        turn = math.radians(self.towards)
+        return x * math.cos(turn) + y * math.sin(turn)
+
+
+@dataclass(frozen=True)
+class Site:
+    """All places of a trial. `north`: degrees clockwise from the top of the plan."""
+
+    places: tuple[Place, ...]
+    gradient: Gradient | None = None
+    north: float = 0.0
+
+    @property
+    def area_cm2(self) -> float:
+        return sum(place.width_cm * place.length_cm for place in self.places)
+
+
+@dataclass(frozen=True)
+class Cut:
+    """The ground of one unit: which place, its row and column there, order of walking, corner and size in cm.
+
+    `number` is what stands on its tag; `size` a first measurement, where units were sorted by one.
+    """
+
+    kind: UnitKind
+    number: int
+    place: int
     row: int
     column: int
     walk: int
     x_cm: float
     y_cm: float
+    width_cm: float
+    length_cm: float
+    block: str | None = None
+    size: float | None = None
+
+    @property
+    def code(self) -> str:
+        """The code on the tag, e.g. P7."""
+        return f"{CODES[self.kind]}{self.number}"
+
+    @property
+    def middle(self) -> tuple[float, float]:
+        return self.x_cm + self.width_cm / 2, self.y_cm + self.length_cm / 2
 
 
-def places(ground: Ground, count: int, block_size: int) -> list[Place]:
-    """The places in dealing order: row by row, whole blocks kept side by side (`block_size` 1: no blocks).
+def place_from(entry: dict[str, Any], position: int) -> Place:
+    """One place as the page sends it.
 
-    Walking order turns round at each row's end, so that nobody walks back empty-handed.
+    Raises
+    ------
+    GroundError
+        With the name of the place, and what would fit.
     """
-    per_row = max(block_size, ground.per_row // block_size * block_size)
-    laid = []
-    for place in range(count):
-        row, column = divmod(place, per_row)
-        in_row = min(per_row, count - row * per_row)
-        step = column if row % 2 == 0 else in_row - 1 - column
-        x = column * (ground.width_cm + ground.guard_cm) + column // block_size * _block_gap(ground, block_size)
-        y = row * (ground.length_cm + ground.guard_cm + _block_gap(ground, block_size))
-        laid.append(Place(row, column, row * per_row + step + 1, x, y))
-    return laid
+    name = str(entry.get("name") or "").strip()[:40] or f"Place {position + 1}"
+    kind = entry.get("kind")
+    if kind not in get_args(PlaceKind):
+        raise GroundError(f"{name}: choose bed, lawn, pots, bench or tray.")
+    numbers = {key: _number(entry.get(key), name, key) for key in ("x_cm", "y_cm", "width_cm", "length_cm")}
+    for key in ("width_cm", "length_cm"):
+        if not 1 <= numbers[key] <= MOST_CM:
+            raise GroundError(f"{name}: {numbers[key]:g} cm can't be; from 1 cm to {MOST_CM / 100:g} m fits.")
+    rows, columns = (int(_number(entry.get(key, 1), name, key)) for key in ("rows", "columns"))
+    if not (rows >= 1 and columns >= 1 and rows * columns <= MOST_CELLS):
+        raise GroundError(f"{name}: {rows} × {columns} can't be; up to {MOST_CELLS} in one place.")
+    return Place(kind, name, rows=rows, columns=columns, **numbers)
 
 
-def _block_gap(ground: Ground, block_size: int) -> float:
-    """A little more air between blocks, so that the eye sees them."""
-    return 0.0 if block_size == 1 else 0.3 * ground.width_cm
+def _number(value: Any, name: str, key: str) -> float:
+    try:
+        number = float(value)
+    except (TypeError, ValueError):
+        number = math.nan
+    if not math.isfinite(number) or abs(number) > 10 * MOST_CM:
+        raise GroundError(f"{name}: {key.replace('_cm', '')} must be a number of centimetres.")
+    return number
 
 
-def code(kind: UnitKind, place: int) -> str:
-    """The code on the tag, e.g. P7."""
-    return f"{CODES[kind]}{place + 1}"
+def site_from(entry: dict[str, Any]) -> Site:
+    """The whole ground as the page sends it, or as it was kept.
+
+    Raises
+    ------
+    GroundError
+        No place, too many, places that lie over each other, or a place that can't be.
+    """
+    found = entry.get("places")
+    if not isinstance(found, list) or not found:
+        raise GroundError("Draw at least one place: a bed, a row of pots, a tray, a bench or a lawn patch.")
+    if len(found) > MOST_PLACES:
+        raise GroundError(f"{len(found)} places are too many for one trial; up to {MOST_PLACES}.")
+    places = tuple(place_from(each if isinstance(each, dict) else {}, i) for i, each in enumerate(found))
+    for i, one in enumerate(places):
+        for other in places[i + 1 :]:
+            if _overlap(one, other):
+                raise GroundError(f"{one.name} and {other.name} lie over each other: move one of them.")
+    gradient = entry.get("gradient") or None
+    if gradient is not None:
+        if not isinstance(gradient, dict) or gradient.get("kind") not in get_args(GradientKind):
+            raise GroundError("The gradient is a slope, a shade side, a wall or something else.")
+        gradient = Gradient(gradient["kind"], _number(gradient.get("towards"), "Gradient", "direction") % 360)
+    return Site(places, gradient, _number(entry.get("north", 0), "North", "direction") % 360)
+
+
+def _overlap(one: Place, other: Place) -> bool:
+    return (
+        one.x_cm + one.width_cm > other.x_cm + 0.01
+        and other.x_cm + other.width_cm > one.x_cm + 0.01
+        and one.y_cm + one.length_cm > other.y_cm + 0.01
+        and other.y_cm + other.length_cm > one.y_cm + 0.01
+    )
+
+
+def site_entry(site: Site) -> dict[str, Any]:
+    """The ground as plain data, the way back from `site_from`."""
+    gradient = site.gradient and vars(site.gradient)
+    return {"places": [vars(place) for place in site.places], "gradient": gradient, "north": site.north}
+
+
+def row_of(kind: PlaceKind, width_cm: float, length_cm: float, gap_cm: float, rows: int, columns: int) -> Place:
+    """A place that holds rows × columns units of one size, a gap between any two."""
+    name = {"pots": "Pots", "tray": "Tray", "bench": "Bench", "lawn": "Lawn"}.get(kind, "Bed")
+    width, length = columns * (width_cm + gap_cm) - gap_cm, rows * (length_cm + gap_cm) - gap_cm
+    if kind in STANDING:
+        width, length = columns * (width_cm + gap_cm), rows * (length_cm + gap_cm)
+    return Place(kind, name, 0.0, 0.0, width, length, rows, columns)
+
+
+def borders(units: Sequence[tuple[Cut, str]], control: str, reach_cm: float) -> tuple[int, int]:
+    """How many neighbours stand treated beside control, and how many neighbours there are at all.
+
+    Neighbours lie side by side, no further apart than `reach_cm`.
+    """
+    pairs = [
+        (mine, yours)
+        for i, (one, mine) in enumerate(units)
+        for other, yours in units[i + 1 :]
+        if _beside(one, other, reach_cm)
+    ]
+    return sum((mine == control) != (yours == control) for mine, yours in pairs), len(pairs)
+
+
+def _beside(one: Cut, other: Cut, reach_cm: float) -> bool:
+    gap_x = max(one.x_cm, other.x_cm) - min(one.x_cm + one.width_cm, other.x_cm + other.width_cm)
+    gap_y = max(one.y_cm, other.y_cm) - min(one.y_cm + one.length_cm, other.y_cm + other.length_cm)
+    return (gap_x < 0 and gap_y <= reach_cm + 0.01) or (gap_y < 0 and gap_x <= reach_cm + 0.01)
+
+
+def walked(cuts: Sequence[Cut]) -> tuple[Cut, ...]:
+    """The cuts with their order of walking: place by place, row by row, turning round at each row's end."""
+
+    def step(cut: Cut) -> tuple[int, int, int]:
+        return cut.place, cut.row, cut.column if cut.row % 2 == 0 else -cut.column
+
+    order = {id(cut): i + 1 for i, cut in enumerate(sorted(cuts, key=step))}
+    return tuple(replace(cut, walk=order[id(cut)]) for cut in cuts)

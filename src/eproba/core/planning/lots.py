@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from typing import Literal
 
 ALGORITHM = "eproba-lots-1: places in order of SHA-256(seed:place), treatments laid along in turn"
-Dealing = Literal["completely random", "blocks", "pairs"]
+Dealing = Literal["completely random", "blocks", "pairs", "Latin square", "one of each"]
 
 
 class LotsError(ValueError):
@@ -38,15 +38,32 @@ def deal_in_blocks(treatments: Sequence[str], blocks: int, seed: str) -> list[st
     return [name for block in range(blocks) for name in _laid(list(treatments), f"{seed}:block {block + 1}")]
 
 
+def deal_latin_square(treatments: Sequence[str], seed: str) -> list[str]:
+    """Each treatment once in each row and column; places are numbered row by row.
+
+    The cyclic square with its rows, columns and letters dealt anew, so every square of that family is equally likely
+    (Fisher & Yates 1938; for four and more treatments there are squares outside the family).
+    """
+    _check(treatments, len(treatments))
+    size = range(len(treatments))
+    rows, columns, letters = (shuffled(len(treatments), f"{seed}:{part}") for part in ("rows", "columns", "letters"))
+    return [treatments[letters[(rows[i] + columns[j]) % len(treatments)]] for i in size for j in size]
+
+
 def deal(dealing: Dealing, treatments: Sequence[str], units_each: int, seed: str) -> list[str]:
     """Deal by the named design; `units_each` is also the number of blocks or pairs.
 
     Raises
     ------
     LotsError
-        Fewer than two treatments, no unit, or pairs of anything but two.
+        Fewer than two treatments, no unit, pairs of anything but two, a square that is not square.
     """
-    if dealing == "completely random":
+    if dealing == "Latin square":
+        if units_each != len(treatments):
+            text = f"A Latin square of {len(treatments)} treatments has {len(treatments)} units of each"
+            raise LotsError(f"{text}, not {units_each}: take blocks instead.")
+        return deal_latin_square(treatments, seed)
+    if dealing in ("completely random", "one of each"):
         return deal_completely_random(treatments, units_each, seed)
     if dealing == "pairs" and len(treatments) != 2:
         raise LotsError(f"Pairs need exactly two treatments; you have {len(treatments)}: take blocks instead.")

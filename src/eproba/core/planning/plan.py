@@ -1,14 +1,16 @@
 """A plan as typed and checked, and its way to dealt units and planned days."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from datetime import date
 
 from eproba.core.judging.series import Scale
 from eproba.core.judging.summaries import Summary
+from eproba.core.planning.cutter import Wish, proposals
 from eproba.core.planning.days import Rhythm
-from eproba.core.planning.ground import Ground, code, places
-from eproba.core.planning.lots import Dealing, deal
-from eproba.core.planning.trial import Role, Unit
+from eproba.core.planning.ground import Cut, PlaceKind, Site, row_of
+from eproba.core.planning.lots import Dealing, LotsError, deal
+from eproba.core.planning.trial import Role, Rules, Unit
 
 LETTERS = "ABCDEFGH"
 
@@ -22,6 +24,7 @@ class PlannedTreatment:
     how: str
     amount: float | None
     amount_unit: str
+    rung: float | None = None
 
 
 @dataclass(frozen=True)
@@ -31,6 +34,16 @@ class PlannedMeasure:
     key: str
     per_unit: int
     sown: int | None
+
+
+@dataclass(frozen=True)
+class Layout:
+    """The ground cut for a trial: the design, and the cuts in dealing order (block by block, or row by row)."""
+
+    site: Site
+    guard_cm: float
+    dealing: Dealing
+    cuts: tuple[Cut, ...]
 
 
 @dataclass(frozen=True)
@@ -49,40 +62,70 @@ class Plan:
     rhythm: Rhythm
     treatments: tuple[PlannedTreatment, ...]
     control: int
-    dealing: Dealing
-    units_each: int
-    ground: Ground
+    layout: Layout
+    no_worse: bool = False
+    blind: bool = False
+    batches: int = 1
+    rules: Rules = field(default_factory=Rules)
 
     @property
     def letters(self) -> str:
         return LETTERS[: len(self.treatments)]
 
     @property
-    def block_size(self) -> int:
-        return 1 if self.dealing == "completely random" else len(self.treatments)
+    def units_each(self) -> int:
+        return len(self.layout.cuts) // len(self.treatments)
 
 
 def dealt_units(plan: Plan, seed: str) -> list[Unit]:
     """Deal the lots over the ground (ids are given by the store)."""
-    letters = deal(plan.dealing, plan.letters, plan.units_each, seed)
-    laid = places(plan.ground, len(letters), plan.block_size)
-    in_blocks = plan.dealing != "completely random"
-    return [
-        Unit(
-            id=0,
-            code=code(plan.ground.kind, i),
-            letter=letter,
-            block=str(i // plan.block_size + 1) if in_blocks else None,
-            row=place.row,
-            column=place.column,
-            walk=place.walk,
-            x_cm=place.x_cm,
-            y_cm=place.y_cm,
-            lost_on=None,
-            lost_reason="",
-        )
-        for i, (letter, place) in enumerate(zip(letters, laid, strict=True))
-    ]
+    letters = deal(plan.layout.dealing, plan.letters, plan.units_each, seed)
+    return [Unit(0, letter, cut) for letter, cut in zip(letters, plan.layout.cuts, strict=True)]
+
+
+def simple_layout(
+    kind: PlaceKind, unit_cm: tuple[float, float], guard_cm: float, per_row: int, dealing: Dealing, treatments: int,
+    units_each: int,
+) -> Layout:  # fmt: skip
+    """One place just large enough for so many equal units in rows."""
+    rows = -(-treatments * units_each // per_row)
+    place = row_of(kind, *unit_cm, guard_cm, rows, per_row)
+    wish = Wish(treatments, units_each, guard_cm, *unit_cm, dealing=dealing)
+    found = next(each for each in proposals(Site((place,)), wish) if each.units_each == units_each)
+    return Layout(Site((place,)), guard_cm, dealing, found.cuts)
+
+
+def check_crops(crops: Sequence[str], layout: Layout, blocks: int) -> None:
+    """Several crops are blocks, never replicates.
+
+    Raises
+    ------
+    LotsError
+        Crops without blocks, or more crops than blocks.
+    """
+    if len(crops) < 2:
+        return
+    if layout.dealing not in ("blocks", "pairs"):
+        raise LotsError(f"{len(crops)} crops need blocks, one crop to a block: choose blocks or pairs, or one crop.")
+    if blocks % len(crops):
+        text = f"{blocks} blocks can't be shared out alike among {len(crops)} crops"
+        raise LotsError(f"{text}: take {len(crops) * max(1, blocks // len(crops))} blocks, or other crops.")
+
+
+def check_batches(batches: int, layout: Layout, blocks: int) -> None:
+    """Several batches or bags are a level of their own: each goes to whole blocks.
+
+    Raises
+    ------
+    LotsError
+        Batches without blocks, or more batches than blocks.
+    """
+    if batches < 2:
+        return
+    if layout.dealing not in ("blocks", "pairs"):
+        raise LotsError(f"{batches} batches need blocks, so that each meets its own control: choose blocks or pairs.")
+    if batches > blocks:
+        raise LotsError(f"{batches} batches for {blocks} blocks: take at most {blocks} batches, one for each block.")
 
 
 def control_index(treatments: tuple[PlannedTreatment, ...]) -> int:

@@ -1,13 +1,15 @@
 """A trial as the rest of the core sees it: plan and records, frozen."""
 
-from dataclasses import dataclass
-from datetime import date, timedelta
-from typing import Literal
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date, datetime, timedelta
+from typing import Any, Literal
 
 from eproba.core.judging.series import Scale
 from eproba.core.judging.summaries import Summary
 from eproba.core.measuring.measures import Measure
-from eproba.core.planning.ground import Ground
+from eproba.core.planning.days import pulled
+from eproba.core.planning.ground import Cut, Site, UnitKind
 from eproba.core.planning.lots import Dealing
 
 Role = Literal["test", "water control", "untreated", "ingredient control", "killed brew", "reference"]
@@ -35,7 +37,10 @@ def stage_of(
 
 @dataclass(frozen=True)
 class Treatment:
-    """One treatment: its letter on the plan, name, role and how it is given; `amount` per unit, None: nothing."""
+    """One treatment: its letter on the plan, name, role and how it is given; `amount` per unit, None: nothing.
+
+    `rung` is its score on a ladder of strengths (the control's is 0); None where it is on none.
+    """
 
     id: int
     letter: str
@@ -44,23 +49,80 @@ class Treatment:
     how: str
     amount: float | None
     amount_unit: str
+    rung: float | None = None
 
 
 @dataclass(frozen=True)
 class Unit:
-    """One unit with its lot and its place."""
+    """One unit with its lot and its ground."""
 
     id: int
-    code: str
     letter: str
-    block: str | None
-    row: int
-    column: int
-    walk: int
-    x_cm: float
-    y_cm: float
-    lost_on: date | None
-    lost_reason: str
+    cut: Cut
+    lost_on: date | None = None
+    lost_reason: str = ""
+
+    @property
+    def code(self) -> str:
+        return self.cut.code
+
+    @property
+    def block(self) -> str | None:
+        return self.cut.block
+
+    @property
+    def walk(self) -> int:
+        return self.cut.walk
+
+
+@dataclass(frozen=True)
+class Rules:
+    """What is settled before sowing, so that nobody decides it by looking.
+
+    `seeds` a unit, thinned to `plants` by day `thin_on`; what fails is replaced up to day `replace_until` (None:
+    never). `handling` is done to all units alike. `crops` share the blocks out in turn. `pulls`: days on which a plant
+    of each unit is pulled, by lot (empty: the decision day).
+    """
+
+    seeds: int | None = None
+    plants: int = 1
+    thin_on: int | None = None
+    replace_until: int | None = None
+    handling: str = ""
+    crops: tuple[str, ...] = ()
+    pulls: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class SpareRun:
+    """A spare plant that got a treatment before the trial: recorded, not judged."""
+
+    letter: str
+    on: date
+    came_through: bool
+    note: str
+    by: str
+
+
+@dataclass(frozen=True)
+class Amendment:
+    """A change to a declared plan, with its reason."""
+
+    on: date
+    what: str
+    old: str
+    new: str
+    reason: str
+    by: str
+
+
+@dataclass(frozen=True)
+class Declared:
+    """The plan as it was declared: when, its facts, and their fingerprint."""
+
+    at: datetime
+    facts: Mapping[str, Any] = field(hash=False)
+    fingerprint: str
 
 
 @dataclass(frozen=True)
@@ -128,23 +190,62 @@ class Trial:
     decision_day: int
     dealing: Dealing
     seed: str
+    algorithm: str
+    dealt_at: datetime
     deals: int
-    ground: Ground
+    site: Site
+    guard_cm: float
     control: str
     treatments: tuple[Treatment, ...]
     units: tuple[Unit, ...]
     rounds: tuple[Round, ...]
     pours: tuple[Pour, ...]
-    ended_on: date | None
-    ended_reason: str
+    ended_on: date | None = None
+    ended_reason: str = ""
+    no_worse: bool = False
+    blind: bool = False
+    batches: int = 1
+    rules: Rules = field(default_factory=Rules)
+    declared: Declared | None = None
+    amendments: tuple[Amendment, ...] = ()
+    spare_runs: tuple[SpareRun, ...] = ()
 
     @property
     def decision_on(self) -> date:
         return self.start_on + timedelta(days=self.decision_day)
 
     @property
-    def block_size(self) -> int:
-        return 1 if self.dealing == "completely random" else len(self.treatments)
+    def kind(self) -> UnitKind:
+        """What its units are; of several kinds the first."""
+        return self.units[0].cut.kind
+
+    @property
+    def in_blocks(self) -> bool:
+        return self.dealing in ("blocks", "pairs")
+
+    @property
+    def pulls(self) -> tuple[int, ...]:
+        """The days on which plants are pulled."""
+        return self.rules.pulls or (self.rounds[-1].day,)
+
+    @property
+    def destructive(self) -> bool:
+        return any(each.measure.destructive for each in self.asked)
+
+    def crop_of(self, unit: Unit) -> str:
+        """The crop of a unit: whole blocks take the crops in turn."""
+        crops = self.rules.crops
+        if not crops:
+            return ""
+        return crops[0] if unit.block is None else crops[(int(unit.block) - 1) % len(crops)]
+
+    def batch_of(self, unit: Unit) -> int:
+        """The batch or bag that a unit gets: whole blocks take them in turn."""
+        return 1 if unit.block is None else (int(unit.block) - 1) // max(1, len(self.rules.crops)) % self.batches + 1
+
+    def pulled(self, unit: Unit) -> dict[int, int]:
+        """Which plant of a unit is pulled on which day, by lot."""
+        return pulled(self.seed, unit.code, self.rules.plants, self.pulls) if self.destructive else {}
 
     @property
     def started(self) -> bool:
@@ -176,9 +277,9 @@ class Trial:
         return next(each for each in self.units if each.id == unit_id)
 
     def asked_in(self, round_: Round) -> tuple[Asked, ...]:
-        """The measures of a round: what destroys the plant is measured in the last one only."""
-        last = round_.day == self.rounds[-1].day
-        return tuple(each for each in self.asked if last or not each.measure.destructive)
+        """The measures of a round: what destroys the plant is measured on the days of pulling only."""
+        pull = round_.day in self.pulls
+        return tuple(each for each in self.asked if pull or not each.measure.destructive)
 
     def living(self, on: date) -> tuple[Unit, ...]:
         """Units not lost by that day, in walking order."""

@@ -31,8 +31,8 @@ def with_findings(glances: Sequence[Glance]) -> list[Glance]:
     for glance in glances:
         if left and glance.finding is None and glance.stage in ("finished", "ended early"):
             left -= 1
-            lines = _found(glance.id)
-            keep_finding(db(), glance.id, lines)
+            lines, noise = _found(glance.id)
+            keep_finding(db(), glance.id, lines, noise)
             glance = replace(glance, finding=tuple(lines))
         filled.append(glance)
     db().commit()
@@ -41,20 +41,20 @@ def with_findings(glances: Sequence[Glance]) -> list[Glance]:
 
 def remember_finding(trial_id: int) -> None:
     """Judge a trial that has just been finished, so that no list has to."""
-    keep_finding(db(), trial_id, _found(trial_id))
+    keep_finding(db(), trial_id, *_found(trial_id))
 
 
-def _found(trial_id: int) -> list[dict[str, str]]:
+def _found(trial_id: int) -> tuple[list[dict[str, str]], float | None]:
     trial = load_trial(db(), trial_id)
     if trial is None:
-        return []
+        return [], None
     asked = trial.asked[0]
     try:
         judgement = judged(trial, asked, tuple(readings_of(db(), trial_id)))
     except CannotJudge as error:
-        return [{"verdict": "seen_not_shown", "headline": "Not judged", "sentence": str(error)}]
+        return [{"verdict": "seen_not_shown", "headline": "Not judged", "sentence": str(error)}], None
     wording = Wording.of(asked.measure)
-    return [
+    lines = [
         {
             "verdict": each.verdict,
             "headline": headline(each, judgement),
@@ -62,3 +62,4 @@ def _found(trial_id: int) -> list[dict[str, str]]:
         }
         for each in judgement.comparisons
     ]
+    return lines, judgement.noise_sd

@@ -1,0 +1,69 @@
+"""The declared plan: what is frozen at the start, its fingerprint, and what was changed since."""
+
+import hashlib
+import json
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+from eproba.core.measuring.numbers import figure
+from eproba.core.planning.trial import Declared, Trial
+
+
+def facts_of(trial: Trial) -> dict[str, Any]:
+    """All that the verdict hangs on, as plain data."""
+    return {
+        "question": "no worse than" if trial.no_worse else "better than",
+        "first measure": trial.asked[0].measure.key,
+        "worth": trial.worth,
+        "scale": trial.scale,
+        "lower is better": trial.lower_is_better,
+        "summary": trial.summary,
+        "day 0": trial.start_on.isoformat(),
+        "decision day": trial.decision_day,
+        "control": trial.control,
+        "treatments": [[t.letter, t.name, t.role, t.how, t.amount, t.amount_unit, t.rung] for t in trial.treatments],
+        "design": trial.dealing,
+        "lots": {unit.code: [unit.letter, unit.block] for unit in trial.units},
+        "seed": trial.seed,
+        "algorithm": trial.algorithm,
+        "deals": trial.deals,
+        "batches": trial.batches,
+        "rules": {**vars(trial.rules), "crops": list(trial.rules.crops), "pulls": list(trial.rules.pulls)},
+    }
+
+
+def fingerprint(facts: Mapping[str, Any]) -> str:
+    """SHA-256 of the facts as compact JSON with sorted keys, so that anybody can check it with any tool."""
+    text = json.dumps(facts, sort_keys=True, separators=(",", ":"), ensure_ascii=False, allow_nan=False)
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+def declare(trial: Trial, at: datetime) -> Declared:
+    """Freeze the plan as it is."""
+    facts = facts_of(trial)
+    return Declared(at, facts, fingerprint(facts))
+
+
+def short(full: str) -> str:
+    """A fingerprint for reading aloud: its first twelve digits in threes."""
+    return " ".join(full[i : i + 3] for i in range(0, 12, 3))
+
+
+def untold(trial: Trial) -> list[str]:
+    """Facts that differ from the declared plan without an amendment that says so."""
+    if trial.declared is None:
+        return []
+    told = {amendment.what for amendment in trial.amendments}
+    present = json.loads(json.dumps(facts_of(trial)))
+    changed = [name for name, value in present.items() if trial.declared.facts.get(name) != value]
+    return [name for name in changed if name not in told]
+
+
+def worth_words(trial: Trial) -> str:
+    """The worth or margin with its unit, or “any difference”."""
+    if trial.worth is None:
+        return "any difference"
+    if trial.scale == "ratio":
+        return f"{figure(100 * trial.worth)} %"
+    return f"{figure(trial.worth)} {trial.asked[0].measure.judged_unit}"

@@ -1,0 +1,53 @@
+"""The chances of a plan as JSON and as a readable text."""
+
+import json
+
+from eproba.core.measuring.numbers import figure
+from eproba.core.planning.chance import Chances, Prospect
+
+WORDS = {
+    "nothing": "When the truth is nothing",
+    "worth": "When it is the worth",
+    "twice_worth": "When it is twice the worth",
+}
+NO_WORSE_WORDS = {
+    "nothing": "When it is just as good",
+    "worth": "When it is worse by the margin",
+    "twice_worth": "When it is worse by twice the margin",
+}
+
+
+def chances_json(chances: Chances) -> str:
+    """All figures as JSON text; null for what does not exist."""
+    shares: dict[str, dict[str, float]] = {truth: dict(found) for truth, found in chances.shares.items()}
+    shares["nothing"]["family_false_alarm"] = chances.family_false_alarm
+    content = {
+        "best_p": chances.best_p,
+        "deals": chances.deals,
+        "power": {"pairwise": chances.pairwise, "adjusted": chances.adjusted},
+        "detectable": chances.detectable,
+        "chance": shares,
+        "error": chances.error,
+    }
+    return json.dumps(content, indent=2, allow_nan=False)
+
+
+def chances_text(chances: Chances, prospect: Prospect) -> str:
+    """The same for reading."""
+    words = NO_WORSE_WORDS if prospect.no_worse else WORDS
+    lines = [f"{prospect.treatments} treatments × {prospect.units} units" + (" in blocks" if prospect.blocks else "")]
+    for truth, found in chances.shares.items():
+        told = ", ".join(f"{verdict.replace('_', ' ')} {100 * share:.0f}" for verdict, share in found.items() if share)
+        lines.append(f"{words[truth]}, out of 100 trials: {told}")
+    if chances.adjusted is None or chances.detectable is None:
+        lines.append("One unit of each can be described, never judged: take two or more.")
+        return "\n".join(lines)
+    size = f"{100 * chances.detectable:.1f} %" if prospect.scale == "ratio" else figure(chances.detectable)
+    lines.append(
+        f"The worth is found in {100 * chances.adjusted:.0f} of 100 (one pair alone: {100 * (chances.pairwise or 0):.0f})."
+    )
+    lines.append(f"Found in 8 of 10: a gap of {size}.")
+    lines.append(f"Any false “better” or “worse” for nothing: {100 * chances.family_false_alarm:.1f} of 100.")
+    lines.append(f"Smallest p of the shuffle test: {chances.best_p:.2g}, with {chances.deals} possible deals.")
+    lines.append(f"Simulated figures are within about ± {200 * chances.error:.1f} of 100.")
+    return "\n".join(lines)
