@@ -19,7 +19,9 @@ NO_WORSE_WORDS = {
 
 def chances_json(chances: Chances) -> str:
     """All figures as JSON text; null for what does not exist."""
-    shares: dict[str, dict[str, float]] = {truth: dict(found) for truth, found in chances.shares.items()}
+    shares: dict[str, dict[str, float]] = {
+        truth: {str(verdict): share for verdict, share in found.items()} for truth, found in chances.shares.items()
+    }
     shares["nothing"]["family_false_alarm"] = chances.family_false_alarm
     content = {
         "best_p": chances.best_p,
@@ -43,9 +45,8 @@ def chances_text(chances: Chances, prospect: Prospect) -> str:
         lines.append("One unit of each can be described, never judged: take two or more.")
         return "\n".join(lines)
     size = f"{100 * chances.detectable:.1f} %" if prospect.scale == "ratio" else figure(chances.detectable)
-    lines.append(
-        f"The worth is found in {100 * chances.adjusted:.0f} of 100 (one pair alone: {100 * (chances.pairwise or 0):.0f})."
-    )
+    alone = f"one pair alone: {100 * (chances.pairwise or 0):.0f}"
+    lines.append(f"The worth is found in {100 * chances.adjusted:.0f} of 100 ({alone}).")
     lines.append(f"Found in 8 of 10: a gap of {size}.")
     lines.append(f"Any false “better” or “worse” for nothing: {100 * chances.family_false_alarm:.1f} of 100.")
     lines.append(f"Smallest p of the shuffle test: {chances.best_p:.2g}, with {chances.deals} possible deals.")

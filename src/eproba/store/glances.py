@@ -1,7 +1,7 @@
 """Glances over all trials: what is due, what was found, without fetching any trial whole."""
 
 import typing
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
@@ -11,12 +11,13 @@ from sqlalchemy.orm import aliased
 from sqlmodel import Session, col
 
 from eproba.core.planning.trial import Role, Stage, stage_of
-from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialRow, UnitRow
+from eproba.store.measures import all_measures
+from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
 
 
 @dataclass(frozen=True)
 class Due:
-    """A round or the pours of one day that wait."""
+    """A round or the pours of one day that wait; `pull`: what destroys is read in that round."""
 
     kind: str
     trial_id: int
@@ -26,6 +27,8 @@ class Due:
     on: date
     letters: str
     units: int
+    treatments: int = 0
+    pull: bool = False
 
 
 @dataclass(frozen=True)
@@ -53,8 +56,19 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
     units = (
         select(func.count()).where(col(UnitRow.trial_id) == col(TrialRow.id), col(UnitRow.lost_on).is_(None))
     ).scalar_subquery()
+    treatments = (select(func.count()).where(col(TreatmentRow.trial_id) == col(TrialRow.id))).scalar_subquery()
+    pulls, last = col(TrialRow.rules)["pulls"], col(TrialRow.decision_day)
     rounds = (
-        select(col(TrialRow.id), col(TrialRow.name), col(RoundRow.id), col(RoundRow.day), when.label("on"), units)
+        select(
+            col(TrialRow.id),
+            col(TrialRow.name),
+            col(RoundRow.id),
+            col(RoundRow.day),
+            when.label("on"),
+            units,
+            pulls,
+            last,
+        )
         .join(RoundRow, col(RoundRow.trial_id) == col(TrialRow.id))
         .where(running, mine, col(RoundRow.done).is_(False), _no_later_round_done(), when <= bindparam("on", on))
         .order_by(when, col(TrialRow.id))
@@ -63,7 +77,9 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
     poured_on = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
     letters = func.string_agg(col(PourRow.letter), "")
     pours = (
-        select(col(TrialRow.id), col(TrialRow.name), col(PourRow.day), poured_on.label("on"), letters, units)
+        select(
+            col(TrialRow.id), col(TrialRow.name), col(PourRow.day), poured_on.label("on"), letters, units, treatments
+        )
         .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
         .where(running, mine, col(PourRow.status) == "due", _not_closed(), poured_on <= bindparam("on", on))
         .group_by(col(TrialRow.id), col(PourRow.day))
@@ -72,13 +88,27 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
     )
     connection = session.connection()
     waiting = [
-        Due("round", t, name, rid, day, when, "", n) for t, name, rid, day, when, n in connection.execute(rounds)
+        Due("round", t, name, rid, day, when, "", n, pull=day in (days or [last]))
+        for t, name, rid, day, when, n, days, last in connection.execute(rounds)
     ]
     waiting += [
-        Due("pour", t, name, None, day, when, "".join(sorted(ls)), n)
-        for t, name, day, when, ls, n in connection.execute(pours)
+        Due("pour", t, name, None, day, when, "".join(sorted(ls)), n, k)
+        for t, name, day, when, ls, n, k in connection.execute(pours)
     ]
     return sorted(waiting, key=lambda due: (due.on, due.trial_id, due.kind == "pour"))
+
+
+def round_seconds(session: Session, ids: Collection[int]) -> dict[int, tuple[float, float]]:
+    """For each trial the seconds of one unit's reading: what leaves it alive, and what destroys it."""
+    known = all_measures(session)
+    found = dict.fromkeys(ids, (0.0, 0.0))
+    rows = session.exec(select(TrialMeasureRow).where(col(TrialMeasureRow.trial_id).in_(ids)))  # type: ignore[call-overload]
+    for row in rows.scalars():
+        plain, pulling = found[row.trial_id]
+        measure = known[row.measure_key]
+        seconds = measure.seconds * row.per_unit
+        found[row.trial_id] = (plain, pulling + seconds) if measure.destructive else (plain + seconds, pulling)
+    return found
 
 
 def _no_later_round_done() -> Any:

@@ -83,7 +83,8 @@ def trial_from(
 
 def rules_from(kept: Mapping[str, Any]) -> Rules:
     """The rules as kept in JSON; lists are tuples again."""
-    return Rules(**{key: tuple(value) if isinstance(value, list) else value for key, value in kept.items()})
+    lists: Any = {key: tuple(value) if isinstance(value, list) else value for key, value in kept.items()}
+    return Rules(**lists)
 
 
 def treatment_from(row: TreatmentRow) -> Treatment:

@@ -92,6 +92,11 @@ def load_trial(session: Session, trial_id: int) -> Trial | None:
     )
 
 
+def trial_of_unit(session: Session, unit_id: int) -> int | None:
+    """The trial that a unit belongs to."""
+    return session.exec(select(UnitRow.trial_id).where(UnitRow.id == unit_id)).first()
+
+
 def _all(session: Session, table: Any, trial_id: int, *order: Any) -> Sequence[Any]:
     return session.exec(select(table).where(table.trial_id == trial_id).order_by(*order)).all()
 
@@ -131,18 +136,11 @@ def amend(
 def move_decision(session: Session, trial: Trial, day: int) -> None:
     """Move the last round to the new decision day; rounds and pours planned after it fall away."""
     last = trial.rounds[-1]
-    for table in (RoundRow, PourRow):
-        session.exec(
-            delete(table).where(col(table.trial_id) == trial.id, col(table.day) >= day, *_unborn(table, last.id))
-        )
+    rounds = (col(RoundRow.trial_id) == trial.id, col(RoundRow.day) >= day, col(RoundRow.id) != last.id)
+    pours = (col(PourRow.trial_id) == trial.id, col(PourRow.day) >= day, col(PourRow.status) == "due")
+    session.exec(delete(RoundRow).where(*rounds))
+    session.exec(delete(PourRow).where(*pours))
     session.exec(update(RoundRow).where(col(RoundRow.id) == last.id).values(day=day))
-
-
-def _unborn(table: Any, last_id: int) -> tuple[Any, ...]:
-    """What nobody has done yet, the last round apart."""
-    if table is RoundRow:
-        return col(RoundRow.id) != last_id, col(RoundRow.done).is_(False)
-    return (col(PourRow.status) == "due",)
 
 
 def amend_treatment(session: Session, trial: Trial, letter: str, how: str, reason: str, by: str, on: date) -> None:

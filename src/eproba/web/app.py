@@ -15,6 +15,7 @@ from eproba.core.catalogue import cautions
 from eproba.store.database import engine_for
 from eproba.web import filters
 from eproba.web.base.views import base
+from eproba.web.calendar.views import calendar
 from eproba.web.context import STATIC, as_json, asset, close_db, today, utc_now, who
 from eproba.web.faults import register_faults
 from eproba.web.household.views import household, let_in, load_device
@@ -81,6 +82,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     for place in (base, household, measures, new_trial, paper, pictures, pours, readings, rounds, today_page, trials):
         app.register_blueprint(place)
     app.register_blueprint(verdict)
+    app.register_blueprint(calendar)
     app.before_request(let_in)
     app.teardown_appcontext(close_db)
     register_faults(app)

@@ -1,7 +1,7 @@
 """How dates and numbers read on a page."""
 
 from collections.abc import Callable
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 from eproba.core.measuring.numbers import figure, one_in
@@ -15,6 +15,12 @@ def day_and_month(on: date) -> str:
 def full_date(on: date) -> str:
     """24 Nov 2026"""
     return f"{on.day} {on:%b} {on.year}"
+
+
+def moment(at: datetime) -> str:
+    """24 Nov 2026, 18:05"""
+    local = at.astimezone()
+    return f"{full_date(local.date())}, {local:%H:%M}"
 
 
 def from_today(on: date, today: date) -> str:
@@ -47,6 +53,7 @@ ALL: dict[str, Callable[..., Any]] = {
     "day_and_month": day_and_month,
     "full_date": full_date,
     "from_today": from_today,
+    "moment": moment,
     "plural": plural,
     "figure": figure,
     "with_decimals": with_decimals,

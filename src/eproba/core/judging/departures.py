@@ -26,9 +26,8 @@ def plan_lines(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> list[
 def declared(trial: Trial) -> list[TrustLine]:
     """Whether the question was frozen before the answer, and what was changed since."""
     if trial.declared is None:
-        return [
-            TrustLine("declared", "caution", "The plan was never declared: nobody can tell what it was at the start.")
-        ]
+        text = "The plan was never declared: nobody can tell what it was at the start."
+        return [TrustLine("declared", "caution", text)]
     on = trial.declared.at.date()
     text = f"Declared on {on.day} {on:%b} {on.year}, fingerprint {short(trial.declared.fingerprint)}"
     lines = [TrustLine("declared", "note", f"{text}; {_counted(len(trial.amendments))}.")]
@@ -56,8 +55,9 @@ def crossing(trial: Trial, asked: Asked) -> list[TrustLine]:
         return []
     text = f"{beside} of {neighbours} borders lie between treated and control ground"
     if trial.guard_cm < guard:
-        text += f", with a guard of {trial.guard_cm:g} cm where {guard:g} cm is advised: what crosses makes a gap look smaller"
-        return [TrustLine("border crossing", "caution", text + ", and worms that change sides make it look larger.")]
+        text += f", with a guard of {trial.guard_cm:g} cm where {guard:g} cm is advised: a drench that crosses makes "
+        text += "the gap look smaller, worms that change sides make it look larger."
+        return [TrustLine("border crossing", "caution", text)]
     return [TrustLine("border crossing", "note", f"{text}, with a guard of {trial.guard_cm:g} cm between.")]
 
 
@@ -70,7 +70,8 @@ def batches(trial: Trial) -> list[TrustLine]:
         return [TrustLine("batches", "note", text)]
     blocks = len({unit.block for unit in trial.units})
     if trial.batches == blocks:
-        text = f"{trial.batches} batches, one for each block: their differences are in the noise, so it speaks of the recipe."
+        text = f"{trial.batches} batches, one for each block: their differences are in the noise, "
+        text += "so it speaks of the recipe."
         return [TrustLine("batches", "note", text)]
     text = f"{trial.batches} batches over {blocks} blocks: differences between batches are in the noise only in part."
     return [TrustLine("batches", "caution", text)]

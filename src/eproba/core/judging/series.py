@@ -69,7 +69,8 @@ def check(units: Sequence[UnitValue], question: Question) -> None:
     ------
     CannotJudge
         A unit twice, a value that is no finite number, a value ≤ 0 on the ratio scale, a unit without block, row or
-        column where others have one, no control, nothing to compare, a worth that is not above 0, “no worse” without a margin.
+        column where others have one, no control, nothing to compare, a worth that is not above 0, “no worse” without
+        a margin.
     """
     if question.worth is not None and not (math.isfinite(question.worth) and question.worth > 0):
         raise CannotJudge("The smallest difference worth having must be a number above 0.", field="worth")

@@ -1,11 +1,14 @@
 """Advice where a choice weakens the trial. Advice never forbids: the gardener decides."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from datetime import date, timedelta
 from math import comb
 
 from eproba.core.measuring.measures import Measure
 from eproba.core.measuring.numbers import one_in
+from eproba.core.planning.days import WEEKDAYS
+from eproba.core.planning.ground import UnitKind
 from eproba.core.planning.lots import Dealing
 from eproba.core.planning.trial import Role
 
@@ -18,8 +21,8 @@ class Advice:
     text: str
 
 
-def on_treatments(roles: Sequence[Role], poured: bool) -> list[Advice]:
-    """Is there a fair control?"""
+def on_treatments(roles: Sequence[Role], poured: bool, batches: int = 1) -> list[Advice]:
+    """Is there a fair control, and of how many batches will the verdict speak?"""
     if not any(role in ("water control", "untreated") for role in roles):
         text = (
             "No water control and nothing untreated: you will learn which of these is ahead, not whether either works."
@@ -28,12 +31,17 @@ def on_treatments(roles: Sequence[Role], poured: bool) -> list[Advice]:
     if poured and "water control" not in roles:
         text = "A drench is mostly water. Without plain water as a control, a gain may be the watering alone."
         return [Advice(True, text)]
+    if batches == 1:
+        text = (
+            "One batch for all: the trial will speak of that one brew or bag, and leave open what the next one does. "
+        )
+        return [Advice(False, text + "Several batches, each to its own blocks, would speak of the recipe.")]
     return []
 
 
 def best_reachable_p(dealing: Dealing, units_each: int) -> float:
     """The smallest p that shuffling one treatment against the control can give."""
-    deals = comb(2 * units_each, units_each) if dealing == "completely random" else 2**units_each
+    deals = 2**units_each if dealing in ("blocks", "pairs") else comb(2 * units_each, units_each)
     return min(1.0, 2 / deals)
 
 
@@ -45,6 +53,9 @@ def on_units(dealing: Dealing, units_each: int, treatments: int) -> list[Advice]
             "Split each bed into patches, or use pots; four of each is a start, six are good."
         )
         return [Advice(True, text)]
+    if dealing == "Latin square":
+        text = "A Latin square takes out what differs along both ways. The shuffle test for squares is not there yet: "
+        return [Advice(False, text + "the verdict goes by the model.")]
     lines = []
     smallest = best_reachable_p(dealing, units_each)
     if smallest >= 0.05:
@@ -65,6 +76,21 @@ def _enough(dealing: Dealing) -> int:
     return next(n for n in range(2, 20) if best_reachable_p(dealing, n) < 0.05)
 
 
+def on_guard(measure: Measure, guard_cm: float, kind: UnitKind) -> list[Advice]:
+    """Is the guard wide enough for what is measured?"""
+    if kind in ("pot", "cell") or guard_cm >= measure.guard_cm:
+        return []
+    text = f"For {measure.name.lower()} a guard of {measure.guard_cm:g} cm or more is advised: "
+    return [Advice(True, text + "water and worms cross a narrower one, and a neighbour loses what a patch wins.")]
+
+
+def on_place(measure: Measure) -> list[Advice]:
+    """What the place must have to answer at all; the baseline shows it."""
+    if not measure.silent:
+        return []
+    return [Advice(False, f"The baseline will show whether the place can answer. {measure.silent}")]
+
+
 def on_days(measure: Measure, decision_day: int) -> list[Advice]:
     """Does the decision day suit the measure?"""
     if measure.key in ("plant_height", "widest_leaf", "fresh_mass", "leaf_count") and decision_day < 10:
@@ -72,3 +98,20 @@ def on_days(measure: Measure, decision_day: int) -> list[Advice]:
     if measure.key == "surface_worms" and decision_day > 14:
         return [Advice(True, "Worms at the surface answer within two days; a late look shows the weather.")]
     return []
+
+
+def on_weekday(start_on: date, decision_day: int, weekdays: Collection[int]) -> list[Advice]:
+    """Day 0 and the decision day stay where they were put: say where they would suit."""
+    lines = []
+    for name, day in (("Day 0", 0), ("The decision day", decision_day)):
+        on = start_on + timedelta(days=day)
+        if on.weekday() in weekdays:
+            continue
+        near = next(on + timedelta(days=step) for step in (-1, 1, -2, 2, -3, 3) if _suits(on, step, weekdays))
+        text = f"{name} is a {WEEKDAYS[on.weekday()]}, not one of your days; {near:%a} {near.day} {near:%b} would be"
+        lines.append(Advice(False, f"{text}{f' (day {(near - start_on).days})' if day else ''}."))
+    return lines
+
+
+def _suits(on: date, step: int, weekdays: Collection[int]) -> bool:
+    return (on + timedelta(days=step)).weekday() in weekdays

@@ -161,7 +161,7 @@ def _adjusted(prospect: Prospect, gap: float) -> float:
 
 
 def detectable(prospect: Prospect, chance: float = 0.8) -> float | None:
-    """The gap (for “no worse”: the margin) that the adjusted comparison finds with this chance, on the worth's scale."""
+    """The gap (for “no worse”: the margin) that the adjusted comparison finds so often, on the worth's scale."""
     if prospect.df < 1:
         return None
     unit = prospect.sd * math.sqrt(2 / prospect.units)

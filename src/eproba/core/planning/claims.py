@@ -86,7 +86,7 @@ def claim_sentence(
     lower_is_better: bool = False,
 ) -> str:  # fmt: skip
     """The claim as a sentence that a trial can answer."""
-    subject = thing.strip() or "The treatment"
+    subject = thing.strip() or "the treatment"
     other = AGAINST[against]
     if worth is None:
         size = "noticeably"
@@ -94,9 +94,14 @@ def claim_sentence(
         size = f"{figure(100 * worth)} %" if scale == "ratio" else f"{worth:g} {measure.judged_unit}"
     if no_worse:
         noun = measure.name[:1].lower() + measure.name[1:]
-        return f"By day {day}, {subject} is no worse than {other} by more than {size} ({noun})."
+        return f"By day {day}, {_inside(subject)} is no worse than {other} by more than {size} ({noun})."
     words = (measure.less if lower_is_better else measure.more).replace("{gap}", size)
-    return f"By day {day}, {subject} {words} than {other}."
+    return f"By day {day}, {_inside(subject)} {words} than {other}."
+
+
+def _inside(name: str) -> str:
+    """A name inside a sentence: its first letter small, unless the word is all capitals."""
+    return name[:1].lower() + name[1:] if name[1:2].islower() else name
 
 
 def questions_answered(roles: list[Role]) -> list[tuple[Role, bool, str]]:

@@ -67,12 +67,22 @@ def proposals(site: Site, wish: Wish) -> list[Proposal]:
     unique: dict[tuple[Dealing, int], Proposal] = {}
     for each in found:
         unique.setdefault((each.dealing, each.units_each), each)
-    return list(unique.values())[:3]
+    told = list(unique.values())[:3]
+    return told if any(each.units_each > 1 for each in told) else [_told(site, wish, each) for each in told]
+
+
+def _told(site: Site, wish: Wish, proposal: Proposal) -> Proposal:
+    """Single units only because of the guards: say with which guards blocks would fit."""
+    slimmer = _slimmer(site, wish, 2 * wish.treatments)
+    if slimmer is None:
+        return proposal
+    text = f"Guards of {wish.guard_cm:g} cm leave no room for blocks; {slimmer:g} cm would."
+    return replace(proposal, wasted=(*proposal.wasted, text))
 
 
 def _candidates(site: Site, wish: Wish) -> list[Proposal | None]:
     wanted = _in_blocks(site, wish, wish.units_each)
-    fewer = _in_blocks(site, wish, max(2, (wanted.units_each if wanted else 4) // 2))
+    fewer = _in_blocks(site, wish, _shared_out((wanted.units_each if wanted else 4) // 2, len(site.places)))
     if all(place.standing for place in site.places):
         fewer = None  # vessels do not grow by being fewer
     square = _latin_square(site, wish)
@@ -81,6 +91,11 @@ def _candidates(site: Site, wish: Wish) -> list[Proposal | None]:
     if site.gradient is not None:
         return [wanted, square, fewer, alone, anywhere]
     return [wanted, fewer, alone, square, anywhere] if fewer else [wanted, anywhere, square, alone]
+
+
+def _shared_out(units_each: int, places: int) -> int:
+    """As many blocks in every place, two in all at least."""
+    return max(2, units_each // places * places)
 
 
 def _grids(place: Place, wish: Wish) -> list[tuple[int, int]]:
@@ -244,8 +259,6 @@ def _wasted(site: Site, wish: Wish, cuts: Sequence[Cut]) -> tuple[str, ...]:
     empty = [place.name for i, place in enumerate(site.places) if all(cut.place != i for cut in cuts)]
     if empty:
         lines.append(f"Not used: {', '.join(empty)}.")
-    if 1 < len(cuts) // wish.treatments < wish.units_each:
-        lines.append(f"You wanted {wish.units_each} of each; this holds {len(cuts) // wish.treatments}.")
     return tuple(lines) or ("Nothing is wasted.",)
 
 
@@ -256,15 +269,23 @@ def _too_little(site: Site, wish: Wish) -> str:
             text = f"{place.name} ({place.width_cm:g} × {place.length_cm:g} cm) is smaller than one unit "
             text += f"({wish.least_width_cm:g} × {wish.least_length_cm:g} cm)"
             return f"{text}: make the smallest unit smaller, turn it, or draw the place larger."
-    for guard in (100, 75, 50, 40, 30, 20, 15, 10, 5, 0):
-        slimmer = replace(wish, guard_cm=float(guard), edge_guards=False)
-        held = sum(c * r for c, r in (_grids(place, slimmer)[-1] for place in site.places))
-        if (guard < wish.guard_cm or wish.edge_guards) and held >= wish.treatments:
-            text = f"Guards of {wish.guard_cm:g} cm" + (" and along the edges" if wish.edge_guards else "")
-            return f"{text} eat the ground: with {guard} cm between units only, {held} units fit."
+    slimmer = _slimmer(site, wish, wish.treatments)
+    if slimmer is not None:
+        text = f"Guards of {wish.guard_cm:g} cm" + (" and along the edges" if wish.edge_guards else "")
+        return f"{text} eat the ground: with {slimmer:g} cm, between units only, {wish.treatments} units or more fit."
     held = sum(c * r for c, r in (_grids(place, wish)[-1] for place in site.places))
     text = f"{wish.treatments} treatments need at least {wish.treatments} units; this ground holds {held}"
     return f"{text}: take smaller units, fewer treatments or one more place."
+
+
+def _slimmer(site: Site, wish: Wish, units: int) -> float | None:
+    """The widest slimmer guard that makes room for so many units; None where guards are not what is in the way."""
+    for guard in (100.0, 75.0, 50.0, 40.0, 30.0, 20.0, 15.0, 10.0, 5.0, 0.0):
+        slimmer = replace(wish, guard_cm=guard, edge_guards=False)
+        held = sum(c * r for c, r in (_grids(place, slimmer)[-1] for place in site.places))
+        if (guard < wish.guard_cm or wish.edge_guards) and held >= units:
+            return guard
+    return None
 
 
 def _does_not_fit(site: Site, wish: Wish, dealing: Dealing, most: list[tuple[int, int]]) -> str:
@@ -275,11 +296,12 @@ def _does_not_fit(site: Site, wish: Wish, dealing: Dealing, most: list[tuple[int
         if k < 3:
             return "A Latin square needs three treatments or more; for two take pairs."
         sizes = ", ".join(f"{place.name} holds {c} × {r}" for place, (c, r) in zip(site.places, most, strict=True))
-        return f"A Latin square of {k} treatments needs {k} × {k} units in one place; {sizes}: take blocks, or smaller units."
+        text = f"A Latin square of {k} treatments needs {k} × {k} units in one place; {sizes}"
+        return f"{text}: take blocks, or smaller units."
     held = sum(c * r // k for c, r in most)
     if dealing == "blocks":
-        text = f"A block holds all {k} treatments side by side in one place; this ground holds {held} of them, two are the least"
-        return f"{text}: take smaller units, or deal anywhere."
+        text = f"A block holds all {k} treatments side by side in one place; this ground holds {held} of them"
+        return f"{text}, two are the least: take smaller units, or deal anywhere."
     return f"This ground has no room for two units of each of {k} treatments: take smaller units, or one of each."
 
 

@@ -106,7 +106,7 @@ def place_from(entry: dict[str, Any], position: int) -> Place:
         With the name of the place, and what would fit.
     """
     name = str(entry.get("name") or "").strip()[:40] or f"Place {position + 1}"
-    kind = entry.get("kind")
+    kind: Any = entry.get("kind")
     if kind not in get_args(PlaceKind):
         raise GroundError(f"{name}: choose bed, lawn, pots, bench or tray.")
     numbers = {key: _number(entry.get(key), name, key) for key in ("x_cm", "y_cm", "width_cm", "length_cm")}

@@ -15,7 +15,7 @@ from eproba.store.household import device, keep_device, note_wrong_try, passcode
 from eproba.web.context import db, now, wants_json, who
 
 household = Blueprint("household", __name__, template_folder="templates")
-OPEN_TO_ALL = {"static", "household.join", "base.health"}
+OPEN_TO_ALL = {"static", "household.join", "base.health", "calendar.feed"}
 NO_DEVICE_NEEDED = {"static", "base.health"}
 
 

@@ -1,54 +1,96 @@
-"""A draft's answers: sensible ones to start with, or those of a trial that is copied; and their way to a plan."""
+"""A draft's answers: sensible ones to start with, those of a claim or a trial taken over; and their way to a plan."""
 
+import json
+from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any, cast
 
 from werkzeug.datastructures import MultiDict
 
 from eproba.core.measuring.measures import Measure
-from eproba.core.planning.days import Rhythm
-from eproba.core.planning.ground import Ground, UnitKind
-from eproba.core.planning.plan import Plan, PlannedMeasure, PlannedTreatment, control_index
-from eproba.core.planning.trial import Trial
-from eproba.web.new_trial.forms import ClaimForm, MeasureForm, TreatmentsForm, UnitsForm
+from eproba.core.planning.claims import Claim, claim_sentence
+from eproba.core.planning.cutter import Proposal, Wish, like_with_like, proposals
+from eproba.core.planning.days import (
+    Rhythm,
+    checked_pulls,
+    checked_rounds,
+    on_weekdays,
+    pour_days,
+    proposed_rounds,
+)
+from eproba.core.planning.ground import Site, row_of, site_entry
+from eproba.core.planning.plan import (
+    Layout,
+    Plan,
+    PlannedMeasure,
+    PlannedTreatment,
+    check_batches,
+    check_crops,
+    control_index,
+)
+from eproba.core.planning.trial import Role, Rules, Trial
+from eproba.web.new_trial.forms import CONTROL_NAMES, STEPS, MeasureForm
 
 Answers = dict[str, dict[str, list[str]]]
+Forms = dict[str, Any]
+TREATMENT_FIELDS = ("name", "role", "how", "rung")
+AUTO_COLUMNS = 6
 
 
 def first_answers(today: date) -> Answers:
     """What a new trial starts with: a common, fair plan."""
     return {
-        "claim": {"claim": [""], "name": [""], "note": [""]},
+        "claim": {"claim": [""], "name": [""], "note": [""], "thing": [""], "against": ["water control"]},
         "measure": {
             "measure": ["plant_height"],
+            "aim": ["better"],
             "worth": ["15"],
             "scale": ["ratio"],
             "better": ["higher"],
             "start_on": [(today + timedelta(days=1)).isoformat()],
             "decision_day": ["28"],
-            "round_every": ["7"],
             "per_unit": ["1"],
             "sown": [""],
             "also": [],
             "summary": ["last"],
         },
-        "treatments": _treatment_answers([("", "test", ""), ("Plain water", "water control", "")], "250", "mL", "7"),
-        "units": {
-            "kind": ["pot"],
+        "treatments": _treatment_answers(
+            [("", "test", "", ""), ("Plain water", "water control", "", "")], "250", "mL", "7"
+        ),
+        "ground": {
+            "places": [drawn(Site((row_of("pots", 25, 25, 10, 2, AUTO_COLUMNS),)))],
+            "auto": ["1"],
+            "proposal": [""],
+            "dealing": [""],
             "units_each": ["6"],
-            "dealing": ["blocks"],
-            "width_cm": ["25"],
-            "length_cm": ["25"],
-            "guard_cm": ["10"],
-            "per_row": ["6"],
+            "guard_cm": ["20"],
+            "least_width_cm": ["40"],
+            "least_length_cm": ["40"],
+            "sizes": [""],
+        },
+        "chance": {"noise": [""], "minutes": ["20"]},
+        "days": {"weekdays": [str(day) for day in range(7)], "rounds": [""], "pulls": [""]},
+        "rules": {
+            "crops": [""],
+            "seeds": [""],
+            "plants": ["1"],
+            "thin_on": [""],
+            "replace_until": [""],
+            "handling": ["Loosened 2 cm deep before each pour, treated or not."],
         },
     }
 
 
-def _treatment_answers(rows: list[tuple[str, str, str]], amount: str, unit: str, every: str) -> dict[str, list[str]]:
-    typed = {"amount": [amount], "amount_unit": [unit], "pour_every": [every]}
+def drawn(site: Site) -> str:
+    """The ground as the page draws it."""
+    return json.dumps(site_entry(site))
+
+
+def _treatment_answers(rows: Sequence[tuple[str, ...]], amount: str, unit: str, every: str) -> dict[str, list[str]]:
+    typed = {"amount": [amount], "amount_unit": [unit], "pour_every": [every], "batches": ["1"]}
     for i, row in enumerate(rows):
-        for name, value in zip(("name", "role", "how"), row, strict=True):
+        for name, value in zip(TREATMENT_FIELDS, row, strict=True):
             typed[f"treatments-{i}-{name}"] = [value]
     return typed
 
@@ -57,18 +99,17 @@ def answers_from(trial: Trial, today: date) -> Answers:
     """The answers that would plan this trial again, from tomorrow on."""
     answers = first_answers(today)
     first = trial.asked[0]
-    answers["claim"] = {"claim": [trial.claim], "name": [f"{trial.name}, again"], "note": [""]}
+    answers["claim"].update(claim=[trial.claim], name=[f"{trial.name}, again"])
     worth = "" if trial.worth is None else f"{trial.worth * (100 if trial.scale == 'ratio' else 1):g}"
-    days = [each.day for each in trial.rounds]
     answers["measure"].update(
         measure=[first.measure.key],
+        aim=["no worse" if trial.no_worse else "better"],
         worth=[worth],
         scale=[trial.scale],
         better=["lower" if trial.lower_is_better else "higher"],
         decision_day=[str(trial.decision_day)],
-        round_every=[str(days[1] - days[0])],
         per_unit=[str(first.per_unit)],
-        sown=["" if first.sown is None else str(first.sown)],
+        sown=[_typed(first.sown)],
         also=[each.measure.key for each in trial.asked[1:]],
         summary=[trial.summary],
     )
@@ -76,19 +117,83 @@ def answers_from(trial: Trial, today: date) -> Answers:
     amount, unit = amounts[0] if amounts else ("250", "mL")
     pour_days = sorted({pour.day for pour in trial.pours})
     every = str(pour_days[1] - pour_days[0]) if len(pour_days) > 1 else ""
-    rows = [(t.name, cast(str, t.role), t.how) for t in trial.treatments]
-    answers["treatments"] = _treatment_answers(rows, amount, unit, every)
-    ground = trial.ground
-    answers["units"] = {
-        "kind": [ground.kind],
-        "units_each": [str(len(trial.units) // len(trial.treatments))],
-        "dealing": [trial.dealing],
-        "width_cm": [f"{ground.width_cm:g}"],
-        "length_cm": [f"{ground.length_cm:g}"],
-        "guard_cm": [f"{ground.guard_cm:g}"],
-        "per_row": [str(ground.per_row)],
+    rows = [(t.name, cast(str, t.role), t.how, _typed(t.rung)) for t in trial.treatments]
+    answers["treatments"] = _treatment_answers(rows, amount, unit, every) | {"batches": [str(trial.batches)]}
+    if trial.blind:
+        answers["treatments"]["blind"] = ["y"]
+    cut = trial.units[0].cut
+    answers["ground"].update(
+        places=[drawn(trial.site)],
+        auto=[""],
+        dealing=[trial.dealing],
+        units_each=[str(len(trial.units) // len(trial.treatments))],
+        guard_cm=[f"{trial.guard_cm:g}"],
+        least_width_cm=[f"{0.99 * cut.width_cm:.0f}"],
+        least_length_cm=[f"{0.99 * cut.length_cm:.0f}"],
+    )
+    rules = trial.rules
+    answers["days"].update(rounds=[" ".join(str(r.day) for r in trial.rounds)], pulls=[" ".join(map(str, rules.pulls))])
+    answers["rules"] = {
+        "crops": [", ".join(rules.crops)],
+        "seeds": [_typed(rules.seeds)],
+        "plants": [str(rules.plants)],
+        "thin_on": [_typed(rules.thin_on)],
+        "replace_until": [_typed(rules.replace_until)],
+        "handling": [rules.handling],
     }
     return answers
+
+
+def _typed(number: float | None) -> str:
+    return "" if number is None else f"{number:g}"
+
+
+def take_claim(answers: Answers, claim: Claim, measure: Measure) -> None:
+    """Turn a promise's claim into first measure, worth, decision day, rhythm (by the measure) and control."""
+    worth = claim.worth * 100 if measure.scale == "ratio" else claim.worth
+    answers["claim"]["against"] = [claim.against]
+    answers["measure"].update(
+        measure=[measure.key],
+        aim=["no worse" if claim.no_worse else "better"],
+        worth=[f"{worth:g}"],
+        scale=[measure.scale],
+        better=[measure.better],
+        decision_day=[str(claim.decision_day)],
+    )
+    answers["ground"]["guard_cm"] = [f"{measure.guard_cm:g}"]
+    answers["days"]["rounds"] = [""]
+
+
+def carry_claim(answers: Answers) -> None:
+    """What is tried, and against what, names the first two treatments where nobody has named them."""
+    treatments, claim = answers["treatments"], answers["claim"]
+    thing, against = claim.get("thing", [""])[0].strip(), claim.get("against", ["water control"])[0]
+    if thing and not treatments.get("treatments-0-name", [""])[0].strip():
+        treatments["treatments-0-name"] = [thing]
+    roles = [value[0] for key, value in treatments.items() if key.endswith("-role")]
+    unnamed = treatments.get("treatments-1-name", [""])[0].strip() in ("", *CONTROL_NAMES.values())
+    if against not in roles and against in CONTROL_NAMES and unnamed:
+        treatments["treatments-1-name"] = [CONTROL_NAMES[against]]
+        treatments["treatments-1-role"] = [against]
+
+
+def built_sentence(claim: Any, measure: MeasureForm, measures: dict[str, Measure]) -> str:
+    """The claim as the trial will ask it, as far as what was typed can be read."""
+    chosen = measures.get(measure.measure.data or "")
+    if chosen is None or not measure.validate():
+        return ""
+    scale, number = measure.scale.data, measure.worth.number
+    worth = number / 100 if number is not None and scale == "ratio" else number
+    return claim_sentence(
+        claim.thing.data or "",
+        chosen,
+        worth,
+        scale,
+        int(measure.decision_day.number or 1),
+        cast(Role, claim.against.data or "water control"),
+        measure.aim.data == "no worse",
+        measure.better.data == "lower",
+    )
 
 
 def typed_into(form: Any, typed: dict[str, list[str]], measures: dict[str, Measure]) -> Any:
@@ -98,54 +203,146 @@ def typed_into(form: Any, typed: dict[str, list[str]], measures: dict[str, Measu
     return form(formdata=typed_data, meta={"csrf": False}, **own)
 
 
-def plan_from(
-    claim: ClaimForm, measure: MeasureForm, treatments: TreatmentsForm, units: UnitsForm, measures: dict[str, Measure]
-) -> Plan:
-    """The plan that valid answers make."""
-    first = measures[measure.measure.data]
-    worth = measure.worth.number
-    planned = tuple(_treatment(entry.form, treatments) for entry in treatments.treatments)
-    scale = measure.scale.data
+def forms_from(answers: Answers, measures: dict[str, Measure]) -> Forms:
+    """All steps as forms."""
+    return {name: typed_into(form, answers[name], measures) for name, form in STEPS.items()}
+
+
+def drawn_site(forms: Forms) -> Site:
+    """The ground as drawn; while nobody has drawn, just as many pots as the plan needs."""
+    ground = forms["ground"]
+    if ground.auto.data != "1":
+        return cast(Site, ground.site)
+    pots = len(forms["treatments"].treatments) * int(ground.units_each.number or 1)
+    return Site((row_of("pots", 25, 25, 10, -(-pots // AUTO_COLUMNS), min(pots, AUTO_COLUMNS)),))
+
+
+def proposed(forms: Forms) -> list[Proposal]:
+    """What the cutter proposes for the ground step, sorted by size where sizes were given.
+
+    Raises
+    ------
+    GroundError
+        Where nothing fits, saying what would.
+    """
+    ground, treatments = forms["ground"], len(forms["treatments"].treatments)
+    wish = Wish(
+        treatments,
+        int(ground.units_each.number or 1),
+        ground.guard_cm.number or 0.0,
+        ground.least_width_cm.number or 1.0,
+        ground.least_length_cm.number or 1.0,
+        bool(ground.edge_guards.data),
+        ground.dealing.data or None,
+    )
+    found = proposals(drawn_site(forms), wish)
+    if ground.pot_sizes:
+        source = next((each for each in found if each.units_each > 1), found[0])
+        found.insert(0, like_with_like(source, ground.pot_sizes, treatments))
+    return found[:3]
+
+
+def chosen_proposal(forms: Forms) -> Proposal:
+    """The proposal that was taken, else the first."""
+    found = proposed(forms)
+    return next((each for each in found if each.key == forms["ground"].proposal.data), found[0])
+
+
+def rhythm_of(forms: Forms, measures: dict[str, Measure]) -> Rhythm:
+    """Rounds as typed, else as proposed and moved to the days that suit; applications likewise.
+
+    Raises
+    ------
+    DaysError
+        Days that can't be, saying what would fit.
+    """
+    measure, days = forms["measure"], forms["days"]
+    decision, start = int(measure.decision_day.number or 1), measure.start
+    if days.round_list:
+        rounds = checked_rounds(days.round_list, decision)
+    else:
+        asked = [measures[key] for key in asked_keys(measure)]
+        rounds = tuple(on_weekdays(proposed_rounds(asked, decision), start, days.weekdays.data, {0, decision}))
+    every = forms["treatments"].pour_every.number
+    pours = pour_days(decision, int(every) if every else None)
+    moved = on_weekdays(pours, start, days.weekdays.data, {0, decision})
+    return Rhythm(decision, rounds, tuple(day for day in moved if day < decision))
+
+
+def asked_keys(measure: MeasureForm) -> list[str]:
+    """The measures asked, the first one first."""
+    first = measure.measure.data
+    return [first, *(key for key in measure.also.data or [] if key != first)]
+
+
+def planned_measures(measure: MeasureForm, measures: dict[str, Measure]) -> tuple[PlannedMeasure, ...]:
     sown = measure.sown.number
-    keys = [first.key, *(key for key in measure.also.data or [] if key != first.key)]
-    return Plan(
+    return tuple(
+        PlannedMeasure(
+            key,
+            int(measure.per_unit.number or 1) if i == 0 else 1,
+            int(sown) if sown and measures[key].kind == "proportion" else None,
+        )
+        for i, key in enumerate(asked_keys(measure))
+    )
+
+
+def plan_from(forms: Forms, measures: dict[str, Measure]) -> Plan:
+    """The plan that valid answers make.
+
+    Raises
+    ------
+    GroundError, DaysError, LotsError
+        Where steps do not fit together, saying what would.
+    """
+    claim, measure, treatments, rules = (forms[name] for name in ("claim", "measure", "treatments", "rules"))
+    planned = tuple(_treatment(entry.form, treatments) for entry in treatments.treatments)
+    rhythm = rhythm_of(forms, measures)
+    plants = int(rules.plants.number or 1)
+    chosen = chosen_proposal(forms)
+    layout = Layout(drawn_site(forms), forms["ground"].guard_cm.number or 0.0, chosen.dealing, chosen.cuts)
+    check_crops(rules.crop_list, layout, chosen.units_each)
+    check_batches(int(treatments.batches.number or 1), layout, chosen.units_each)
+    worth, scale = measure.worth.number, measure.scale.data
+    plan = Plan(
         name=(claim.name.data or "").strip(),
         claim=(claim.claim.data or "").strip(),
         note=(claim.note.data or "").strip(),
-        measures=tuple(
-            PlannedMeasure(
-                key,
-                int(measure.per_unit.number or 1) if key == first.key else 1,
-                int(sown) if sown and measures[key].kind == "proportion" else None,
-            )
-            for key in keys
-        ),
+        measures=planned_measures(measure, measures),
         worth=worth / 100 if worth is not None and scale == "ratio" else worth,
         scale=scale,
         lower_is_better=measure.better.data == "lower",
         summary=measure.summary.data,
         start_on=measure.start,
-        rhythm=Rhythm(
-            int(measure.decision_day.number or 1),
-            int(measure.round_every.number or 1),
-            int(treatments.pour_every.number) if treatments.pour_every.number else None,
-        ),
+        rhythm=rhythm,
         treatments=planned,
         control=control_index(planned),
-        dealing=units.dealing.data,
-        units_each=int(units.units_each.number or 1),
-        ground=Ground(
-            cast(UnitKind, units.kind.data),
-            units.width_cm.number or 1,
-            units.length_cm.number or 1,
-            units.guard_cm.number or 0,
-            int(units.per_row.number or 1),
+        layout=layout,
+        no_worse=measure.aim.data == "no worse",
+        blind=bool(treatments.blind.data),
+        batches=int(treatments.batches.number or 1),
+        rules=Rules(
+            seeds=_whole(rules.seeds),
+            plants=plants,
+            thin_on=_whole(rules.thin_on),
+            replace_until=_whole(rules.replace_until),
+            handling=(rules.handling.data or "").strip(),
+            crops=rules.crop_list,
         ),
     )
+    if any(measures[each.key].destructive for each in plan.measures):
+        pulls = checked_pulls(forms["days"].pull_list, rhythm.rounds, plants)
+        plan = replace(plan, rules=replace(plan.rules, pulls=pulls))
+    return plan
 
 
-def _treatment(form: Any, treatments: TreatmentsForm) -> PlannedTreatment:
+def _whole(field: Any) -> int | None:
+    return None if field.number is None else int(field.number)
+
+
+def _treatment(form: Any, treatments: Any) -> PlannedTreatment:
     """Untreated units get nothing; all others get the same amount on the same days."""
     amount = None if form.role.data == "untreated" else treatments.amount.number
     unit = "" if amount is None else treatments.amount_unit.data
-    return PlannedTreatment((form.name.data or "").strip(), form.role.data, (form.how.data or "").strip(), amount, unit)
+    how = (form.how.data or "").strip()
+    return PlannedTreatment((form.name.data or "").strip(), form.role.data, how, amount, unit, form.rung.number)

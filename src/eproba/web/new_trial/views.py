@@ -1,4 +1,4 @@
-"""Planning a trial: claim, measure, treatments, units, lots; back and forth without losing anything."""
+"""Planning a trial, step by step, back and forth without losing anything."""
 
 import secrets
 from typing import Any
@@ -6,20 +6,45 @@ from typing import Any
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.planning.advice import Advice, on_days, on_treatments, on_units
+from eproba.core.catalogue import promises
+from eproba.core.measuring.numbers import parse_number
+from eproba.core.planning.advice import Advice, on_days, on_guard, on_place, on_treatments, on_units, on_weekday
+from eproba.core.planning.claims import AGAINST, questions_answered
+from eproba.core.planning.days import RHYTHMS, DaysError, calendar, proposed_rounds
+from eproba.core.planning.ground import GroundError, borders
 from eproba.core.planning.lots import LotsError
-from eproba.core.planning.plan import LETTERS, dealt_units
+from eproba.core.planning.plan import LETTERS, Plan, dealt_units
 from eproba.core.planning.trial import ROLES
 from eproba.store.drafts import draft_answers, drop_draft, keep_answers, new_draft
 from eproba.store.measures import all_measures
 from eproba.store.trials import create_trial
 from eproba.web.context import db, now, today
-from eproba.web.new_trial.answers import first_answers, plan_from, typed_into
-from eproba.web.new_trial.forms import STEPS, TITLES, MeasureForm, TreatmentsForm, UnitsForm
+from eproba.web.new_trial.answers import (
+    TREATMENT_FIELDS,
+    Answers,
+    Forms,
+    asked_keys,
+    built_sentence,
+    carry_claim,
+    chosen_proposal,
+    drawn,
+    drawn_site,
+    first_answers,
+    forms_from,
+    plan_from,
+    planned_measures,
+    proposed,
+    rhythm_of,
+    take_claim,
+)
+from eproba.web.new_trial.forms import STEPS, TITLES
 from eproba.web.pictures.ground_plan import ground_plan
 from eproba.web.pictures.looks import looks
+from eproba.web.pictures.weeks import Task, weeks
 
 new_trial = Blueprint("new_trial", __name__, template_folder="templates")
+STEP = "/trials/new/<int:draft_id>/<any(claim, measure, treatments, ground, chance, days, rules):name>"
+LADDER = (("1 in 20", "1"), ("1 in 10", "2"), ("1 in 5", "3"))
 
 
 @new_trial.post("/trials/new")
@@ -29,46 +54,99 @@ def begin() -> ResponseReturnValue:
     return redirect(url_for("new_trial.step", draft_id=draft_id, name="claim"))
 
 
-def _answers(draft_id: int) -> dict[str, Any]:
+def _answers(draft_id: int) -> Answers:
+    """What was typed; steps that an older plan did not have begin with the usual."""
     answers = draft_answers(db(), draft_id)
     if answers is None:
         abort(404, "This draft is gone: it was thrown away, or its lots have been dealt.")
+    return {name: answers.get(name, usual) for name, usual in first_answers(today()).items()}
+
+
+@new_trial.get(STEP)
+def step(draft_id: int, name: str) -> ResponseReturnValue:
+    forms = forms_from(_answers(draft_id), all_measures(db()))
+    if request.args.get("check"):
+        forms[name].validate()
+    return _page(draft_id, name, forms)
+
+
+@new_trial.post(STEP)
+def keep(draft_id: int, name: str) -> ResponseReturnValue:
+    """Keep what was typed, then go where asked; on to the next step only when this one is right."""
+    answers = _kept(draft_id, name)
+    go = request.form.get("go", "next")
+    _act(answers, name, go)
+    _save(draft_id, answers)
+    forms = forms_from(answers, all_measures(db()))
+    problem = "" if go != "next" else _wrong(name, forms)
+    if go == "next" and (forms[name].errors or problem):
+        return _page(draft_id, name, forms, problem), 400
+    return redirect(_address(draft_id, _target(name, go)))
+
+
+def _kept(draft_id: int, name: str) -> Answers:
+    answers = _answers(draft_id)
+    answers[name] = {key: request.form.getlist(key) for key in request.form if key not in ("csrf_token", "go")}
     return answers
 
 
-def _forms(answers: dict[str, Any]) -> dict[str, Any]:
-    measures = all_measures(db())
-    return {name: typed_into(form, answers[name], measures) for name, form in STEPS.items()}
-
-
-@new_trial.get("/trials/new/<int:draft_id>/<any(claim, measure, treatments, units):name>")
-def step(draft_id: int, name: str) -> ResponseReturnValue:
-    answers = _answers(draft_id)
-    form = _forms(answers)[name]
-    if request.args.get("check"):
-        form.validate()
-    return _page(draft_id, name, form, answers)
-
-
-@new_trial.post("/trials/new/<int:draft_id>/<any(claim, measure, treatments, units):name>")
-def keep(draft_id: int, name: str) -> ResponseReturnValue:
-    """Keep what was typed, then go where asked; on to the next step only when this one is right."""
-    answers = _answers(draft_id)
-    typed = {key: request.form.getlist(key) for key in request.form if key not in ("csrf_token", "go")}
-    go = request.form.get("go", "next")
-    answers[name] = _rows_changed(typed, go) if name == "treatments" else typed
-    keep_answers(db(), draft_id, name, answers[name], now())
+def _save(draft_id: int, answers: Answers) -> None:
+    for name, typed in answers.items():
+        keep_answers(db(), draft_id, name, typed, now())
     db().commit()
-    form = _forms(answers)[name]
-    if go == "next" and not form.validate():
-        return _page(draft_id, name, form, answers), 400
-    return redirect(_address(draft_id, _target(name, go)))
+
+
+def _act(answers: Answers, name: str, go: str) -> None:
+    """What a button does besides going somewhere."""
+    if name == "treatments":
+        answers[name] = _rows_changed(answers[name], go)
+    if name == "claim":
+        if go.startswith("take-"):
+            _, key, i = go.split("-")
+            bank = promises()
+            if key in bank and i.isdigit() and int(i) < len(bank[key].claims):
+                claim = bank[key].claims[int(i)]
+                take_claim(answers, claim, all_measures(db())[claim.measure])
+        carry_claim(answers)
+        if go == "next" and not _first(answers, "claim", "claim") and _first(answers, "claim", "thing"):
+            forms = forms_from(answers, all_measures(db()))
+            answers["claim"]["claim"] = [built_sentence(forms["claim"], forms["measure"], all_measures(db()))]
+    if name == "chance" and go == "take":
+        _take_chance(answers)
+
+
+def _first(answers: Answers, name: str, field: str) -> str:
+    return answers[name].get(field, [""])[0].strip()
+
+
+def _take_chance(answers: Answers) -> None:
+    """Units, worth and noise as set on the chance page become the plan's."""
+    for key, step, field in (("units", "ground", "units_each"), ("worth", "measure", "worth")):
+        if typed := _first(answers, "chance", key):
+            answers[step][field] = [typed]
+    answers["ground"]["proposal"] = [""]
+
+
+def _wrong(name: str, forms: Forms) -> str:
+    """Why this step can't be left, as far as its own fields do not say it."""
+    if not forms[name].validate():
+        return ""
+    try:
+        if name == "ground":
+            chosen_proposal(forms)
+        if name == "days" and forms["measure"].validate():
+            rhythm_of(forms, all_measures(db()))
+    except (GroundError, DaysError) as error:
+        return str(error)
+    return ""
 
 
 def _target(name: str, go: str) -> str:
     names = list(TITLES)
     if go in names:
         return go
+    if go == "take":
+        return "ground" if name == "chance" else name
     move = {"next": 1, "back": -1}.get(go, 0)
     return names[max(0, names.index(name) + move)]
 
@@ -80,44 +158,215 @@ def _address(draft_id: int, name: str) -> str:
 
 
 def _rows_changed(typed: dict[str, list[str]], go: str) -> dict[str, list[str]]:
-    """Add or take away a row of treatments, the others moving up."""
-    rows = sorted({int(key.split("-")[1]) for key in typed if key.startswith("treatments-")})
-    kept = [row for row in rows if go != f"remove-{row}"]
+    """Add or take away a row of treatments, the others moving up; or make the first one a ladder of strengths."""
+    numbers = sorted({int(key.split("-")[1]) for key in typed if key.startswith("treatments-")})
+    rows = [
+        {field: typed.get(f"treatments-{n}-{field}", [""])[0] for field in TREATMENT_FIELDS}
+        for n in numbers
+        if go != f"remove-{n}"
+    ]
+    if go == "add" and len(rows) < len(LETTERS):
+        rows.append({"name": "", "role": "test", "how": "", "rung": ""})
+    if go == "ladder":
+        rows = _ladder(rows)
     changed = {key: value for key, value in typed.items() if not key.startswith("treatments-")}
-    for new, old in enumerate(kept):
-        changed |= {f"treatments-{new}-{f}": typed.get(f"treatments-{old}-{f}", [""]) for f in ("name", "role", "how")}
-    if go == "add" and len(kept) < len(LETTERS):
-        changed |= {f"treatments-{len(kept)}-{f}": [v] for f, v in (("name", ""), ("role", "test"), ("how", ""))}
+    for n, row in enumerate(rows):
+        changed |= {f"treatments-{n}-{field}": [value] for field, value in row.items()}
     return changed
 
 
-def _page(draft_id: int, name: str, form: Any, answers: dict[str, Any]) -> str:
+def _ladder(rows: list[dict[str, str]]) -> list[dict[str, str]]:
+    """The first tested treatment in three strengths, the control as its lowest rung."""
+    first = next((row for row in rows if row["role"] == "test"), rows[0])
+    rungs = [{**first, "name": f"{first['name']} {how}".strip(), "how": how, "rung": rung} for how, rung in LADDER]
+    others = [row for row in rows if row is not first]
+    for row in others:
+        if row["role"] in ("water control", "untreated") and all(not other["rung"] for other in others):
+            row["rung"] = "0"
+    return [*rungs, *others][: len(LETTERS)]
+
+
+def _page(draft_id: int, name: str, forms: Forms, problem: str = "") -> str:
+    measures = all_measures(db())
+    shown: dict[str, Any] = {"forms": forms, "measures": measures, "roles": ROLES, "letters": LETTERS}
+    if name == "claim":
+        shown |= {"promises": promises().values(), **_sentence(forms)}
+    if name == "treatments":
+        roles = [entry.form.role.data for entry in forms["treatments"].treatments]
+        shown["questions"] = questions_answered(roles)
+    if name == "ground":
+        shown |= _cut(forms)
+        if forms["ground"].validate():
+            forms["ground"].places.data = drawn(drawn_site(forms))
+    if name == "chance":
+        shown |= _chances(forms)
+    if name == "days":
+        shown |= _calendar(forms)
     return render_template(
         f"new_trial/{name}.html",
         draft_id=draft_id,
         name=name,
         titles=TITLES,
-        form=form,
-        measures=all_measures(db()),
-        roles=ROLES,
-        letters=LETTERS,
-        advice=_advice(name, answers),
+        form=forms[name],
+        problem=problem,
+        advice=_advice(name, forms),
+        **shown,
     )
 
 
-def _advice(name: str, answers: dict[str, Any]) -> list[Advice]:
+def _sentence(forms: Forms) -> dict[str, Any]:
+    """The claim as the trial will ask it, part by part."""
+    measures = all_measures(db())
+    sentence = built_sentence(forms["claim"], forms["measure"], measures)
+    return {"sentence": sentence, "rhythms": RHYTHMS, "against": AGAINST, "forms": forms, "measures": measures}
+
+
+@new_trial.post("/trials/new/<int:draft_id>/sentence")
+def sentence_again(draft_id: int) -> ResponseReturnValue:
+    """The built sentence alone, while the claim is being typed."""
+    forms = forms_from(_kept(draft_id, "claim"), all_measures(db()))
+    return render_template("new_trial/sentence.html", **_sentence(forms))
+
+
+def _cut(forms: Forms) -> dict[str, Any]:
+    """The cutter's proposals with what each can show, or why nothing fits."""
+    measures = all_measures(db())
+    if not forms["ground"].validate():
+        return {"proposals": [], "cut_problem": next(iter(forms["ground"].errors.values()))[0], "chosen": ""}
+    ready = forms["measure"].validate() and forms["chance"].validate()
+    first = measures.get(forms["measure"].measure.data or "")
+    try:
+        found = proposed(forms)
+    except GroundError as error:
+        return {"proposals": [], "cut_problem": str(error), "chosen": ""}
+    from eproba.core.planning.chance import ChanceError  # the statistics are heavy: only where they are needed
+    from eproba.web.new_trial.outlook import Shown, shown_proposals
+
+    plain = [Shown(each, None, "Choose measure and worth to see its chance.") for each in found]
+    try:
+        shown = shown_proposals(forms, found, first) if ready and first else plain
+    except ChanceError as error:
+        return {"proposals": plain, "cut_problem": str(error), "chosen": found[0].key}
+    site = drawn_site(forms)
+    pictures = {each.key: ground_plan(site, [(cut, None) for cut in each.cuts], {}) for each in found}
+    keys = [each.key for each in found]
+    kept = forms["ground"].proposal.data
+    return {
+        "proposals": shown,
+        "pictures": pictures,
+        "cut_problem": "",
+        "chosen": kept if kept in keys else keys[0],
+        "guard": first.guard_cm if first else None,
+    }
+
+
+@new_trial.post("/trials/new/<int:draft_id>/proposals")
+def cut_again(draft_id: int) -> ResponseReturnValue:
+    """The proposals alone, for the page to show while the ground is being drawn."""
+    answers = _kept(draft_id, "ground")
+    _save(draft_id, answers)
+    return render_template("new_trial/proposals.html", **_cut(forms_from(answers, all_measures(db()))))
+
+
+def _chances(forms: Forms, typed: Any = None) -> dict[str, Any]:
+    """The chance page's figures, with other units, noise or worth where typed."""
+    if not all(forms[name].validate() for name in ("measure", "ground", "chance")):
+        return {"outlook": None, "chance_problem": "Measure and ground must be right first: look at those steps."}
+    measures = all_measures(db())
+    from eproba.core.planning.chance import ChanceError
+    from eproba.web.new_trial.outlook import outlook
+
+    try:
+        wanted = _wanted(forms, typed or {})
+        seen = outlook(forms, chosen_proposal(forms), measures, wanted)
+    except (ChanceError, GroundError, ValueError) as error:
+        return {"outlook": None, "chance_problem": str(error)}
+    return {"outlook": seen, "chance_problem": "", "first": measures[forms["measure"].measure.data]}
+
+
+def _wanted(forms: Forms, typed: Any) -> dict[str, Any]:
+    """Units, noise, worth and blocks as moved on the page; empty ones stay as planned."""
+    ratio = forms["measure"].scale.data == "ratio"
+    wanted: dict[str, Any] = {}
+    for key in ("units", "noise", "worth"):
+        text = str(typed.get(key, "")).strip()
+        if text:
+            wanted[key] = parse_number(text)
+            if ratio and key != "units":
+                wanted[key] /= 100
+    if "units" in wanted:
+        wanted["units"] = int(wanted["units"])
+    if typed.get("blocks") in ("yes", "no"):
+        wanted["blocks"] = typed["blocks"] == "yes"
+    return wanted
+
+
+@new_trial.post("/trials/new/<int:draft_id>/chances")
+def chances_again(draft_id: int) -> ResponseReturnValue:
+    """The picture and its figures alone, while units, noise or worth are moved."""
+    forms = forms_from(_answers(draft_id), all_measures(db()))
+    return render_template("new_trial/chances.html", **_chances(forms, request.form))
+
+
+def _calendar(forms: Forms) -> dict[str, Any]:
+    """Every day's work with its minutes."""
+    measures = all_measures(db())
+    ready = all(forms[name].validate() for name in ("measure", "treatments", "ground", "days", "rules"))
+    if not ready:
+        return {"weeks": [], "total": 0, "proposed": [], "days_problem": ""}
+    measure, start = forms["measure"], forms["measure"].start
+    asked = [measures[key] for key in asked_keys(measure)]
+    try:
+        rhythm, proposal = rhythm_of(forms, measures), chosen_proposal(forms)
+    except (DaysError, GroundError) as error:
+        return {"weeks": [], "total": 0, "proposed": [], "days_problem": str(error)}
+    poured = sum(entry.form.role.data != "untreated" for entry in forms["treatments"].treatments)
+    pulls = forms["days"].pull_list or [rhythm.decision_day]
+    per_unit = [(measures[m.key], m.per_unit) for m in planned_measures(measure, measures)]
+    loads = calendar(rhythm, start, per_unit, len(proposal.cuts), poured * proposal.units_each, pulls)
+    tasks = [task for load in loads for task in _tasks(load)]
+    return {
+        "weeks": weeks(tasks, start, loads[-1].on, forms["days"].weekdays.data),
+        "total": sum(load.minutes for load in loads),
+        "busiest": max(load.minutes for load in loads),
+        "proposed": proposed_rounds(asked, rhythm.decision_day),
+        "rhythm": rhythm,
+        "why": list(dict.fromkeys(RHYTHMS[each.rhythm] for each in asked)),
+        "destructive": [each.name for each in asked if each.destructive],
+        "days_problem": "",
+    }
+
+
+def _tasks(load: Any) -> list[Task]:
+    words = []
+    if load.round:
+        words.append(("round", "Baseline" if load.day == 0 else "Round"))
+    if load.pull:
+        words.append(("pull", "Pull, by lot"))
+    if load.pour:
+        words.append(("pour", "Pour"))
+    return [Task(load.on, kind, text, load.minutes if i == 0 else 0.0) for i, (kind, text) in enumerate(words)]
+
+
+def _advice(name: str, forms: Forms) -> list[Advice]:
     """Advice on one step, as far as what was typed can be read."""
-    forms = _forms(answers)
-    treatments: TreatmentsForm = forms["treatments"]
-    units: UnitsForm = forms["units"]
-    measure: MeasureForm = forms["measure"]
+    measures, measure, treatments = all_measures(db()), forms["measure"], forms["treatments"]
+    first = measures.get(measure.measure.data or "")
     if name == "treatments":
         poured = treatments.amount_unit.data in ("mL", "L")
-        return on_treatments([entry.form.role.data for entry in treatments.treatments], poured)
-    if name == "units" and units.validate():
-        return on_units(units.dealing.data, int(units.units_each.number or 1), len(treatments.treatments))
-    if name == "measure" and measure.validate():
-        return on_days(all_measures(db())[measure.measure.data], int(measure.decision_day.number or 1))
+        batches = int(treatments.batches.number or 1) if treatments.validate() else 1
+        return on_treatments([entry.form.role.data for entry in treatments.treatments], poured, batches)
+    if name == "ground" and forms["ground"].validate() and first:
+        try:
+            chosen = chosen_proposal(forms)
+        except GroundError:
+            return []
+        guard = on_guard(first, forms["ground"].guard_cm.number or 0.0, chosen.cuts[0].kind)
+        return on_units(chosen.dealing, chosen.units_each, len(treatments.treatments)) + guard
+    if name == "measure" and measure.validate() and first:
+        return on_days(first, int(measure.decision_day.number or 1)) + on_place(first)
+    if name == "days" and measure.validate() and forms["days"].validate():
+        return on_weekday(measure.start, int(measure.decision_day.number or 1), forms["days"].weekdays.data)
     return []
 
 
@@ -126,25 +375,24 @@ def overview(draft_id: int) -> ResponseReturnValue:
     answers = _answers(draft_id)
     if request.form.get("go") in STEPS:
         return redirect(_address(draft_id, request.form["go"]))
-    forms = _forms(answers)
+    measures = all_measures(db())
+    forms = forms_from(answers, measures)
     for name, form in forms.items():
         if not form.validate():
             flash("Something is still open in this step.")
             return redirect(url_for("new_trial.step", draft_id=draft_id, name=name, check=1))
-    measures = all_measures(db())
-    plan = plan_from(**forms, measures=measures)
     try:
+        plan = plan_from(forms, measures)
         preview = dealt_units(plan, "only a preview")
-    except LotsError as error:
+    except (GroundError, DaysError, LotsError) as error:
         flash(str(error))
-        return redirect(url_for("new_trial.step", draft_id=draft_id, name="units"))
+        step = {GroundError: "ground", DaysError: "days"}.get(type(error), _step_at_fault(str(error)))
+        return redirect(url_for("new_trial.step", draft_id=draft_id, name=step))
     if request.method == "POST":
         trial_id = create_trial(db(), plan, secrets.token_hex(8), now())
         drop_draft(db(), draft_id)
         db().commit()
         return redirect(url_for("trials.show", trial_id=trial_id, dealt=1))
-    blank = [("?", "to be dealt", "water control")]
-    hidden = {letter: looks(blank)["?"] for letter in plan.letters}  # type: ignore[arg-type]
     return render_template(
         "new_trial/deal.html",
         draft_id=draft_id,
@@ -152,10 +400,23 @@ def overview(draft_id: int) -> ResponseReturnValue:
         titles=TITLES,
         plan=plan,
         measures=measures,
+        sentence=built_sentence(forms["claim"], forms["measure"], measures),
         looks=looks([(letter, t.name, t.role) for letter, t in zip(plan.letters, plan.treatments, strict=True)]),
-        ground=ground_plan(plan.ground, preview, hidden),
-        advice=[a for name in ("measure", "treatments", "units") for a in _advice(name, answers)],
+        ground=ground_plan(plan.layout.site, [(unit.cut, None) for unit in preview], {}),
+        advice=[a for name in ("measure", "treatments", "ground", "days") for a in _advice(name, forms)],
+        neighbours=_neighbours(plan),
     )
+
+
+def _step_at_fault(message: str) -> str:
+    return "rules" if "crops" in message else "treatments" if "batches" in message else "ground"
+
+
+def _neighbours(plan: Plan) -> int:
+    """Borders over which a drench, or what comes to it, may cross."""
+    if plan.layout.cuts[0].kind in ("pot", "cell"):
+        return 0
+    return borders([(cut, "") for cut in plan.layout.cuts], "", max(plan.layout.guard_cm, 1) * 1.5)[1]
 
 
 @new_trial.post("/trials/new/<int:draft_id>/throw-away")

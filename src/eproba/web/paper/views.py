@@ -1,18 +1,40 @@
-"""On paper: tags for the units, a sheet for the round."""
+"""On paper, A4 or Letter: tags for the units, a sheet for the round, the ground plan, the lot slip."""
 
-from flask import Blueprint, render_template, request
+from typing import Any
+
+import segno
+from flask import Blueprint, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from markupsafe import Markup
 
-from eproba.web.context import trial_or_404
-from eproba.web.trials.views import trial_looks
+from eproba.core.planning.declaration import declare, short
+from eproba.core.planning.trial import Trial
+from eproba.web.context import now, trial_or_404
+from eproba.web.trials.views import trial_looks, trial_plan
 
 paper = Blueprint("paper", __name__, template_folder="templates")
+SIZES = ("a4", "letter")
+
+
+def _sheet(template: str, trial: Trial, **shown: Any) -> str:
+    size = request.args.get("paper", "a4")
+    return render_template(
+        template, trial=trial, paper=size if size in SIZES else "a4", looks=trial_looks(trial), **shown
+    )
+
+
+def _code(address: str) -> Markup:
+    """A QR code as an inline drawing."""
+    return Markup(segno.make(address, error="m").svg_inline(scale=2, border=2))  # noqa: S704 (segno's own SVG)
 
 
 @paper.get("/trials/<int:trial_id>/tags")
 def tags(trial_id: int) -> ResponseReturnValue:
+    """A tag for each unit; blind trials do not name the treatment."""
     trial = trial_or_404(trial_id)
-    return render_template("paper/tags.html", trial=trial, looks=trial_looks(trial))
+    codes = {u.id: _code(url_for("rounds.by_tag", unit_id=u.id, _external=True)) for u in trial.units}
+    local = request.host.split(":")[0] in ("127.0.0.1", "localhost", "[::1]")
+    return _sheet("paper/tags.html", trial, codes=codes, local=local)
 
 
 @paper.get("/trials/<int:trial_id>/sheet")
@@ -23,4 +45,19 @@ def sheet(trial_id: int) -> ResponseReturnValue:
     wanted = request.args.get("round", type=int)
     chosen = next((each for each in trial.rounds if each.id == wanted), open_rounds[0])
     units = trial.living(trial.date_of(chosen.day))
-    return render_template("paper/sheet.html", trial=trial, chosen=chosen, units=units, asked=trial.asked_in(chosen))
+    pulls = {unit.id: trial.pulled(unit).get(chosen.day) for unit in units} if trial.rules.plants > 1 else {}
+    return _sheet("paper/sheet.html", trial, chosen=chosen, units=units, asked=trial.asked_in(chosen), pulls=pulls)
+
+
+@paper.get("/trials/<int:trial_id>/ground")
+def ground(trial_id: int) -> ResponseReturnValue:
+    trial = trial_or_404(trial_id)
+    return _sheet("paper/ground.html", trial, plan=trial_plan(trial, trial_looks(trial)))
+
+
+@paper.get("/trials/<int:trial_id>/slip")
+def slip(trial_id: int) -> ResponseReturnValue:
+    """The lot slip: all that is needed to deal the same lots again, and to see that nobody did."""
+    trial = trial_or_404(trial_id)
+    declared = trial.declared or declare(trial, now())
+    return _sheet("paper/slip.html", trial, fingerprint=declared.fingerprint, short=short(declared.fingerprint))

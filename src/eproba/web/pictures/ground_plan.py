@@ -1,33 +1,40 @@
-"""The ground plan: to scale, what is where. Unit width is 100 drawing units."""
+"""The ground plan: to scale, what is where: places, units, blocks, guards, the gradient and north."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from eproba.core.planning.ground import Ground
-from eproba.core.planning.trial import Unit
+from eproba.core.planning.ground import Cut, Place, Site
 from eproba.web.pictures.looks import Look
 
-MARGIN = 30
-BLOCK_PAD = 8
+WIDTH = 940.0
+MARGIN = 34.0
+LEAST_TILE, MOST_TILE = 46.0, 130.0
+GRADIENTS = {"slope": "downhill", "shade": "more shade", "wall": "to the wall", "other": "gradient"}
 
 
 @dataclass(frozen=True)
 class Tile:
-    """One unit on the plan."""
+    """One unit on the plan; `look` None: not dealt yet."""
 
     code: str
-    look: Look
+    look: Look | None
     x: float
     y: float
     width: float
     height: float
-    walk: int
+    round: bool
     lost: bool
     title: str
+
+    @property
+    def plate(self) -> float:
+        """Side of the plate that bears the letter."""
+        return round(min(52.0, 0.62 * self.width, 0.72 * self.height), 1)
 
 
 @dataclass(frozen=True)
 class Frame:
-    """The outline of one block."""
+    """An outline with a label: a block or a place."""
 
     label: str
     x: float
@@ -42,57 +49,98 @@ class GroundPlan:
 
     width: float
     height: float
-    round_units: bool
+    places: tuple[Frame, ...]
     tiles: tuple[Tile, ...]
     frames: tuple[Frame, ...]
     bar: float
     bar_label: str
+    gradient: str
+    gradient_turn: float | None
+    north_turn: float
     words: str
 
 
-def ground_plan(ground: Ground, units: tuple[Unit, ...] | list[Unit], looks: dict[str, Look]) -> GroundPlan:
-    """Draw the units to scale."""
-    scale = 100 / ground.width_cm
-    height = ground.length_cm * scale
-    tiles = tuple(_tile(unit, looks[unit.letter], scale, height) for unit in units)
-    right = max(tile.x + tile.width for tile in tiles) + MARGIN
-    bottom = max(tile.y + tile.height for tile in tiles) + MARGIN
-    bar_cm = next((cm for cm in (500, 200, 100, 50, 20, 10, 5, 2) if cm * scale <= right / 2.5), 1)
-    label = f"{bar_cm // 100} m" if bar_cm >= 100 else f"{bar_cm} cm"
+def ground_plan(
+    site: Site,
+    units: Sequence[tuple[Cut, str | None]],
+    looks: Mapping[str, Look],
+    lost: Mapping[str, str] | None = None,
+) -> GroundPlan:
+    """Draw places and units to scale.
+
+    `units`: each cut with its letter (None: not dealt yet); `lost`: reasons by code.
+    """
+    left = min(place.x_cm for place in site.places)
+    top = min(place.y_cm for place in site.places)
+    scale = _scale(site, [cut for cut, _ in units], left)
+
+    def box(each: Cut | Place) -> tuple[float, float, float, float]:
+        x, y = MARGIN + (each.x_cm - left) * scale, MARGIN + (each.y_cm - top) * scale
+        return round(x, 1), round(y, 1), round(each.width_cm * scale, 1), round(each.length_cm * scale, 1)
+
+    tiles = tuple(_tile(cut, box(cut), looks.get(letter or ""), (lost or {}).get(cut.code)) for cut, letter in units)
+    places = tuple(Frame(place.name, *box(place)) for place in site.places)
+    right = max(place.x + place.width for place in places) + MARGIN
+    bottom = max(place.y + place.height for place in places) + MARGIN
+    bar_cm = next((cm for cm in (1000, 500, 200, 100, 50, 20, 10, 5, 2) if cm * scale <= right / 2.5), 1)
+    gradient = site.gradient
     return GroundPlan(
-        width=right,
+        width=max(right, 260.0),
         height=bottom + 34,
-        round_units=ground.kind == "pot",
+        places=places,
         tiles=tiles,
-        frames=tuple(_frames(units, tiles)),
-        bar=bar_cm * scale,
-        bar_label=label,
-        words=_words(units, looks),
+        frames=tuple(_frames([cut for cut, _ in units], tiles)),
+        bar=round(bar_cm * scale, 1),
+        bar_label=f"{bar_cm // 100} m" if bar_cm >= 100 else f"{bar_cm} cm",
+        gradient="" if gradient is None else GRADIENTS[gradient.kind],
+        gradient_turn=None if gradient is None else gradient.towards,
+        north_turn=site.north,
+        words=_words(units, looks, site),
     )
 
 
-def _tile(unit: Unit, look: Look, scale: float, height: float) -> Tile:
-    lost = unit.lost_on is not None
-    title = f"{unit.code}: {look.letter} {look.name}" + (f", lost: {unit.lost_reason}" if lost else "")
-    x, y = MARGIN + unit.x_cm * scale, MARGIN + unit.y_cm * scale
-    return Tile(unit.code, look, x, y, 100.0, height, unit.walk, lost, title)
+def _scale(site: Site, cuts: Sequence[Cut], left: float) -> float:
+    """Fit the width; but never tiles too small to read or absurdly large."""
+    across = max(place.x_cm + place.width_cm for place in site.places) - left
+    scale = (WIDTH - 2 * MARGIN) / across
+    if not cuts:
+        return scale
+    smallest, largest = min(cut.width_cm for cut in cuts), max(cut.width_cm for cut in cuts)
+    return max(min(scale, MOST_TILE / min(largest, 120.0)), LEAST_TILE / smallest)
 
 
-def _frames(units: tuple[Unit, ...] | list[Unit], tiles: tuple[Tile, ...]) -> list[Frame]:
+def _tile(cut: Cut, box: tuple[float, float, float, float], look: Look | None, lost: str | None) -> Tile:
+    title = cut.code + (f": {look.letter} {look.name}" if look else "")
+    if cut.size is not None:
+        title += f", began at {cut.size:g}"
+    if lost is not None:
+        title += f", lost: {lost}"
+    standing = cut.kind in ("pot", "cell")
+    inset = (0.06 if cut.kind == "pot" else 0.03) * min(box[2], box[3]) if standing else 0.0
+    x, y, width, height = box[0] + inset, box[1] + inset, box[2] - 2 * inset, box[3] - 2 * inset
+    return Tile(
+        cut.code, look, round(x, 1), round(y, 1), round(width, 1), round(height, 1), cut.kind == "pot",
+        lost is not None, title,
+    )  # fmt: skip
+
+
+def _frames(cuts: Sequence[Cut], tiles: Sequence[Tile]) -> list[Frame]:
     blocks: dict[str, list[Tile]] = {}
-    for unit, tile in zip(units, tiles, strict=True):
-        if unit.block is not None:
-            blocks.setdefault(unit.block, []).append(tile)
+    for cut, tile in zip(cuts, tiles, strict=True):
+        if cut.block is not None:
+            blocks.setdefault(cut.block, []).append(tile)
     frames = []
     for block, members in blocks.items():
         x, y = min(t.x for t in members), min(t.y for t in members)
-        right = max(t.x + t.width for t in members)
-        bottom = max(t.y + t.height for t in members)
-        pad = BLOCK_PAD
-        frames.append(Frame(f"{block}", x - pad, y - pad, right - x + 2 * pad, bottom - y + 2 * pad))
+        right, bottom = max(t.x + t.width for t in members), max(t.y + t.height for t in members)
+        frames.append(Frame(block, round(x - 2, 1), round(y - 2, 1), round(right - x + 4, 1), round(bottom - y + 4, 1)))
     return frames
 
 
-def _words(units: tuple[Unit, ...] | list[Unit], looks: dict[str, Look]) -> str:
-    walked = sorted(units, key=lambda unit: unit.walk)
-    return "In walking order: " + ", ".join(f"{u.code} {looks[u.letter].name}" for u in walked) + "."
+def _words(units: Sequence[tuple[Cut, str | None]], looks: Mapping[str, Look], site: Site) -> str:
+    places = ", ".join(place.name for place in site.places)
+    walked = sorted(units, key=lambda unit: unit[0].walk)
+    told = ", ".join(
+        f"{cut.code} {looks[letter].name if letter and letter in looks else ''}".strip() for cut, letter in walked
+    )
+    return f"Places: {places}. In walking order: {told}." if told else f"Places: {places}."

@@ -8,7 +8,8 @@ from flask.typing import ResponseReturnValue
 from eproba.core.planning.trial import Pour, Trial
 from eproba.exchange.readings_csv import parse_date
 from eproba.store.pours import log_pour
-from eproba.web.context import db, today, trial_or_404, who
+from eproba.store.trials import declare_trial
+from eproba.web.context import db, now, today, trial_or_404, who
 from eproba.web.trials.views import trial_looks
 
 pours = Blueprint("pours", __name__, template_folder="templates")
@@ -22,6 +23,7 @@ def show(trial_id: int, day: int) -> ResponseReturnValue:
     rows = [_row(trial, pour) for pour in that_day]
     problem = _problem(rows) if request.method == "POST" else ""
     if request.method == "POST" and not problem:
+        declare_trial(db(), trial_id, now())
         for row in rows:
             done_on = parse_date(row["done_on"])
             log_pour(db(), trial_id, row["pour"].id, row["status"], done_on, row["amount"], row["note"], who())

@@ -10,6 +10,7 @@ from eproba.core.planning.trial import Reading, Trial
 from eproba.exchange.readings_csv import Preview, preview, write_readings
 from eproba.exchange.table import TableError, decode
 from eproba.store.readings import add_many, correct, corrections_of, readings_of
+from eproba.store.trials import declare_trial
 from eproba.web.context import db, now, today, trial_or_404, who
 from eproba.web.numbers import NumberField
 from eproba.web.readings.importing import import_rows
@@ -88,6 +89,7 @@ def csv_in(trial_id: int) -> ResponseReturnValue:
         text = decode(file.read()) if file and file.filename else request.form.get("text", "")
         seen, problem = _previewed(trial, text)
         if seen and not seen.bad and request.form.get("go") == "take":
+            declare_trial(db(), trial_id, now())
             add_many(db(), trial_id, import_rows(seen, who(), now()))
             db().commit()
             flash(f"{len(seen.wanted)} readings taken.")

@@ -6,9 +6,10 @@ from flask import Blueprint, abort, flash, jsonify, redirect, render_template, r
 from flask.typing import ResponseReturnValue
 from sqlalchemy.exc import IntegrityError
 
-from eproba.core.planning.trial import Asked, Reading, Round, Trial
+from eproba.core.planning.trial import Asked, Reading, Round, Trial, Unit
 from eproba.store.readings import Saved, Typed, readings_of, save_typed, take_back
 from eproba.store.rounds import finish_round
+from eproba.store.trials import declare_trial, trial_of_unit
 from eproba.web.context import db, now, today, trial_or_404, who
 from eproba.web.rounds.payload import Refused, op_from
 
@@ -35,13 +36,23 @@ def show(trial_id: int, round_id: int) -> ResponseReturnValue:
             "save": url_for("rounds.save", trial_id=trial_id, round_id=round_id),
             "join": url_for("household.join", next=request.path),
         },
-        "units": [{"id": u.id, "code": u.code, "block": u.block} for u in trial.living(trial.date_of(this.day))],
+        "units": [_unit(trial, u, this) for u in trial.living(trial.date_of(this.day))],
+        "start": request.args.get("unit", type=int),
         "asked": [_asked(each) for each in trial.asked_in(this)],
         "saved": _by_place(readings_of(db(), trial_id, round_id)),
         "previous": _by_place(previous),
         "previousDay": earlier[-1].day if earlier else None,
     }
     return render_template("rounds/round.html", trial=trial, round=this, data=data)
+
+
+def _unit(trial: Trial, unit: Unit, this: Round) -> dict[str, Any]:
+    """A unit for the till; `pull` says which plant is pulled today, by lot, and which are gone."""
+    pulled = trial.pulled(unit) if trial.rules.plants > 1 else {}
+    gone = [f"{plant}" for day, plant in pulled.items() if day < this.day]
+    words = f"Pull plant {pulled[this.day]}." if this.day in pulled else ""
+    words += f" Gone: {', '.join(gone)}." if gone else ""
+    return {"id": unit.id, "code": unit.code, "block": unit.block, "pull": words.strip(), "crop": trial.crop_of(unit)}
 
 
 def _asked(asked: Asked) -> dict[str, Any]:
@@ -60,6 +71,17 @@ def _shown(reading: Reading) -> dict[str, Any]:
     return {"value": reading.value, "skip": reading.skip_reason, "version": reading.version, "by": reading.by}
 
 
+@rounds.get("/units/<int:unit_id>")
+def by_tag(unit_id: int) -> ResponseReturnValue:
+    """Where a tag's QR code leads: the unit in its trial's next round, else the trial."""
+    trial_id = trial_of_unit(db(), unit_id) or abort(404, "No trial has this unit; its tag is an old one.")
+    trial = trial_or_404(trial_id)
+    waiting = [each for each in trial.rounds if not each.done]
+    if not waiting or trial.ended_on is not None:
+        return redirect(url_for("trials.show", trial_id=trial_id))
+    return redirect(url_for("rounds.show", trial_id=trial_id, round_id=waiting[0].id, unit=unit_id))
+
+
 @rounds.post("/trials/<int:trial_id>/rounds/<int:round_id>/readings")
 def save(trial_id: int, round_id: int) -> ResponseReturnValue:
     """Take what a device typed, one answer each: saved, conflict (with the other's value) or refused (with why)."""
@@ -69,6 +91,7 @@ def save(trial_id: int, round_id: int) -> ResponseReturnValue:
     ops = sent.get("typed") if isinstance(sent, dict) else None
     if not isinstance(ops, list) or len(ops) > 2000:
         abort(400, "Send a list of typed readings.")
+    declare_trial(db(), trial_id, now())
     answers = [_take(trial, this, op) for op in ops]
     if _complete(trial, this):
         _close(trial_id, round_id, this.note)

@@ -19,12 +19,18 @@ document.addEventListener("alpine:init", () => {
     at: 0, typed: "", says: "", doubted: null, skipping: false, ownReason: "", showPrevious: false,
     saved: data.saved, history: [], waiting: 0, trouble: "", conflicts: [], reasons: REASONS, kept: true, ready: false,
 
+    // A tag's code opens the till at its unit, while that has something open.
+    tagged() {
+      const at = steps.findIndex((step) => step.unit.id === data.start && !this.isAnswered(step));
+      return at < 0 ? null : at;
+    },
+
     async init() {
       this.kept = await Keeper.open();
       const waiting = await Keeper.waiting(data.urls.save);
       for (const entry of waiting) this.show(entry.op);
       this.waiting = waiting.length;
-      this.at = this.firstOpen();
+      this.at = this.tagged() ?? this.firstOpen();
       this.ready = true;
       this.enter();
       window.addEventListener("online", () => this.send());
@@ -40,7 +46,10 @@ document.addEventListener("alpine:init", () => {
     get answered() { return steps.filter((step) => this.isAnswered(step)).length; },
     get countText() { return `${this.answered} of ${steps.length}`; },
     get unitCode() { return this.step.unit.code; },
-    get unitPlace() { return this.step.unit.block ? `block ${this.step.unit.block}` : ""; },
+    get unitPlace() {
+      const { block, crop, pull } = this.step.unit;
+      return [block && `block ${block}`, crop, pull].filter(Boolean).join(" · ");
+    },
     get measureName() { return this.step.asked.perUnit > 1 ? `${this.step.asked.name}, ${this.step.replicate} of ${this.step.asked.perUnit}` : this.step.asked.name; },
     get measureHint() { return `${this.step.asked.low} to ${this.step.asked.high}`; },
     get measureUnit() { return this.step.asked.unit; },

@@ -1,8 +1,13 @@
-"""Forms about a trial that runs."""
+"""Forms about a trial that is planned or runs."""
+
+from typing import Any
 
 from flask_wtf import FlaskForm
-from wtforms import BooleanField, StringField, TextAreaField
+from wtforms import BooleanField, RadioField, SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import InputRequired, Length
+
+from eproba.core.planning.days import MOST_DAYS
+from eproba.web.numbers import NumberField
 
 
 class ReasonForm(FlaskForm):
@@ -15,3 +20,32 @@ class NoteForm(FlaskForm):
 
 class SureForm(FlaskForm):
     sure = BooleanField("Yes, delete it for good", [InputRequired("Tick the box if you are sure.")])
+
+
+class SpareForm(FlaskForm):
+    letter = SelectField("Treatment")
+    fared = RadioField("How did it fare?", choices=[("well", "Came through"), ("badly", "Suffered")], default="well")
+    note = StringField("What was seen", [InputRequired("Say in a few words what was seen."), Length(max=300)])
+
+
+class AmendForm(ReasonForm):
+    """One change to a declared plan."""
+
+    what = RadioField("What changes", choices=[("worth", "The worth or margin"), ("decision day", "The decision day"),
+                                               ("treatments", "How a treatment is given")])  # fmt: skip
+    worth = NumberField("New worth", optional=True)
+    decision_day = NumberField("New decision day", 1, MOST_DAYS, whole=True, optional=True)
+    letter = SelectField("Treatment")
+    how = StringField("How it is given from now on", [Length(max=200)])
+
+    def validate_worth(self, field: Any) -> None:
+        if self.what.data == "worth" and (field.number is None or field.number <= 0):
+            raise ValidationError("Give the new worth, above 0.")
+
+    def validate_decision_day(self, field: Any) -> None:
+        if self.what.data == "decision day" and field.number is None and not field.errors:
+            raise ValidationError("Give the new decision day.")
+
+    def validate_how(self, field: Any) -> None:
+        if self.what.data == "treatments" and not (field.data or "").strip():
+            raise ValidationError("Say how it is given from now on.")

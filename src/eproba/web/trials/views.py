@@ -6,18 +6,32 @@ import secrets
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.planning.trial import ROLES, Trial
+from eproba.core.judging.departures import able_to_answer
+from eproba.core.planning.declaration import short, worth_words
+from eproba.core.planning.ground import borders
+from eproba.core.planning.trial import ROLES, SpareRun, Trial
 from eproba.exchange.trial_json import trial_json
 from eproba.store.drafts import drafts, new_draft
 from eproba.store.glances import due_by, glances
 from eproba.store.readings import corrections_of, readings_of
-from eproba.store.trials import deal_again, delete_trial, end_early, lose_unit, note_trial
-from eproba.web.context import db, now, today, trial_or_404
+from eproba.store.trials import (
+    amend,
+    amend_treatment,
+    deal_again,
+    declare_trial,
+    delete_trial,
+    end_early,
+    lose_unit,
+    move_decision,
+    note_trial,
+    record_spare_run,
+)
+from eproba.web.context import db, now, today, trial_or_404, who
 from eproba.web.new_trial.answers import answers_from
 from eproba.web.pictures.day_strip import day_strip
-from eproba.web.pictures.ground_plan import ground_plan
+from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
 from eproba.web.pictures.looks import Look, looks
-from eproba.web.trials.forms import NoteForm, ReasonForm, SureForm
+from eproba.web.trials.forms import AmendForm, NoteForm, ReasonForm, SpareForm, SureForm
 
 trials = Blueprint("trials", __name__, template_folder="templates")
 PAGE = 30
@@ -26,6 +40,12 @@ PAGE = 30
 def trial_looks(trial: Trial) -> dict[str, Look]:
     """The stakes of a trial's treatments, by letter."""
     return looks([(t.letter, t.name, t.role) for t in trial.treatments])
+
+
+def trial_plan(trial: Trial, look: dict[str, Look]) -> GroundPlan:
+    """The ground plan of a dealt trial."""
+    lost = {unit.code: unit.lost_reason for unit in trial.units if unit.lost_on is not None}
+    return ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.units], look, lost)
 
 
 @trials.get("/trials")
@@ -64,13 +84,39 @@ def show(trial_id: int) -> ResponseReturnValue:
         sealed=trial.sealed(today()),
         looks=look,
         roles=ROLES,
-        plan=ground_plan(trial.ground, trial.units, look),
+        plan=trial_plan(trial, look),
         strip=day_strip(trial, today()),
         latest=latest,
         found=found,
         due=waiting,
         note_form=NoteForm(note=trial.note),
+        spare_form=_spare_form(trial),
+        worth=worth_words(trial),
+        fingerprint=short(trial.declared.fingerprint) if trial.declared else "",
+        crossing=_crossing(trial),
+        silent=_silent(trial),
     )
+
+
+def _crossing(trial: Trial) -> tuple[int, int]:
+    """Borders between treated and control ground, and all borders; none between pots."""
+    if trial.kind in ("pot", "cell"):
+        return 0, 0
+    return borders([(u.cut, u.letter) for u in trial.units], trial.control, max(trial.guard_cm, 1) * 1.5)
+
+
+def _silent(trial: Trial) -> str:
+    """What the baseline says of the place, while the trial can still be put off."""
+    if not trial.asked[0].measure.silent or not trial.rounds[0].done:
+        return ""
+    lines = able_to_answer(trial, trial.asked[0], readings_of(db(), trial.id, trial.rounds[0].id))
+    return lines[0].text if lines else ""
+
+
+def _spare_form(trial: Trial) -> SpareForm:
+    form = SpareForm()
+    form.letter.choices = [(t.letter, f"{t.letter}: {t.name}") for t in trial.treatments if t.amount is not None]
+    return form
 
 
 @trials.post("/trials/<int:trial_id>/note")
@@ -87,11 +133,79 @@ def note(trial_id: int) -> ResponseReturnValue:
 @trials.post("/trials/<int:trial_id>/deal-again")
 def deal_lots_again(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
-    if trial.started:
-        abort(400, "Something is on record already; the lots stay as they fell.")
+    if trial.started or trial.declared:
+        abort(400, "The plan is declared, or something is on record: the lots stay as they fell.")
     deal_again(db(), trial, secrets.token_hex(8), now())
     db().commit()
     flash("The lots were dealt again. The trial remembers how often.")
+    return redirect(url_for("trials.show", trial_id=trial_id))
+
+
+@trials.post("/trials/<int:trial_id>/declare")
+def declare(trial_id: int) -> ResponseReturnValue:
+    trial_or_404(trial_id)
+    declare_trial(db(), trial_id, now())
+    db().commit()
+    flash("Declared. From now on a change needs a reason, and stands in the verdict.")
+    return redirect(url_for("trials.show", trial_id=trial_id))
+
+
+@trials.route("/trials/<int:trial_id>/amend", methods=["GET", "POST"])
+def change_plan(trial_id: int) -> ResponseReturnValue:
+    """Change one frozen thing of a declared plan, with the reason."""
+    trial = trial_or_404(trial_id)
+    if not trial.sealed(today()):
+        abort(400, "The envelope is open: the plan can’t be changed any more.")
+    form = AmendForm()
+    form.letter.choices = [(t.letter, f"{t.letter}: {t.name}") for t in trial.treatments]
+    problem = ""
+    if form.validate_on_submit():
+        problem = _amend(trial, form)
+        if not problem:
+            db().commit()
+            flash("Changed. The reason stands in the verdict.")
+            return redirect(url_for("trials.show", trial_id=trial_id))
+    page = render_template("trials/amend.html", trial=trial, form=form, problem=problem, worth=worth_words(trial))
+    return page, 400 if problem or form.errors else 200
+
+
+def _amend(trial: Trial, form: AmendForm) -> str:
+    """Write the change; returns what is in its way, if anything."""
+    declare_trial(db(), trial.id, now())
+    reason, by, on = (form.reason.data or "").strip().rstrip("."), who(), today()
+    if form.what.data == "treatments":
+        amend_treatment(db(), trial, form.letter.data, (form.how.data or "").strip(), reason, by, on)
+        return ""
+    if form.what.data == "decision day":
+        day = int(form.decision_day.number or 0)
+        done = max((each.day for each in trial.rounds if each.done), default=0)
+        if day <= done or day < trial.day_of(on):
+            least = max(done + 1, trial.day_of(on))
+            return f"Day {day} is over, or a round of day {done} is in already: day {least} is the earliest."
+        move_decision(db(), trial, day)
+        told = (f"day {trial.decision_day}", f"day {day}")
+        amend(db(), trial, "decision_day", "decision day", told, day, reason, by, on)
+        return ""
+    typed = form.worth.number or 0.0
+    value = typed / 100 if trial.scale == "ratio" else typed
+    unit = "%" if trial.scale == "ratio" else trial.asked[0].measure.judged_unit
+    amend(db(), trial, "worth", "worth", (worth_words(trial), f"{typed:g} {unit}"), value, reason, by, on)
+    return ""
+
+
+@trials.post("/trials/<int:trial_id>/spare")
+def spare(trial_id: int) -> ResponseReturnValue:
+    """Put a spare plant's fate on record."""
+    trial = trial_or_404(trial_id)
+    form = _spare_form(trial)
+    if form.validate_on_submit():
+        note = (form.note.data or "").strip()
+        run = SpareRun(form.letter.data, today(), form.fared.data == "well", note, who())
+        record_spare_run(db(), trial_id, run)
+        db().commit()
+        flash("The spare plant is on record. It is told, not judged.")
+    else:
+        flash(next(iter(form.errors.values()))[0])
     return redirect(url_for("trials.show", trial_id=trial_id))
 
 

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from eproba.core.judging.judge import Comparison, Judgement
-from eproba.core.judging.sentences import Wording, headline, sentence, settling
+from eproba.core.judging.sentences import Wording, headline, sentence, settling, trend_sentence
 from eproba.core.judging.series import CannotJudge
 from eproba.core.planning.trial import Reading, Trial
 from eproba.web.pictures.gap_ruler import GapRuler, gap_ruler
@@ -52,6 +52,13 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[Shown]:
             )
         )
     return shown
+
+
+def shown_trend(trial: Trial, judgement: Judgement) -> str:
+    """The ladder as one sentence, or nothing."""
+    if judgement.trend is None:
+        return ""
+    return trend_sentence(judgement.trend, judgement, Wording.of(trial.asked[0].measure))
 
 
 def also_seen(trial: Trial, readings: tuple[Reading, ...]) -> list[AlsoSeen]:

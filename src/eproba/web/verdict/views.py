@@ -29,7 +29,7 @@ def show(trial_id: int) -> ResponseReturnValue:
         return render_template("verdict/sealed.html", **shown)
     # Judging brings in the heavy statistics: imported where it is needed, not by every page.
     from eproba.web.verdict.findings import judged
-    from eproba.web.verdict.page import also_seen, shown_comparisons
+    from eproba.web.verdict.page import also_seen, shown_comparisons, shown_trend
 
     try:
         judgement = judged(trial, asked, readings)
@@ -39,6 +39,7 @@ def show(trial_id: int) -> ResponseReturnValue:
         "verdict/verdict.html",
         judgement=judgement,
         comparisons=shown_comparisons(trial, judgement),
+        trend=shown_trend(trial, judgement),
         also=also_seen(trial, readings),
         notes=[(each.day, each.note) for each in trial.rounds if each.note],
         **shown,

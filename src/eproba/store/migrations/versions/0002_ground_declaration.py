@@ -18,46 +18,34 @@ NAMES = {"pots": "Pots", "tray": "Tray", "bed": "Bed"}
 def upgrade() -> None:
     op.add_column("treatment", sa.Column("rung", sa.Float()))
     op.add_column("finding", sa.Column("noise_sd", sa.Float()))
-    for column in (
-        sa.Column("no_worse", sa.Boolean(), nullable=False, server_default=sa.false()),
-        sa.Column("blind", sa.Boolean(), nullable=False, server_default=sa.false()),
-        sa.Column("batches", sa.Integer(), nullable=False, server_default="1"),
-        sa.Column("rules", postgresql.JSONB(), nullable=False, server_default="{}"),
-        sa.Column("declared_at", sa.DateTime(timezone=True)),
-        sa.Column("declaration", postgresql.JSONB()),
-        sa.Column("fingerprint", sa.String(), nullable=False, server_default=""),
-        sa.Column("site", postgresql.JSONB()),
-    ):
-        op.add_column("trial", column)
-    for column in (
-        sa.Column("kind", sa.String()),
-        sa.Column("number", sa.Integer()),
-        sa.Column("place", sa.Integer(), nullable=False, server_default="0"),
-        sa.Column("width_cm", sa.Float()),
-        sa.Column("length_cm", sa.Float()),
-        sa.Column("size", sa.Float()),
-    ):
-        op.add_column("unit", column)
+    op.add_column("trial", sa.Column("no_worse", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.add_column("trial", sa.Column("blind", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.add_column("trial", sa.Column("batches", sa.Integer(), nullable=False, server_default="1"))
+    op.add_column("trial", sa.Column("rules", postgresql.JSONB(), nullable=False, server_default="{}"))
+    op.add_column("trial", sa.Column("declared_at", sa.DateTime(timezone=True)))
+    op.add_column("trial", sa.Column("declaration", postgresql.JSONB()))
+    op.add_column("trial", sa.Column("fingerprint", sa.String(), nullable=False, server_default=""))
+    op.add_column("trial", sa.Column("site", postgresql.JSONB()))
+    op.add_column("unit", sa.Column("kind", sa.String()))
+    op.add_column("unit", sa.Column("number", sa.Integer()))
+    op.add_column("unit", sa.Column("place", sa.Integer(), nullable=False, server_default="0"))
+    op.add_column("unit", sa.Column("width_cm", sa.Float()))
+    op.add_column("unit", sa.Column("length_cm", sa.Float()))
+    op.add_column("unit", sa.Column("size", sa.Float()))
     _move_the_ground()
-    for column in ("kind", "number", "width_cm", "length_cm"):
-        op.alter_column("unit", column, nullable=False)
+    for name in ("kind", "number", "width_cm", "length_cm"):
+        op.alter_column("unit", name, nullable=False)
     op.alter_column("trial", "site", nullable=False)
-    for table, column in (
-        ("trial", "no_worse"),
-        ("trial", "blind"),
-        ("trial", "batches"),
-        ("trial", "rules"),
-        ("trial", "fingerprint"),
-        ("unit", "place"),
-    ):
-        op.alter_column(table, column, server_default=None)
-    for column in ("ground_kind", "width_cm", "length_cm", "per_row"):
-        op.drop_column("trial", column)
+    op.alter_column("unit", "place", server_default=None)
+    for name in ("no_worse", "blind", "batches", "rules", "fingerprint"):
+        op.alter_column("trial", name, server_default=None)
+    for name in ("ground_kind", "width_cm", "length_cm", "per_row"):
+        op.drop_column("trial", name)
     _new_tables()
 
 
 def _move_the_ground() -> None:
-    """Each unit takes its size from its trial; the trial's place is what its units cover, and a finding is made anew."""
+    """Each unit takes its size from its trial; the trial's place is what its units cover. Findings are made anew."""
     bind = op.get_bind()
     bind.execute(sa.text("DELETE FROM finding"))
     bind.execute(
@@ -80,8 +68,6 @@ def _move_the_ground() -> None:
             sa.text("UPDATE trial SET site = cast(:site AS jsonb) WHERE id = :id"),
             {"site": json.dumps(site), "id": trial_id},
         )
-    # Drafts hold a step of the old planner; its numbers are carried into the new one.
-    bind.execute(sa.text("DELETE FROM draft WHERE NOT answers ? 'claim'"))
 
 
 def _new_tables() -> None:
@@ -132,11 +118,11 @@ def downgrade() -> None:
         "UPDATE trial SET (ground_kind, width_cm, length_cm, per_row) = "
         "(SELECT min(kind), min(width_cm), min(length_cm), max(grid_column) + 1 FROM unit WHERE trial_id = trial.id)"
     )
-    for column in ("ground_kind", "width_cm", "length_cm", "per_row"):
-        op.alter_column("trial", column, nullable=False)
-    for column in ("kind", "number", "place", "width_cm", "length_cm", "size"):
-        op.drop_column("unit", column)
-    for column in ("no_worse", "blind", "batches", "rules", "declared_at", "declaration", "fingerprint", "site"):
-        op.drop_column("trial", column)
+    for name in ("ground_kind", "width_cm", "length_cm", "per_row"):
+        op.alter_column("trial", name, nullable=False)
+    for name in ("kind", "number", "place", "width_cm", "length_cm", "size"):
+        op.drop_column("unit", name)
+    for name in ("no_worse", "blind", "batches", "rules", "declared_at", "declaration", "fingerprint", "site"):
+        op.drop_column("trial", name)
     op.drop_column("treatment", "rung")
     op.drop_column("finding", "noise_sd")

@@ -1,0 +1,94 @@
+"""The calendar: every day's work over all trials, as a page, a file and a feed."""
+
+import secrets
+from collections.abc import Iterable
+from datetime import timedelta
+
+from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from eproba.core.planning.days import POUR_SECONDS
+from eproba.exchange.ics import Entry
+from eproba.exchange.ics import ics as ics_file
+from eproba.store.feeds import feeds, known_feed, new_feed, revoke_feed
+from eproba.store.glances import Due, due_by, round_seconds
+from eproba.web.context import db, now, today, trial_or_404
+from eproba.web.pictures.weeks import Task, weeks
+from eproba.web.trials.views import file_name
+
+calendar = Blueprint("calendar", __name__, template_folder="templates")
+AHEAD, FEED_AHEAD = timedelta(days=42), timedelta(days=400)
+
+
+@calendar.get("/calendar")
+def show() -> ResponseReturnValue:
+    waiting = due_by(db(), today() + AHEAD, limit=400)
+    late = [due for due in waiting if due.on < today()]
+    tasks = _tasks([due for due in waiting if due.on >= today()])
+    last = max((task.on for task in tasks), default=today())
+    return render_template(
+        "calendar/calendar.html", weeks=weeks(tasks, today(), last), late=late, feeds=feeds(db()), tasks=tasks
+    )
+
+
+def _tasks(waiting: list[Due]) -> list[Task]:
+    seconds = round_seconds(db(), {due.trial_id for due in waiting})
+    return [_task(due, seconds) for due in waiting]
+
+
+def _task(due: Due, seconds: dict[int, tuple[float, float]]) -> Task:
+    if due.kind == "pour":
+        address = url_for("pours.show", trial_id=due.trial_id, day=due.day)
+        share = len(due.letters) / max(1, due.treatments)
+        return Task(due.on, "pour", f"Pour: {due.trial_name}", POUR_SECONDS * due.units * share / 60, address)
+    plain, pulling = seconds[due.trial_id]
+    minutes = due.units * (plain + (pulling if due.pull else 0.0)) / 60
+    address = url_for("rounds.show", trial_id=due.trial_id, round_id=due.round_id)
+    kind = "pull" if due.pull and pulling else "round"
+    return Task(due.on, kind, f"{'Baseline' if due.day == 0 else 'Round'}: {due.trial_name}", minutes, address)
+
+
+def _entries(waiting: Iterable[Due]) -> list[Entry]:
+    entries = []
+    for due in waiting:
+        what = "Pour" if due.kind == "pour" else "Baseline" if due.day == 0 else "Round"
+        units = f"treatments {', '.join(due.letters)}" if due.kind == "pour" else f"{due.units} units"
+        key = f"{due.kind}-{due.round_id or due.day}-{due.trial_id}@eproba"
+        entries.append(Entry(key, due.on, f"{what}: {due.trial_name}", f"Day {due.day}, {units}."))
+    return entries
+
+
+def _as_file(name: str, waiting: Iterable[Due], title: str) -> Response:
+    text = ics_file(title, _entries(waiting), now())
+    headers = {"Content-Disposition": f'attachment; filename="{name}.ics"'}
+    return Response(text, content_type="text/calendar; charset=utf-8", headers=headers)
+
+
+@calendar.get("/trials/<int:trial_id>/calendar.ics")
+def ics(trial_id: int) -> ResponseReturnValue:
+    trial = trial_or_404(trial_id)
+    return _as_file(file_name(trial), due_by(db(), trial.decision_on, 400, trial_id), trial.name)
+
+
+@calendar.get("/feeds/<token>.ics")
+def feed(token: str) -> ResponseReturnValue:
+    """What is due in all trials, for a calendar that has the secret address."""
+    if not known_feed(db(), token):
+        abort(404, "This calendar address was revoked, or never was one.")
+    return _as_file("eproba", due_by(db(), today() + FEED_AHEAD, 2000), "Eproba")
+
+
+@calendar.post("/calendar/feeds")
+def make_feed() -> ResponseReturnValue:
+    new_feed(db(), secrets.token_urlsafe(24), now())
+    db().commit()
+    flash("A new address. Whoever has it sees what is due, and nothing else.")
+    return redirect(url_for("calendar.show"))
+
+
+@calendar.post("/calendar/feeds/revoke")
+def revoke() -> ResponseReturnValue:
+    revoke_feed(db(), request.form.get("token", ""))
+    db().commit()
+    flash("Revoked: that address leads nowhere now.")
+    return redirect(url_for("calendar.show"))

@@ -1,0 +1,277 @@
+// The ground, drawn to scale and edited by mouse, touch and keyboard. The drawing lives in a hidden field as JSON.
+"use strict";
+
+const NS = "http://www.w3.org/2000/svg";
+const field = (id) => document.getElementById(id);
+const canvas = field("ground");
+const ground = JSON.parse(field("places-data").value);
+const CM = { cm: 1, m: 100, ft: 30.48 };
+const STANDING = ["pots", "bench", "tray"];
+const NEW = {
+  bed: { name: "Bed", width_cm: 200, length_cm: 100, rows: 1, columns: 1 },
+  lawn: { name: "Lawn", width_cm: 200, length_cm: 200, rows: 1, columns: 1 },
+  pots: { name: "Pots", width_cm: 210, length_cm: 70, rows: 2, columns: 6 },
+  bench: { name: "Bench", width_cm: 240, length_cm: 60, rows: 2, columns: 8 },
+  tray: { name: "Tray", width_cm: 40, length_cm: 30, rows: 6, columns: 8 },
+};
+const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+let chosen = 0;
+let drag = null;
+let view = { x: 0, y: 0, width: 300, height: 200 };
+
+const grid = (place) => (place.kind === "tray" ? 5 : 10);
+const snap = (value, step) => Math.round(value / step) * step;
+const unit = () => CM[field("ground-unit").value];
+const shown = (cm) => String(Math.round((cm / unit()) * 100) / 100);
+const told = (cm) => `${shown(cm)} ${field("ground-unit").value}`;
+
+function draw(name, attributes, parent, words) {
+  const part = document.createElementNS(NS, name);
+  for (const [key, value] of Object.entries(attributes)) part.setAttribute(key, value);
+  if (words !== undefined) part.textContent = words;
+  parent.appendChild(part);
+  return part;
+}
+
+function fitView() {
+  const right = Math.max(...ground.places.map((p) => p.x_cm + p.width_cm), 0);
+  const bottom = Math.max(...ground.places.map((p) => p.y_cm + p.length_cm), 0);
+  const left = Math.min(...ground.places.map((p) => p.x_cm), right);
+  const top = Math.min(...ground.places.map((p) => p.y_cm), bottom);
+  const pad = Math.max(30, 0.08 * (right - left));
+  view = { x: left - pad, y: top - 1.4 * pad, width: Math.max(right - left + 2 * pad, 160), height: Math.max(bottom - top + 2.6 * pad, 110) };
+}
+
+function drawGrid(size) {
+  const step = view.width > 900 ? 100 : view.width > 200 ? 50 : 10;
+  for (let x = Math.ceil(view.x / step) * step; x < view.x + view.width; x += step) {
+    draw("path", { class: "grid-line", d: `M${x} ${view.y}V${view.y + view.height}` }, canvas);
+  }
+  for (let y = Math.ceil(view.y / step) * step; y < view.y + view.height; y += step) {
+    draw("path", { class: "grid-line", d: `M${view.x} ${y}H${view.x + view.width}` }, canvas);
+  }
+  draw("text", { class: "grid-label", x: view.x + size / 2, y: view.y + view.height - size / 2, "font-size": 0.8 * size }, canvas, `squares of ${told(step)}`);
+}
+
+function drawPlace(place, index, size) {
+  const words = `${place.name}, ${told(place.width_cm)} by ${told(place.length_cm)}, ${told(place.x_cm)} from left, ${told(place.y_cm)} from top`;
+  const group = draw("g", { class: `place-group${index === chosen ? " chosen" : ""}`, tabindex: 0, role: "button", "aria-label": words, "aria-pressed": index === chosen, "data-index": index }, canvas);
+  draw("rect", { class: `place ${place.kind}`, x: place.x_cm, y: place.y_cm, width: place.width_cm, height: place.length_cm, rx: 2 }, group);
+  if (STANDING.includes(place.kind)) {
+    const [w, h] = [place.width_cm / place.columns, place.length_cm / place.rows];
+    for (let r = 0; r < place.rows; r++) {
+      for (let c = 0; c < place.columns; c++) {
+        const [x, y] = [place.x_cm + c * w, place.y_cm + r * h];
+        if (place.kind === "tray") draw("rect", { class: "vessel", x: x + 0.06 * w, y: y + 0.06 * h, width: 0.88 * w, height: 0.88 * h }, group);
+        else draw("ellipse", { class: "vessel", cx: x + w / 2, cy: y + h / 2, rx: 0.42 * w, ry: 0.42 * h }, group);
+      }
+    }
+  }
+  draw("text", { class: "place-label", x: place.x_cm, y: place.y_cm - 0.35 * size, "font-size": size }, group, `${place.name} ${told(place.width_cm)} × ${told(place.length_cm)}`);
+  if (index === chosen) draw("circle", { class: "size-handle", cx: place.x_cm + place.width_cm, cy: place.y_cm + place.length_cm, r: 0.7 * size, "data-index": index }, group);
+}
+
+function drawGradient(size) {
+  if (!ground.gradient) return;
+  const [cx, cy] = [view.x + view.width / 2, view.y + view.height / 2];
+  const reach = 0.4 * Math.min(view.width, view.height);
+  const group = draw("g", { class: "gradient", transform: `rotate(${ground.gradient.towards} ${cx} ${cy})` }, canvas);
+  draw("path", { class: "gradient-line", d: `M${cx} ${cy + reach}V${cy - reach}`, "stroke-width": 0.35 * size }, group);
+  draw("path", { class: "gradient-head", d: `M${cx - size} ${cy - reach + size}L${cx} ${cy - reach - size}L${cx + size} ${cy - reach + size}Z` }, group);
+}
+
+function redraw() {
+  const focused = canvas.contains(document.activeElement);
+  canvas.replaceChildren();
+  canvas.setAttribute("viewBox", `${view.x} ${view.y} ${view.width} ${view.height}`);
+  const size = Math.max(view.width / 42, view.height / 24);
+  drawGrid(size);
+  ground.places.forEach((place, index) => drawPlace(place, index, size));
+  drawGradient(size);
+  if (focused) canvas.querySelector(`[data-index="${chosen}"]`)?.focus({ preventScroll: true });
+}
+
+function fillFields() {
+  const place = ground.places[chosen];
+  field("no-place").hidden = Boolean(place);
+  document.querySelector(".place-inputs").hidden = !place;
+  if (!place) return;
+  const values = { name: place.name, width: shown(place.width_cm), length: shown(place.length_cm), x: shown(place.x_cm), y: shown(place.y_cm), columns: place.columns, rows: place.rows };
+  for (const [key, value] of Object.entries(values)) {
+    if (document.activeElement !== field(`place-${key}`)) field(`place-${key}`).value = value;
+  }
+  field("place-standing").hidden = !STANDING.includes(place.kind);
+}
+
+function changed(words) {
+  field("places-data").value = JSON.stringify(ground);
+  field("places-auto").value = "";
+  if (words) field("ground-says").textContent = words;
+  redraw();
+  fillFields();
+  canvas.dispatchEvent(new CustomEvent("ground-changed", { bubbles: true }));
+}
+
+function choose(index) {
+  chosen = index;
+  redraw();
+  fillFields();
+}
+
+function add(kind) {
+  const bottom = Math.max(...ground.places.map((p) => p.y_cm + p.length_cm), -40);
+  const left = ground.places.length ? Math.min(...ground.places.map((p) => p.x_cm)) : 0;
+  const place = { kind, ...NEW[kind], x_cm: left, y_cm: bottom + 40 };
+  if (field("places-auto").value === "1") ground.places = []; // nobody had drawn yet: the pots were only a guess
+  place.name = `${place.name} ${ground.places.filter((p) => p.kind === kind).length + 1}`;
+  if (ground.places.length === 0) place.y_cm = 0;
+  ground.places.push(place);
+  chosen = ground.places.length - 1;
+  fitView();
+  changed(`${place.name} added, ${ground.places.length} places.`);
+}
+
+function turn(place) {
+  [place.width_cm, place.length_cm] = [place.length_cm, place.width_cm];
+  [place.rows, place.columns] = [place.columns, place.rows];
+  fitView();
+  changed(`${place.name} turned.`);
+}
+
+function remove(index) {
+  const [gone] = ground.places.splice(index, 1);
+  chosen = Math.max(0, index - 1);
+  fitView();
+  changed(`${gone.name} removed, ${ground.places.length} left.`);
+}
+
+function size(place, width, length) {
+  const step = grid(place);
+  place.width_cm = Math.max(step, snap(width, step));
+  place.length_cm = Math.max(step, snap(length, step));
+}
+
+canvas.addEventListener("keydown", (event) => {
+  const group = event.target.closest("[data-index]");
+  if (!group || event.ctrlKey || event.metaKey || event.altKey || event.key === "Tab") return;
+  const place = ground.places[Number(group.dataset.index)];
+  const [step, arrow] = [grid(place), ARROWS[event.key]];
+  event.stopPropagation();
+  if (arrow) {
+    event.preventDefault();
+    if (event.shiftKey) size(place, place.width_cm + arrow[0] * step, place.length_cm + arrow[1] * step);
+    else [place.x_cm, place.y_cm] = [place.x_cm + arrow[0] * step, place.y_cm + arrow[1] * step];
+    fitView();
+    changed(`${place.name}: ${told(place.width_cm)} by ${told(place.length_cm)}, ${told(place.x_cm)} from left, ${told(place.y_cm)} from top.`);
+  } else if (event.key === "t" || event.key === "T") turn(place);
+  else if (event.key === "Delete" || event.key === "Backspace") {
+    event.preventDefault();
+    remove(Number(group.dataset.index));
+  } else if (event.key === "Enter" || event.key === " ") {
+    event.preventDefault();
+    choose(Number(group.dataset.index));
+  }
+});
+
+canvas.addEventListener("focusin", (event) => {
+  const index = Number(event.target.dataset.index);
+  if (event.target.dataset.index !== undefined && index !== chosen) choose(index);
+});
+
+function point(event) {
+  const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(canvas.getScreenCTM().inverse());
+  return [at.x, at.y];
+}
+
+canvas.addEventListener("pointerdown", (event) => {
+  const head = event.target.closest(".gradient-head");
+  const part = event.target.closest("[data-index]");
+  if (!head && !part) return;
+  canvas.setPointerCapture(event.pointerId);
+  if (head) {
+    drag = { head: true };
+    return;
+  }
+  event.preventDefault();
+  const index = Number(part.dataset.index);
+  const place = ground.places[index];
+  drag = { place, start: point(event), from: { ...place }, sizing: part.classList.contains("size-handle") };
+  choose(index);
+  canvas.querySelector(`.place-group[data-index="${index}"]`).focus({ preventScroll: true });
+});
+
+canvas.addEventListener("pointermove", (event) => {
+  if (!drag) return;
+  const [x, y] = point(event);
+  if (drag.head) {
+    const [cx, cy] = [view.x + view.width / 2, view.y + view.height / 2];
+    ground.gradient.towards = (snap((Math.atan2(x - cx, cy - y) * 180) / Math.PI, 45) + 360) % 360;
+    field("gradient-towards").value = String(ground.gradient.towards);
+    redraw();
+    return;
+  }
+  const [dx, dy] = [x - drag.start[0], y - drag.start[1]];
+  const { place, from } = drag;
+  if (drag.sizing) size(place, from.width_cm + dx, from.length_cm + dy);
+  else [place.x_cm, place.y_cm] = [snap(from.x_cm + dx, grid(place)), snap(from.y_cm + dy, grid(place))];
+  redraw();
+  fillFields();
+});
+
+for (const name of ["pointerup", "pointercancel"]) {
+  canvas.addEventListener(name, () => {
+    if (!drag) return;
+    drag = null;
+    fitView();
+    changed("");
+  });
+}
+
+document.querySelectorAll("[data-add]").forEach((button) => button.addEventListener("click", () => add(button.dataset.add)));
+field("place-turn").addEventListener("click", () => turn(ground.places[chosen]));
+field("place-remove").addEventListener("click", () => remove(chosen));
+
+const LENGTHS = { width: "width_cm", length: "length_cm", x: "x_cm", y: "y_cm" };
+document.querySelector(".place-inputs").addEventListener("input", (event) => {
+  const key = event.target.id.replace("place-", "");
+  const place = ground.places[chosen];
+  const number = Number(event.target.value.replace(",", "."));
+  if (key === "name") place.name = event.target.value;
+  else if (!event.target.value.trim() || !Number.isFinite(number)) return;
+  else if (key in LENGTHS) place[LENGTHS[key]] = Math.round(number * unit() * 10) / 10;
+  else if (Number.isInteger(number) && number > 0) sameVessels(place, key, number);
+  if (key !== "name") fitView();
+  changed("");
+});
+
+// More pots in a row make the row longer, not the pots smaller.
+function sameVessels(place, key, number) {
+  const along = key === "columns" ? "width_cm" : "length_cm";
+  place[along] = (place[along] / place[key]) * number;
+  place[key] = number;
+}
+
+field("ground-unit").addEventListener("change", () => {
+  localStorage.setItem("eproba-ground-unit", field("ground-unit").value);
+  redraw();
+  fillFields();
+});
+field("ground-north").addEventListener("change", (event) => {
+  ground.north = Number(event.target.value);
+  changed("");
+});
+function readGradient() {
+  const kind = field("gradient-kind").value;
+  ground.gradient = kind ? { kind, towards: Number(field("gradient-towards").value) } : null;
+  changed(kind ? "Gradient set." : "No gradient.");
+}
+field("gradient-kind").addEventListener("change", readGradient);
+field("gradient-towards").addEventListener("change", readGradient);
+
+field("ground-unit").value = localStorage.getItem("eproba-ground-unit") ?? "cm";
+field("ground-north").value = String(snap(ground.north ?? 0, 45) % 360);
+field("gradient-kind").value = ground.gradient?.kind ?? "";
+field("gradient-towards").value = String(snap(ground.gradient?.towards ?? 90, 45) % 360);
+fitView();
+redraw();
+fillFields();

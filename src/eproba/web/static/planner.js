@@ -1,0 +1,43 @@
+// The planner's live parts: what is typed or drawn is sent, and the server's answer takes its place.
+"use strict";
+
+const planner = document.getElementById("step");
+const live = planner.querySelector("[data-live]");
+const WAIT = 150;
+let waiting = null;
+let asked = 0;
+
+async function refresh() {
+  const mine = ++asked;
+  live.setAttribute("aria-busy", "true");
+  try {
+    const answer = await fetch(live.dataset.live, { method: "POST", body: new FormData(planner), credentials: "same-origin" });
+    if (!answer.ok || mine !== asked) return;
+    live.innerHTML = await answer.text();
+  } catch {
+    // No signal: the last picture stays; the button below asks again.
+  } finally {
+    if (mine === asked) live.removeAttribute("aria-busy");
+  }
+}
+
+function soon() {
+  clearTimeout(waiting);
+  waiting = setTimeout(refresh, WAIT);
+}
+
+document.addEventListener("ground-changed", soon);
+planner.addEventListener("input", (event) => {
+  if (event.target.matches("input[type=range]")) event.target.nextElementSibling.value = event.target.value;
+  if (event.target.closest(".cutter, .movers, .movers-claim")) soon();
+});
+planner.addEventListener("click", (event) => {
+  const cell = event.target.closest(".chance-cell");
+  if (!cell) return;
+  const units = document.getElementById("units");
+  units.value = cell.dataset.units;
+  units.nextElementSibling.value = cell.dataset.units;
+  document.getElementById("worth").value = String(Number(cell.dataset.worth));
+  refresh();
+});
+planner.querySelector("[data-no-live]")?.remove();
