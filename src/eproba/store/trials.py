@@ -9,7 +9,7 @@ from sqlmodel import Session, col, select
 
 from eproba.core.planning.declaration import declare
 from eproba.core.planning.ground import site_entry
-from eproba.core.planning.lots import ALGORITHM, deal
+from eproba.core.planning.lots import ALGORITHM, SQUARE_ALGORITHM, deal
 from eproba.core.planning.plan import Plan, dealt_units
 from eproba.core.planning.trial import SpareRun, Trial
 from eproba.store.findings import forget_finding
@@ -41,7 +41,7 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime) -> int:
         decision_day=plan.rhythm.decision_day,
         dealing=plan.layout.dealing,
         seed=seed,
-        algorithm=ALGORITHM,
+        algorithm=SQUARE_ALGORITHM if plan.layout.dealing == "Latin square" else ALGORITHM,
         dealt_at=now,
         site=site_entry(plan.layout.site),
         guard_cm=plan.layout.guard_cm,

@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from typing import Literal
 
 ALGORITHM = "eproba-lots-1: places in order of SHA-256(seed:place), treatments laid along in turn"
+SQUARE_ALGORITHM = "eproba-lots-1: cyclic square; rows, columns and letters each in order of SHA-256(seed:part:number)"
 Dealing = Literal["completely random", "blocks", "pairs", "Latin square", "one of each"]
 
 
@@ -68,6 +69,25 @@ def deal(dealing: Dealing, treatments: Sequence[str], units_each: int, seed: str
     if dealing == "pairs" and len(treatments) != 2:
         raise LotsError(f"Pairs need exactly two treatments; you have {len(treatments)}: take blocks instead.")
     return deal_in_blocks(treatments, units_each, seed)
+
+
+def how_to_check(dealing: Dealing) -> str:
+    """How anybody can repeat the deal with any tool."""
+    if dealing == "Latin square":
+        return (
+            "Number rows, columns and letters from 0 and sort each by the SHA-256 of “seed:rows:0” …, "
+            "“seed:columns:0” …, “seed:letters:0” …. Row i and column j then meet in the sorted letter number "
+            "(i-th sorted row + j-th sorted column) modulo the size."
+        )
+    if dealing in ("blocks", "pairs"):
+        return (
+            "Number the places of each block from 0, in the order given here. Sort them by the SHA-256 of "
+            "“seed:block 1:0”, “seed:block 1:1” … (the block’s own number), and lay A, B, C … along that order."
+        )
+    return (
+        "Number the places from 0, in the order given here. Sort them by the SHA-256 of “seed:0”, “seed:1” …, and lay "
+        "all the A, then all the B … along that order."
+    )
 
 
 def _laid(sheet: list[str], seed: str) -> list[str]:

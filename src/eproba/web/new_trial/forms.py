@@ -144,10 +144,10 @@ class GroundForm(FlaskForm):
     auto = HiddenField()
     proposal = HiddenField()
     dealing = SelectField("How the lots fall", choices=list(DEALINGS.items()))
-    units_each = NumberField("Units of each treatment wanted", 1, 100, whole=True)
+    units_each = NumberField("Units of each wanted", 1, 100, whole=True)
     guard_cm = NumberField("Guard between two units", 0, 1000)
-    least_width_cm = NumberField("Smallest useful unit, width", 1, 5000)
-    least_length_cm = NumberField("Smallest useful unit, length", 1, 5000)
+    least_width_cm = NumberField("Smallest unit, width", 1, 5000)
+    least_length_cm = NumberField("Smallest unit, length", 1, 5000)
     edge_guards = BooleanField("Leave the outermost as guards")
     sizes = TextAreaField("A first measurement of every pot, in order", [Length(max=4000)])
     site: Site

@@ -8,6 +8,7 @@ from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from eproba.core.planning.declaration import declare, short
+from eproba.core.planning.lots import how_to_check
 from eproba.core.planning.trial import Trial
 from eproba.web.context import now, trial_or_404
 from eproba.web.trials.views import trial_looks, trial_plan
@@ -25,7 +26,7 @@ def _sheet(template: str, trial: Trial, **shown: Any) -> str:
 
 def _code(address: str) -> Markup:
     """A QR code as an inline drawing."""
-    return Markup(segno.make(address, error="m").svg_inline(scale=2, border=2))  # noqa: S704 (segno's own SVG)
+    return Markup(segno.make(address, error="m").svg_inline(border=2, omitsize=True))  # noqa: S704 (segno's own SVG)
 
 
 @paper.get("/trials/<int:trial_id>/tags")
@@ -60,4 +61,11 @@ def slip(trial_id: int) -> ResponseReturnValue:
     """The lot slip: all that is needed to deal the same lots again, and to see that nobody did."""
     trial = trial_or_404(trial_id)
     declared = trial.declared or declare(trial, now())
-    return _sheet("paper/slip.html", trial, fingerprint=declared.fingerprint, short=short(declared.fingerprint))
+    return _sheet(
+        "paper/slip.html",
+        trial,
+        fingerprint=declared.fingerprint,
+        short=short(declared.fingerprint),
+        check=how_to_check(trial.dealing),
+        plan=trial_plan(trial, trial_looks(trial)),
+    )
