@@ -146,6 +146,12 @@ def client(app):
     return Client(app)
 
 
+@pytest.fixture
+def draft(client):
+    """The address of a trial that is being planned, nothing typed yet."""
+    return client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
+
+
 demo_garden = pytest.mark.parametrize("garden", ["demo"], indirect=True)
 
 

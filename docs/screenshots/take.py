@@ -18,9 +18,9 @@ VIEWS = {
     "verdict": ("/trials/1/verdict", LAPTOP),
     "verdict-one-of-each": ("/trials/3/verdict", LAPTOP),
     "sealed": ("/trials/2/verdict", LAPTOP),
-    "pour": ("/trials/4/pours/0", LAPTOP),
     "readings": ("/trials/1/readings", LAPTOP),
     "tags": ("/trials/1/tags", LAPTOP),
+    "calendar": ("/calendar", LAPTOP),
 }
 
 
@@ -52,17 +52,27 @@ def a_round(page: Page) -> None:
 
 
 def a_plan(page: Page) -> None:
-    """The measure step of a new trial, and its ground before the lots fall."""
+    """The claim, the ground with its proposals, the chance, and the ground before the lots fall."""
     page.goto("/")
     page.keyboard.press("n")
-    page.get_by_label("The claim").fill("Comfrey steep makes pak choi taller within four weeks.")
+    page.wait_for_url("**/claim")
+    page.get_by_label("What is tried").fill("Comfrey steep")
     page.get_by_label("A short name").fill("Comfrey on pak choi")
+    page.wait_for_timeout(800)
+    page.screenshot(path=HERE / "claim.png")
+    for step in ("measure", "treatments", "ground"):
+        page.get_by_role("button", name="Next").click()
+        page.wait_for_url(f"**/{step}")
+    for _ in range(2):
+        page.get_by_role("button", name="Add bed").click()
+    page.get_by_label("What changes over it").select_option("shade")
+    page.wait_for_timeout(1500)
+    page.screenshot(path=HERE / "ground.png", full_page=True)
     page.get_by_role("button", name="Next").click()
-    page.wait_for_url("**/measure")
-    page.screenshot(path=HERE / "new-trial.png")
-    page.get_by_role("button", name="Next").click()
-    page.get_by_label("Name").first.fill("Comfrey steep")
-    for step in ("units", "deal"):
+    page.wait_for_url("**/chance")
+    page.wait_for_timeout(500)
+    page.screenshot(path=HERE / "chance.png")
+    for step in ("days", "rules", "deal"):
         page.get_by_role("button", name="Next").click()
         page.wait_for_url(f"**/{step}")
     page.screenshot(path=HERE / "deal.png")

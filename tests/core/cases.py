@@ -1,11 +1,14 @@
 """Units to judge: the published reference cases, and small made-up trials."""
 
 import csv
+from datetime import UTC, date, datetime
 from pathlib import Path
 
 import numpy as np
 
 from eproba.core.judging.series import UnitValue
+from eproba.core.planning.ground import Cut, Site, row_of
+from eproba.core.planning.trial import Asked, Pour, Round, Treatment, Trial, Unit
 
 REFERENCE = Path(__file__).parents[1] / "reference"
 
@@ -51,3 +54,28 @@ def made_up(
         block = str(i // treatments) if blocks else None
         units.append(UnitValue(f"u{i}", letter, value, block, baseline=level + start if baseline else None))
     return units
+
+
+def small_trial(catalogue, first="fresh_mass", kind="pots"):
+    """Six pairs of comfrey steep and plain water, three rounds, one application of each; units P0 to P11."""
+    day0 = date(2026, 5, 1)
+    treatments = (
+        Treatment(1, "A", "Comfrey steep", "test", "", 250, "mL"),
+        Treatment(2, "B", "Plain water", "water control", "", 250, "mL"),
+    )
+    place = row_of(kind, 25, 25, 10, 2, 6)
+    unit = "pot" if place.standing else "patch"
+    cuts = [
+        Cut(unit, i, 0, i // 6, i % 6, i, 35.0 * (i % 6), 35.0 * (i // 6), 25.0, 25.0, str(i // 2 + 1))
+        for i in range(12)
+    ]
+    return Trial(
+        id=1, name="t", claim="c", note="",
+        asked=(Asked(catalogue[first], 1, None), Asked(catalogue["leaf_count"], 2, None)),
+        worth=0.15, scale=catalogue[first].scale, lower_is_better=False, summary="last", start_on=day0,
+        decision_day=28, dealing="blocks", seed="s", algorithm="a", dealt_at=datetime(2026, 4, 30, tzinfo=UTC),
+        deals=1, site=Site((place,)), guard_cm=10.0, control="B", treatments=treatments,
+        units=tuple(Unit(i, "AB"[i % 2], cut) for i, cut in enumerate(cuts)),
+        rounds=tuple(Round(i, day, True, "") for i, day in enumerate((0, 14, 28))),
+        pours=tuple(Pour(i, "AB"[i % 2], 0, "poured", day0, "", "", "") for i in range(2)),
+    )  # fmt: skip

@@ -10,27 +10,15 @@ from eproba.core.judging.from_trial import judge_trial, unit_values
 from eproba.core.judging.judge import judge
 from eproba.core.judging.sentences import Wording, band_text, headline, sentence
 from eproba.core.judging.series import CannotJudge, Question
-from eproba.core.planning.ground import Ground
-from eproba.core.planning.trial import Asked, Pour, Reading, Round, Treatment, Trial, Unit, stage_of
-from tests.core.cases import made_up
+from eproba.core.planning.trial import Reading, stage_of
+from tests.core.cases import made_up, small_trial
 
 DAY0 = date(2026, 5, 1)
 
 
 @pytest.fixture
 def trial(catalogue):
-    treatments = (
-        Treatment(1, "A", "Comfrey steep", "test", "", 250, "mL"),
-        Treatment(2, "B", "Plain water", "water control", "", 250, "mL"),
-    )
-    units = tuple(Unit(i, f"P{i}", "AB"[i % 2], str(i // 2), 0, i, i, 0, 0, None, "") for i in range(12))
-    rounds = tuple(Round(i, day, True, "") for i, day in enumerate((0, 14, 28)))
-    pours = tuple(Pour(i, "AB"[i % 2], 0, "poured", DAY0, "", "", "") for i in range(2))
-    asked = (Asked(catalogue["fresh_mass"], 1, None), Asked(catalogue["leaf_count"], 2, None))
-    return Trial(
-        1, "t", "c", "", asked, 0.15, "ratio", False, "last", DAY0, 28, "blocks", "s", 1,
-        Ground("pot", 25, 25, 5, 6), "B", treatments, units, rounds, pours, None, "",
-    )  # fmt: skip
+    return small_trial(catalogue)
 
 
 def read(trial, value, rounds=(0, 1, 2), key="fresh_mass"):

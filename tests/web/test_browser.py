@@ -1,5 +1,6 @@
 """Real flows in a real browser: the round on a phone, planning by keyboard, every page for every eye."""
 
+import json
 import re
 from pathlib import Path
 
@@ -11,7 +12,8 @@ from tests.conftest import demo_garden
 AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()
 PLACES = ["/", "/trials", "/trials/1", "/trials/2", "/trials/1/verdict", "/trials/2/verdict", "/trials/3/verdict"]
 PLACES += ["/trials/2/readings", "/trials/1/readings/1", "/trials/4/pours/0", "/trials/1/pours", "/trials/2/tags"]
-PLACES += ["/trials/2/sheet", "/trials/2/readings/import", "/trials/4/delete", "/measures", "/help", "/who", "/nowhere"]
+PLACES += ["/trials/2/sheet", "/trials/2/ground", "/trials/2/slip", "/trials/2/amend", "/calendar"]
+PLACES += ["/trials/2/readings/import", "/trials/4/delete", "/measures", "/help", "/who", "/nowhere"]
 
 
 def violations(page):
@@ -51,7 +53,7 @@ def test_every_page_is_accessible_and_fits(page, width):
     page.keyboard.press("n")
     page.wait_for_url("**/claim")
     draft = page.url.rsplit("/", 1)[0]
-    steps = [f"{draft}/{step}" for step in ("claim", "measure", "treatments", "units")]
+    steps = [f"{draft}/{step}" for step in ("claim", "measure", "treatments", "ground", "chance", "days", "rules")]
     for place in [*PLACES, first, *steps]:
         page.goto(place)
         assert violations(page) == [], place
@@ -71,7 +73,7 @@ def test_a_round_needs_only_the_numbers_and_enter(phone, live):
     expect(phone.locator(".till-count")).to_have_text("30 of 30")
     expect(phone.locator(".till-end h2")).to_have_text("All in. Finish the round.")
     expect(phone.locator(".till-line")).to_have_text("All sent.")
-    assert list(dict.fromkeys(order)) == ["H1", "H2", "H3", "H4", "H8", "H7", "H6", "H5", "H9", "H10"]
+    assert list(dict.fromkeys(order)) == [f"H{n}" for n in range(1, 11)]
     stored = values(live, 2, 9)
     assert len(stored) == 30
     assert stored["H1", "Moisture meter", "2"] == "4.5"
@@ -166,27 +168,53 @@ def tab_to(page, name):
     pytest.fail(f"“{name}” can't be reached by Tab")
 
 
+def draw_by_keyboard(page):
+    """A bed, turned, moved and made longer, then cut into six pairs."""
+    tab_to(page, "Add bed")
+    press(page, "Enter")
+    for _ in range(30):
+        press(page, "Tab")
+        if page.evaluate("document.activeElement.classList.contains('place-group')"):
+            break
+    press(page, "t", "ArrowRight", "ArrowDown", *["Shift+ArrowDown"] * 13)
+    drawn = json.loads(page.locator("#places-data").input_value())["places"]
+    assert [drawn[0][key] for key in ("x_cm", "y_cm", "width_cm", "length_cm")] == [10, 10, 100, 330]
+    expect(page.locator("#ground-says")).to_contain_text("100 cm by 330 cm, 10 cm from left")
+    expect(page.locator(".proposal").first).to_contain_text("6 pairs")
+
+
 def test_a_trial_from_claim_to_verdict_by_keyboard_alone(page, live, clock):
-    """The whole path: plan, deal, baseline, pour, last round, verdict."""
+    """The whole path: plan, draw the ground, deal, baseline, pour, last round, verdict."""
     page.goto("/")
     press(page, "n")
     page.wait_for_url("**/claim")
-    tab_to(page, "The claim")
-    page.keyboard.type("Comfrey steep makes chard taller in two weeks.")
+    tab_to(page, "What is tried")
+    page.keyboard.type("Comfrey steep")
     tab_to(page, "A short name")
     page.keyboard.type("Comfrey on chard")
     press(page, "Enter")
     page.wait_for_url("**/measure")
-    for name, value in (("Day 0", "2026-05-20"), ("Decision day", "14"), ("A round every", "14")):
+    for name, value in (("Day 0", "2026-05-20"), ("Decision day", "14")):
         tab_to(page, name)
         press(page, "Control+a")
         page.keyboard.type(value)
     press(page, "Enter")
     page.wait_for_url("**/treatments")
-    tab_to(page, "Name")
-    page.keyboard.type("Comfrey steep")
+    expect(page.get_by_label("Name").first).to_have_value("Comfrey steep")
+    tab_to(page, "Next")
     press(page, "Enter")
-    page.wait_for_url("**/units")
+    page.wait_for_url("**/ground")
+    draw_by_keyboard(page)
+    tab_to(page, "Next")
+    press(page, "Enter")
+    page.wait_for_url("**/chance")
+    tab_to(page, "Next")
+    press(page, "Enter")
+    page.wait_for_url("**/days")
+    tab_to(page, "Rounds on days")
+    page.keyboard.type("0 14")
+    press(page, "Enter")
+    page.wait_for_url("**/rules")
     tab_to(page, "Next")
     press(page, "Enter")
     page.wait_for_url("**/deal")
@@ -211,13 +239,13 @@ def test_a_trial_from_claim_to_verdict_by_keyboard_alone(page, live, clock):
     page.goto("/trials/1/verdict")
     expect(page.get_by_text("The envelope opens when the last round is in.")).to_be_visible()
     letters = page.request.get("/trials/1").text()
-    dealt = dict(re.findall(r"<title>(P\d+): (\w)", letters))
+    dealt = dict(re.findall(r"<title>(H\d+): (\w)", letters))
     press(page, "d")
     page.wait_for_url("**/rounds/*")
     expect(page.locator("#typed")).to_be_focused()
     for n in range(12):
         unit = page.locator(".till-code").inner_text()
-        page.keyboard.type(str(30 + n % 4 + (12 if dealt[unit] == "A" else 0)))
+        page.keyboard.type(str(30 + 7 * n % 5 + (12 if dealt[unit] == "A" else 0)))
         press(page, "Enter")
     tab_to(page, "Finish round")
     press(page, "Enter")
@@ -252,3 +280,70 @@ def test_paper_is_black_on_white(page):
         assert page.evaluate(f"getComputedStyle(document.querySelector('{part}')).color") == "rgb(0, 0, 0)"
     page.set_viewport_size({"width": 700, "height": 900})
     assert page.evaluate("document.querySelector('.course svg').getBoundingClientRect().right") <= 700
+
+
+def steps_to_ground(page, name):
+    page.goto("/")
+    page.get_by_role("button", name="New trial").click()
+    page.get_by_label("What is tried").fill(name)
+    page.get_by_label("A short name").fill(f"{name} tried")
+    for step in ("measure", "treatments", "ground"):
+        page.get_by_role("button", name="Next").click()
+        page.wait_for_url(f"**/{step}")
+
+
+def test_two_beds_become_pairs_are_declared_and_read(page, clock):
+    """By mouse: two beds drawn, pairs taken, the chance moved, the plan declared, the first round begun."""
+    steps_to_ground(page, "Diluted whey")
+    page.get_by_role("button", name="Add bed").click()
+    page.get_by_role("button", name="Add bed").click()
+    corner = page.locator(".size-handle").bounding_box()
+    page.mouse.move(corner["x"] + corner["width"] / 2, corner["y"] + corner["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(corner["x"] + corner["width"] / 2 + 60, corner["y"] + corner["height"] / 2, steps=5)
+    page.mouse.up()
+    drawn = json.loads(page.locator("#places-data").input_value())["places"]
+    assert [place["name"] for place in drawn] == ["Bed 1", "Bed 2"]
+    assert drawn[1]["width_cm"] > drawn[0]["width_cm"], "pulled wider by the corner"
+    page.get_by_label("Units of each wanted").fill("4")
+    expect(page.locator(".proposal").first).to_contain_text("4 pairs")
+    expect(page.locator(".proposal").first).to_contain_text("one whole bed each in none")
+    page.get_by_role("button", name="Next").click()
+    page.wait_for_url("**/chance")
+    before = page.locator(".chance-rest strong").first.inner_text()
+    page.locator(".chance-cell").nth(37).click()
+    expect(page.locator(".chance-rest strong").first).not_to_have_text(before)
+    page.get_by_role("button", name="Next").click()
+    page.wait_for_url("**/ground")
+    expect(page.get_by_text("Taken into the plan.")).to_be_visible()
+    for step in ("chance", "days", "rules", "deal"):
+        page.get_by_role("button", name="Next").click()
+        page.wait_for_url(f"**/{step}")
+    page.get_by_role("button", name="Deal the lots").last.click()
+    page.wait_for_url("**/trials/1?dealt=1")
+    page.get_by_role("button", name="Declare").click()
+    expect(page.get_by_text("Declared. From now on a change needs a reason")).to_be_visible()
+    clock.forward(days=1)
+    page.goto("/")
+    page.get_by_role("link", name="Start round").click()
+    page.wait_for_url("**/rounds/*")
+    expect(page.locator(".till-code")).to_have_text("H1")
+
+
+def test_a_tray_with_a_gradient_becomes_blocks_by_touch(phone):
+    """A 6 × 8 tray on a sill, shaded to one side, on the phone."""
+    steps_to_ground(phone, "Alfalfa steep")
+    phone.get_by_role("button", name="Add tray").tap()
+    phone.get_by_label("What changes over it").select_option("shade")
+    phone.get_by_label("It grows to the").select_option("90")
+    phone.get_by_label("Units of each wanted").fill("24")
+    first = phone.locator(".proposal").first
+    expect(first).to_contain_text("20 pairs, across the gradient")
+    expect(first).to_contain_text("anywhere on this gradient in")
+    spot = phone.locator(".place-group .place").bounding_box()
+    phone.touchscreen.tap(spot["x"] + 5, spot["y"] + 5)
+    expect(phone.locator(".place-group.chosen")).to_have_count(1)
+    expect(phone.get_by_role("textbox", name="Across")).to_have_value("8")
+    phone.get_by_role("button", name="Next").tap()
+    phone.wait_for_url("**/chance")
+    assert phone.evaluate("document.documentElement.scrollWidth") <= 390

@@ -1,51 +1,22 @@
 """Planning a trial through its steps: nothing typed is lost, weak choices get advice, wrong ones a sentence."""
 
-import re
-
 import pytest
 from sqlalchemy import text as sql
 
+from tests.web.steps import fill, planned, typed
+
+TINY = '{"places": [{"kind": "bed", "name": "Bed", "x_cm": 0, "y_cm": 0, "width_cm": 220, "length_cm": 60}]}'
 EVIL = "Robert'); DROP TABLE trial;-- <img src=x onerror=alert(1)>"
 
 
-@pytest.fixture
-def draft(client):
-    return client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
-
-
-def typed(client, address):
-    """What the form of a step holds, as a browser would send it back."""
-    page = client.get(address).get_data(as_text=True)
-    fields = dict(
-        re.findall(
-            r'<input[^>]*\bname="([\w-]+)"[^>]*\bvalue="([^"]*)"',
-            re.sub(r"<input[^>]*type=\"(radio|checkbox)\"[^>]*>", "", page),
-        )
-    )
-    for tag in re.findall(r"<input[^>]*\bchecked\b[^>]*>", page):
-        fields[re.search(r'name="([\w-]+)"', tag).group(1)] = re.search(r'value="([^"]*)"', tag).group(1)
-    for name, body in re.findall(r'<select[^>]*name="([\w-]+)"[^>]*>(.*?)</select>', page, re.S):
-        chosen = re.search(r'<option selected value="([^"]*)"', body) or re.search(r'value="([^"]*)"', body)
-        fields[name] = chosen.group(1)
-    return {k: v for k, v in fields.items() if k not in ("csrf_token", "go")}
-
-
-def fill(client, draft, step, go="next", **changes):
-    return client.post(f"{draft}/{step}", {**typed(client, f"{draft}/{step}"), **changes, "go": go})
-
-
-def planned(client, draft):
-    fill(client, draft, "claim", claim="Nettle steep makes chard taller.", name="Nettle on chard")
-    fill(client, draft, "measure")
-    return fill(client, draft, "treatments", **{"treatments-0-name": "Nettle steep"})
-
-
 def test_the_common_plan_needs_three_names(client, draft):
-    assert planned(client, draft).headers["Location"].endswith("/units")
-    assert fill(client, draft, "units").headers["Location"].endswith("/deal")
+    assert planned(client, draft).headers["Location"].endswith("/ground")
+    for step, following in (("ground", "/chance"), ("chance", "/days"), ("days", "/rules"), ("rules", "/deal")):
+        assert fill(client, draft, step).headers["Location"].endswith(following)
     before = client.get(f"{draft}/deal").get_data(as_text=True)
     assert "6 of each, 12 in all" in before
-    assert "to be dealt" in before
+    assert "The ground, before the lots" in before
+    assert 'class="tile-letter"' not in before
     made = client.post(f"{draft}/deal", {"go": "deal"})
     page = client.get(made.headers["Location"]).get_data(as_text=True)
     assert page.count('class="tile-letter"') == 12
@@ -89,12 +60,24 @@ def test_treatments_come_and_go(client, draft):
         ("measure", {"measure": "nonsense"}, "Not a valid choice"),
         ("treatments", {"amount": "lots", "treatments-0-name": "x"}, "not a number"),
         ("treatments", {}, "Name it."),
-        ("units", {"units_each": "2.5"}, "A whole number"),
-        ("units", {"width_cm": "0"}, "1 to 5000 fits here"),
+        ("ground", {"units_each": "2.5"}, "A whole number"),
+        ("ground", {"least_width_cm": "0", "auto": ""}, "1 to 5000 fits here"),
+        ("ground", {"places": "[", "auto": ""}, "did not arrive whole"),
+        ("ground", {"sizes": "12 x 11"}, "one number for each pot"),
+        ("ground", {"sizes": "12 11"}, "2 sizes for 12 units"),
+        ("ground", {"dealing": "Latin square"}, "A Latin square needs three treatments or more"),
+        ("ground", {"auto": "", "places": TINY}, "Guards of 200 cm eat the ground"),
+        ("chance", {"noise": "none"}, "not a number"),
+        ("days", {"rounds": "0 7 14 35"}, "decide on day 35, or end the rounds with day 28"),
+        ("days", {"rounds": "weekly"}, "Write the days as whole numbers"),
+        ("rules", {"plants": "3", "seeds": "2"}, "More plants kept than set"),
+        ("rules", {"crops": "a, b, c, d, e, f, g"}, "up to 6"),
         ("claim", {"name": "x"}, "Say what is claimed."),
     ],
 )
 def test_each_wrong_choice_gets_its_sentence(client, draft, step, changes, said):
+    if changes.get("places") == TINY:
+        changes |= {"guard_cm": "200", "least_width_cm": "60", "least_length_cm": "60"}
     response = fill(client, draft, step, **changes)
     assert response.status_code == 400
     assert said in response.get_data(as_text=True)
@@ -104,14 +87,16 @@ def test_pairs_of_three_say_what_would_fit(client, draft):
     planned(client, draft)
     fill(client, draft, "treatments", go="add")
     fill(client, draft, "treatments", **{"treatments-2-name": "Whey"})
-    fill(client, draft, "units", dealing="pairs")
-    page = client.get(f"{draft}/deal", follow_redirects=True).get_data(as_text=True)
+    page = fill(client, draft, "ground", dealing="pairs").get_data(as_text=True)
     assert "Pairs need exactly two treatments; you have 3: take blocks instead." in page
+    stopped = client.get(f"{draft}/deal", follow_redirects=True)
+    assert stopped.request.path.endswith("/ground")
+    assert "Pairs need exactly" in stopped.get_data(as_text=True)
 
 
 def test_weak_plans_are_allowed_and_told(client, draft):
     planned(client, draft)
-    fill(client, draft, "units", units_each="1")
+    fill(client, draft, "ground", units_each="1")
     page = client.get(f"{draft}/deal").get_data(as_text=True)
     assert "This weakens the trial" in page
     assert "never judged" in page
@@ -122,7 +107,7 @@ def test_sql_and_html_in_names_stay_words(client, draft, app):
     fill(client, draft, "claim", claim=EVIL, name=EVIL[:80], note=EVIL)
     fill(client, draft, "measure")
     fill(client, draft, "treatments", **{"treatments-0-name": EVIL[:60], "treatments-0-how": EVIL})
-    fill(client, draft, "units")
+    fill(client, draft, "ground")
     trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
     for path in (
         trial,

@@ -1,6 +1,7 @@
 """The pictures: to scale, true to the figures, told in words, patterns that stay apart in grey."""
 
 import re
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -9,14 +10,17 @@ from sqlmodel import Session
 from eproba.core.judging.judge import judge
 from eproba.core.judging.sentences import Wording
 from eproba.core.judging.series import Question
-from eproba.core.planning.ground import Ground, places
-from eproba.core.planning.trial import Unit
+from eproba.core.planning.chance import Prospect, simulated
+from eproba.core.planning.cutter import Wish, proposals
+from eproba.core.planning.ground import Gradient, Site, row_of
 from eproba.store.trials import load_trial
 from eproba.web.pictures.day_strip import day_strip
 from eproba.web.pictures.gap_ruler import gap_ruler
 from eproba.web.pictures.ground_plan import ground_plan
+from eproba.web.pictures.hundred import hundred
 from eproba.web.pictures.looks import looks
 from eproba.web.pictures.shuffle_pile import shuffle_pile
+from eproba.web.pictures.weeks import Task, weeks
 from tests.conftest import TODAY, demo_garden
 from tests.core.cases import made_up
 
@@ -44,37 +48,42 @@ def test_controls_are_paper_and_tests_have_patterns_of_their_own():
 
 @pytest.mark.parametrize(("width", "length", "bar"), [(25, 25, "50 cm"), (300, 80, "5 m"), (4, 4, "5 cm")])
 def test_the_ground_plan_is_to_scale(width, length, bar):
-    ground = Ground("patch", width, length, width / 5, 4)
-    units = [
-        Unit(
-            i,
-            f"H{i}",
-            "AC"[i % 2],
-            str(i // 2),
-            p.row,
-            p.column,
-            p.walk,
-            p.x_cm,
-            p.y_cm,
-            TODAY if i == 3 else None,
-            "fox",
-        )
-        for i, p in enumerate(places(ground, 8, 2))
-    ]
-    plan = ground_plan(ground, units, LOOKS)
+    site = Site((row_of("bed", width, length, width / 5, 2, 4),), Gradient("shade", 90), north=45)
+    cuts = proposals(site, Wish(2, 4, width / 5, width, length))[0].cuts
+    plan = ground_plan(site, [(cut, "AC"[i % 2]) for i, cut in enumerate(cuts)], LOOKS, {cuts[3].code: "fox"})
     scale = plan.tiles[0].width / width
-    for unit, tile in zip(units, plan.tiles, strict=True):
-        assert tile.height / length == pytest.approx(scale)
-        assert tile.x - plan.tiles[0].x == pytest.approx(scale * (unit.x_cm - units[0].x_cm))
+    for cut, tile in zip(cuts, plan.tiles, strict=True):
+        assert tile.height / length == pytest.approx(scale, rel=0.002)
+        assert tile.x - plan.tiles[0].x == pytest.approx(scale * (cut.x_cm - cuts[0].x_cm), abs=0.3)
         assert tile.x + tile.width <= plan.width
         assert tile.y + tile.height <= plan.height
     number, unit_name = plan.bar_label.split()
-    assert plan.bar == pytest.approx(scale * float(number) * (100 if unit_name == "m" else 1))
+    assert plan.bar == pytest.approx(scale * float(number) * (100 if unit_name == "m" else 1), rel=0.002)
     assert plan.bar_label == bar
-    assert plan.tiles[3].lost
+    assert [tile.lost for tile in plan.tiles].count(True) == 1
     assert "lost: fox" in plan.tiles[3].title
-    assert len(plan.frames) == 4
-    assert plan.words.startswith("In walking order: H0 Water, H1 Steep")
+    assert [frame.label for frame in plan.frames] == ["1", "2", "3", "4"]
+    assert (plan.gradient, plan.gradient_turn, plan.north_turn) == ("more shade", 90, 45)
+    assert plan.words.startswith("Places: Bed. In walking order: H1 ")
+
+
+def test_a_hundred_gardens_are_a_hundred_marks():
+    shares, _ = simulated(Prospect(3, 6, True, "ratio", 0.2, 0.3), 777, 1)
+    picture = hundred(shares["worth"], "worth", Prospect(3, 6, True, "ratio", 0.2, 0.3))
+    assert len(picture.marks) == sum(count for _, _, count in picture.counts) == 100
+    assert len({(mark.x, mark.y) for mark in picture.marks}) == 100
+    for verdict, _, count in picture.counts:
+        assert abs(count - 100 * shares["worth"][verdict]) < 1
+        assert f"{count} " in picture.words
+    assert picture.title == "If it does just what you want"
+
+
+def test_weeks_hold_every_task_on_its_day():
+    tasks = [Task(TODAY, "round", "Baseline", 12.0), Task(TODAY + timedelta(days=9), "pour", "Pour", 5.0)]
+    laid = weeks(tasks, TODAY, TODAY + timedelta(days=9), [0, 2])
+    assert [day.on.weekday() for week in laid for day in week] == [0, 1, 2, 3, 4, 5, 6] * 2
+    found = {day.on: [task.words for task in day.tasks] for week in laid for day in week if day.tasks}
+    assert found == {TODAY: ["Baseline"], TODAY + timedelta(days=9): ["Pour"]}
 
 
 @pytest.mark.parametrize(("scale", "worth"), [("difference", 1.0), ("ratio", 0.1)])
@@ -135,5 +144,5 @@ def test_every_picture_has_its_words(client):
         assert len(labels) == 2
         assert all(len(label) > 20 for label in labels)
     trial = client.get("/trials/1").get_data(as_text=True)
-    assert "Ground plan of Comfrey and whey on rainbow chard. In walking order: P1 " in trial
+    assert "Ground plan of Comfrey and whey on rainbow chard. Places: Pots. In walking order: P1 " in trial
     assert "url(#p-t1)" in trial

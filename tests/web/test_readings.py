@@ -57,8 +57,9 @@ def test_csv_goes_out_and_comes_in_again(client):
     step = client.get(f"{draft}/measure").get_data(as_text=True)
     assert 'value="28"' in step
     measure = {
-        "measure": "widest_leaf", "worth": "15", "scale": "ratio", "better": "higher", "start_on": "20.4.2026",
-        "decision_day": "28", "round_every": "7", "per_unit": "1", "sown": "", "also": "leaf_count", "summary": "last",
+        "measure": "widest_leaf", "aim": "better", "worth": "15", "scale": "ratio", "better": "higher",
+        "start_on": "20.4.2026", "decision_day": "28", "per_unit": "1", "sown": "",
+        "also": "leaf_count", "summary": "last",
     }  # fmt: skip
     client.post(f"{draft}/measure", {**measure, "go": "next"})
     copied = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]

@@ -37,6 +37,11 @@ def plural(count: int, one: str, many: str | None = None) -> str:
     return f"{count} {one if count == 1 else many or one + 's'}"
 
 
+def duration(minutes: float) -> str:
+    """12 minutes; from an hour and a half on in hours"""
+    return f"{max(1, round(minutes))} minutes" if minutes < 90 else f"{minutes / 60:.1f} hours"
+
+
 def with_decimals(value: float | None, decimals: int) -> str:
     """A reading as it was typed, or an empty text."""
     return "" if value is None else figure(value, decimals)
@@ -55,6 +60,7 @@ ALL: dict[str, Callable[..., Any]] = {
     "from_today": from_today,
     "moment": moment,
     "plural": plural,
+    "duration": duration,
     "figure": figure,
     "with_decimals": with_decimals,
     "one_in": one_in,

@@ -27,11 +27,15 @@ def even_correlation(treatments: int) -> NDArray[np.float64]:
 
 
 def chance_beyond(shift: float, df: int, bound: float, both_sides: bool = True) -> float:
-    """Chance that a noncentral t with `shift` passes ± bound (or + bound alone)."""
+    """Chance that a noncentral t with `shift` passes ± bound (or + bound alone).
+
+    The far side needs a normal deviate below −shift, so it is less than 3e-7 beyond a shift of 5 (and there SciPy's
+    function may give no number).
+    """
     if shift > 30:
         return 1.0
-    above = 1 - special.nctdtr(df, shift, bound)
-    return float(above + (special.nctdtr(df, shift, -bound) if both_sides else 0.0))
+    far = special.nctdtr(df, shift, -bound) if both_sides and shift <= 5 else 0.0
+    return float(1 - special.nctdtr(df, shift, bound) + far)
 
 
 def shift_of(gap: float, noise_sd: float, units: int) -> float:

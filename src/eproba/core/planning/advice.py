@@ -64,7 +64,7 @@ def on_units(dealing: Dealing, units_each: int, treatments: int) -> list[Advice]
         lines.append(Advice(True, text))
     else:
         text = f"With {units_each} of each, the lots can speak against luck up to {one_in(smallest)}: "
-        text += "enough for a clear gain."
+        text += "past 1 in 20, if the gain is large enough."
         lines.append(Advice(False, text))
     if dealing == "completely random" and units_each * treatments >= 12:
         text = "If the light, the slope or the wall differs along the rows, blocks keep like with like."

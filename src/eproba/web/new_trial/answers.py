@@ -64,7 +64,7 @@ def first_answers(today: date) -> Answers:
             "proposal": [""],
             "dealing": [""],
             "units_each": ["6"],
-            "guard_cm": ["20"],
+            "guard_cm": [""],
             "least_width_cm": ["40"],
             "least_length_cm": ["40"],
             "sizes": [""],
@@ -160,7 +160,6 @@ def take_claim(answers: Answers, claim: Claim, measure: Measure) -> None:
         better=[measure.better],
         decision_day=[str(claim.decision_day)],
     )
-    answers["ground"]["guard_cm"] = [f"{measure.guard_cm:g}"]
     answers["days"]["rounds"] = [""]
 
 
@@ -177,15 +176,16 @@ def carry_claim(answers: Answers) -> None:
         treatments["treatments-1-role"] = [against]
 
 
-def built_sentence(claim: Any, measure: MeasureForm, measures: dict[str, Measure]) -> str:
+def built_sentence(forms: Forms, measures: dict[str, Measure]) -> str:
     """The claim as the trial will ask it, as far as what was typed can be read."""
+    claim, measure = forms["claim"], forms["measure"]
     chosen = measures.get(measure.measure.data or "")
     if chosen is None or not measure.validate():
         return ""
     scale, number = measure.scale.data, measure.worth.number
     worth = number / 100 if number is not None and scale == "ratio" else number
     return claim_sentence(
-        claim.thing.data or "",
+        claim.thing.data or _first_tested(forms["treatments"]),
         chosen,
         worth,
         scale,
@@ -194,6 +194,10 @@ def built_sentence(claim: Any, measure: MeasureForm, measures: dict[str, Measure
         measure.aim.data == "no worse",
         measure.better.data == "lower",
     )
+
+
+def _first_tested(treatments: Any) -> str:
+    return next((row.form.name.data or "" for row in treatments.treatments if row.form.role.data == "test"), "")
 
 
 def typed_into(form: Any, typed: dict[str, list[str]], measures: dict[str, Measure]) -> Any:
@@ -217,6 +221,18 @@ def drawn_site(forms: Forms) -> Site:
     return Site((row_of("pots", 25, 25, 10, -(-pots // AUTO_COLUMNS), min(pots, AUTO_COLUMNS)),))
 
 
+def advised_guard(measure: MeasureForm) -> float:
+    """The guard that everything measured needs: the widest."""
+    known = [measure.known[key] for key in asked_keys(measure) if key in measure.known]
+    return max((each.guard_cm for each in known), default=0.0)
+
+
+def guard_cm(forms: Forms) -> float:
+    """The guard as typed, else as what is measured needs."""
+    typed = forms["ground"].guard_cm.number
+    return advised_guard(forms["measure"]) if typed is None else cast(float, typed)
+
+
 def proposed(forms: Forms) -> list[Proposal]:
     """What the cutter proposes for the ground step, sorted by size where sizes were given.
 
@@ -229,7 +245,7 @@ def proposed(forms: Forms) -> list[Proposal]:
     wish = Wish(
         treatments,
         int(ground.units_each.number or 1),
-        ground.guard_cm.number or 0.0,
+        guard_cm(forms),
         ground.least_width_cm.number or 1.0,
         ground.least_length_cm.number or 1.0,
         bool(ground.edge_guards.data),
@@ -300,7 +316,7 @@ def plan_from(forms: Forms, measures: dict[str, Measure]) -> Plan:
     rhythm = rhythm_of(forms, measures)
     plants = int(rules.plants.number or 1)
     chosen = chosen_proposal(forms)
-    layout = Layout(drawn_site(forms), forms["ground"].guard_cm.number or 0.0, chosen.dealing, chosen.cuts)
+    layout = Layout(drawn_site(forms), guard_cm(forms), chosen.dealing, chosen.cuts)
     check_crops(rules.crop_list, layout, chosen.units_each)
     check_batches(int(treatments.batches.number or 1), layout, chosen.units_each)
     worth, scale = measure.worth.number, measure.scale.data

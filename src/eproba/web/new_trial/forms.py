@@ -145,7 +145,7 @@ class GroundForm(FlaskForm):
     proposal = HiddenField()
     dealing = SelectField("How the lots fall", choices=list(DEALINGS.items()))
     units_each = NumberField("Units of each wanted", 1, 100, whole=True)
-    guard_cm = NumberField("Guard between two units", 0, 1000)
+    guard_cm = NumberField("Guard between two units", 0, 1000, optional=True)
     least_width_cm = NumberField("Smallest unit, width", 1, 5000)
     least_length_cm = NumberField("Smallest unit, length", 1, 5000)
     edge_guards = BooleanField("Leave the outermost as guards")

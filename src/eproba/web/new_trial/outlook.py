@@ -7,6 +7,7 @@ import math
 from dataclasses import dataclass, replace
 from typing import Any
 
+from eproba.core.judging.sample_size import units_needed
 from eproba.core.measuring.measures import Measure
 from eproba.core.measuring.numbers import figure
 from eproba.core.planning.chance import Chances, Prospect, adjusted_power, chances, table
@@ -60,6 +61,7 @@ class Outlook:
     minutes_all: float
     most_units: int
     minutes: float
+    settling: int | None
 
 
 def noise_of(forms: Forms, measure: Measure) -> Noise:
@@ -186,7 +188,16 @@ def outlook(forms: Forms, proposal: Proposal, measures: dict[str, Measure], want
         minutes_all=every,
         most_units=units_in(minutes, asked, prospect.treatments),
         minutes=minutes,
+        settling=_settling(prospect),
     )
+
+
+def _settling(prospect: Prospect) -> int | None:
+    """Units of each that show the worth in 8 of 10, where the plan has fewer; squares can't take more."""
+    if prospect.square or (adjusted_power(prospect) or 0.0) >= 0.8:
+        return None
+    rivals = prospect.treatments - 1
+    return units_needed(prospect.gap, prospect.sd, rivals, prospect.blocks, no_worse=prospect.no_worse)
 
 
 def _neat(number: float) -> float:

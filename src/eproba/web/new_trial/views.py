@@ -23,6 +23,7 @@ from eproba.web.new_trial.answers import (
     TREATMENT_FIELDS,
     Answers,
     Forms,
+    advised_guard,
     asked_keys,
     built_sentence,
     carry_claim,
@@ -31,6 +32,7 @@ from eproba.web.new_trial.answers import (
     drawn_site,
     first_answers,
     forms_from,
+    guard_cm,
     plan_from,
     planned_measures,
     proposed,
@@ -75,6 +77,8 @@ def keep(draft_id: int, name: str) -> ResponseReturnValue:
     """Keep what was typed, then go where asked; on to the next step only when this one is right."""
     answers = _kept(draft_id, name)
     go = request.form.get("go", "next")
+    if name == "chance" and go == "next" and _moved(answers):
+        go = "take"
     _act(answers, name, go)
     _save(draft_id, answers)
     forms = forms_from(answers, all_measures(db()))
@@ -110,7 +114,7 @@ def _act(answers: Answers, name: str, go: str) -> None:
         carry_claim(answers)
         if go == "next" and not _first(answers, "claim", "claim") and _first(answers, "claim", "thing"):
             forms = forms_from(answers, all_measures(db()))
-            answers["claim"]["claim"] = [built_sentence(forms["claim"], forms["measure"], all_measures(db()))]
+            answers["claim"]["claim"] = [built_sentence(forms, all_measures(db()))]
     if name == "chance" and go == "take":
         _take_chance(answers)
 
@@ -119,8 +123,22 @@ def _first(answers: Answers, name: str, field: str) -> str:
     return answers[name].get(field, [""])[0].strip()
 
 
+def _moved(answers: Answers) -> bool:
+    """Whether units or worth stand elsewhere on the chance page than in the plan."""
+    forms = forms_from(answers, all_measures(db()))
+    if not all(forms[name].validate() for name in ("measure", "ground", "chance")):
+        return False
+    try:
+        plan = {"units": chosen_proposal(forms).units_each, "worth": forms["measure"].worth.number}
+        typed = {key: parse_number(_first(answers, "chance", key)) for key in plan if _first(answers, "chance", key)}
+    except ValueError:
+        return False
+    return any(plan[key] is not None and abs(plan[key] - number) > 1e-9 for key, number in typed.items())
+
+
 def _take_chance(answers: Answers) -> None:
-    """Units, worth and noise as set on the chance page become the plan's."""
+    """Units, worth and noise as set on the chance page become the plan's; the ground shows how it takes them."""
+    flash("Taken into the plan. See how the ground takes it.")
     for key, step, field in (("units", "ground", "units_each"), ("worth", "measure", "worth")):
         if typed := _first(answers, "chance", key):
             answers[step][field] = [typed]
@@ -195,7 +213,7 @@ def _page(draft_id: int, name: str, forms: Forms, problem: str = "") -> str:
         roles = [entry.form.role.data for entry in forms["treatments"].treatments]
         shown["questions"] = questions_answered(roles)
     if name == "ground":
-        shown |= _cut(forms)
+        shown |= _cut(forms) | {"guard": advised_guard(forms["measure"])}
         if forms["ground"].validate():
             forms["ground"].places.data = drawn(drawn_site(forms))
     if name == "chance":
@@ -217,7 +235,7 @@ def _page(draft_id: int, name: str, forms: Forms, problem: str = "") -> str:
 def _sentence(forms: Forms) -> dict[str, Any]:
     """The claim as the trial will ask it, part by part."""
     measures = all_measures(db())
-    sentence = built_sentence(forms["claim"], forms["measure"], measures)
+    sentence = built_sentence(forms, measures)
     return {"sentence": sentence, "rhythms": RHYTHMS, "against": AGAINST, "forms": forms, "measures": measures}
 
 
@@ -256,7 +274,6 @@ def _cut(forms: Forms) -> dict[str, Any]:
         "pictures": pictures,
         "cut_problem": "",
         "chosen": kept if kept in keys else keys[0],
-        "guard": first.guard_cm if first else None,
     }
 
 
@@ -270,7 +287,8 @@ def cut_again(draft_id: int) -> ResponseReturnValue:
 
 def _chances(forms: Forms, typed: Any = None) -> dict[str, Any]:
     """The chance page's figures, with other units, noise or worth where typed."""
-    if not all(forms[name].validate() for name in ("measure", "ground", "chance")):
+    forms["chance"].validate()
+    if not all(forms[name].validate() for name in ("measure", "ground")):
         return {"outlook": None, "chance_problem": "Measure and ground must be right first: look at those steps."}
     measures = all_measures(db())
     from eproba.core.planning.chance import ChanceError
@@ -361,7 +379,7 @@ def _advice(name: str, forms: Forms) -> list[Advice]:
             chosen = chosen_proposal(forms)
         except GroundError:
             return []
-        guard = on_guard(first, forms["ground"].guard_cm.number or 0.0, chosen.cuts[0].kind)
+        guard = on_guard(first, guard_cm(forms), chosen.cuts[0].kind)
         return on_units(chosen.dealing, chosen.units_each, len(treatments.treatments)) + guard
     if name == "measure" and measure.validate() and first:
         return on_days(first, int(measure.decision_day.number or 1)) + on_place(first)
@@ -400,7 +418,7 @@ def overview(draft_id: int) -> ResponseReturnValue:
         titles=TITLES,
         plan=plan,
         measures=measures,
-        sentence=built_sentence(forms["claim"], forms["measure"], measures),
+        sentence=built_sentence(forms, measures),
         looks=looks([(letter, t.name, t.role) for letter, t in zip(plan.letters, plan.treatments, strict=True)]),
         ground=ground_plan(plan.layout.site, [(unit.cut, None) for unit in preview], {}),
         advice=[a for name in ("measure", "treatments", "ground", "days") for a in _advice(name, forms)],

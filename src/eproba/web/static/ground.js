@@ -15,6 +15,7 @@ const NEW = {
   tray: { name: "Tray", width_cm: 40, length_cm: 30, rows: 6, columns: 8 },
 };
 const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+const [SHAPE, GAP] = [1.75, 40]; // width to height of the canvas; cm between a new place and its neighbour
 let chosen = 0;
 let drag = null;
 let view = { x: 0, y: 0, width: 300, height: 200 };
@@ -33,13 +34,29 @@ function draw(name, attributes, parent, words) {
   return part;
 }
 
-function fitView() {
+function extent() {
   const right = Math.max(...ground.places.map((p) => p.x_cm + p.width_cm), 0);
   const bottom = Math.max(...ground.places.map((p) => p.y_cm + p.length_cm), 0);
   const left = Math.min(...ground.places.map((p) => p.x_cm), right);
   const top = Math.min(...ground.places.map((p) => p.y_cm), bottom);
+  return { left, top, right, bottom };
+}
+
+// Everything with some room around it, in the shape of the canvas, so that the grid fills it.
+function fitView() {
+  const { left, top, right, bottom } = extent();
   const pad = Math.max(30, 0.08 * (right - left));
-  view = { x: left - pad, y: top - 1.4 * pad, width: Math.max(right - left + 2 * pad, 160), height: Math.max(bottom - top + 2.6 * pad, 110) };
+  const tall = Math.max(bottom - top + 2.6 * pad, 110);
+  const width = Math.max(right - left + 2 * pad, SHAPE * tall);
+  view = { x: (left + right - width) / 2, y: top - 1.4 * pad - (width / SHAPE - tall) / 2, width, height: width / SHAPE };
+}
+
+// Beside or below what is there, whichever keeps the drawing larger.
+function roomFor(place) {
+  const { left, top, right, bottom } = extent();
+  const beside = Math.max(right - left + GAP + place.width_cm, SHAPE * Math.max(bottom - top, place.length_cm));
+  const below = Math.max(right - left, place.width_cm, SHAPE * (bottom - top + GAP + place.length_cm));
+  return beside < below ? [right + GAP, top] : [left, bottom + GAP];
 }
 
 function drawGrid(size) {
@@ -119,12 +136,10 @@ function choose(index) {
 }
 
 function add(kind) {
-  const bottom = Math.max(...ground.places.map((p) => p.y_cm + p.length_cm), -40);
-  const left = ground.places.length ? Math.min(...ground.places.map((p) => p.x_cm)) : 0;
-  const place = { kind, ...NEW[kind], x_cm: left, y_cm: bottom + 40 };
   if (field("places-auto").value === "1") ground.places = []; // nobody had drawn yet: the pots were only a guess
+  const place = { kind, ...NEW[kind], x_cm: 0, y_cm: 0 };
+  if (ground.places.length) [place.x_cm, place.y_cm] = roomFor(place);
   place.name = `${place.name} ${ground.places.filter((p) => p.kind === kind).length + 1}`;
-  if (ground.places.length === 0) place.y_cm = 0;
   ground.places.push(place);
   chosen = ground.places.length - 1;
   fitView();

@@ -35,7 +35,7 @@ class AmendForm(ReasonForm):
                                                ("treatments", "How a treatment is given")])  # fmt: skip
     worth = NumberField("New worth", optional=True)
     decision_day = NumberField("New decision day", 1, MOST_DAYS, whole=True, optional=True)
-    letter = SelectField("Treatment")
+    letter = SelectField("Treatment", validate_choice=False)
     how = StringField("How it is given from now on", [Length(max=200)])
 
     def validate_worth(self, field: Any) -> None:
@@ -45,6 +45,10 @@ class AmendForm(ReasonForm):
     def validate_decision_day(self, field: Any) -> None:
         if self.what.data == "decision day" and field.number is None and not field.errors:
             raise ValidationError("Give the new decision day.")
+
+    def validate_letter(self, field: Any) -> None:
+        if self.what.data == "treatments" and field.data not in dict(field.choices):
+            raise ValidationError("Choose the treatment.")
 
     def validate_how(self, field: Any) -> None:
         if self.what.data == "treatments" and not (field.data or "").strip():

@@ -114,7 +114,7 @@ def _silent(trial: Trial) -> str:
 
 
 def _spare_form(trial: Trial) -> SpareForm:
-    form = SpareForm()
+    form = SpareForm(prefix="spare-")
     form.letter.choices = [(t.letter, f"{t.letter}: {t.name}") for t in trial.treatments if t.amount is not None]
     return form
 

@@ -1,0 +1,143 @@
+"""The chance of a clear answer: exact where that is known, else true to its Monte Carlo error."""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from scipy import stats
+from statsmodels.stats.power import TTestIndPower
+
+from eproba.core.judging.judge import judge
+from eproba.core.judging.sample_size import units_needed
+from eproba.core.judging.series import Question, UnitValue
+from eproba.core.planning.chance import ChanceError, Prospect, chances, detectable, pairwise_power, simulated, table
+
+RATIO = Prospect(2, 6, False, "ratio", 0.2, 0.3)
+MILLILITRES = Prospect(4, 6, True, "difference", 20.0, 15.0)
+
+
+@pytest.mark.parametrize("units", [2, 3, 6, 12])
+@pytest.mark.parametrize("gap", [0.5, 1.0, 2.0])
+def test_one_pair_is_the_t_test_of_the_textbooks(units, gap):
+    prospect = Prospect(2, units, False, "difference", 1.0, gap)
+    theirs = TTestIndPower().power(gap, units, 0.05)
+    assert pairwise_power(prospect) == pytest.approx(theirs, abs=0.002)
+
+
+@pytest.mark.parametrize("prospect", [MILLILITRES, RATIO, replace(RATIO, treatments=5, blocks=True)])
+def test_pairwise_is_the_noncentral_t_with_the_pooled_noise(prospect):
+    sd = math.sqrt(math.log(1 + prospect.noise**2)) if prospect.scale == "ratio" else prospect.noise
+    gap = math.log(1 + prospect.worth) if prospect.scale == "ratio" else prospect.worth
+    k, n = prospect.treatments, prospect.units
+    df = k * n - k - (n - 1 if prospect.blocks else 0)
+    bound = stats.t.ppf(0.975, df)
+    lost = stats.nct.cdf(bound, df, gap / (sd * math.sqrt(2 / n))) - stats.nct.cdf(
+        -bound, df, gap / (sd * math.sqrt(2 / n))
+    )
+    assert pairwise_power(prospect) == pytest.approx(1 - lost, abs=1e-6)
+
+
+def test_two_treatments_need_no_adjustment_and_more_do():
+    two, many = chances(RATIO, 500), chances(replace(RATIO, treatments=5), 500)
+    assert two.pairwise == pytest.approx(two.adjusted, abs=1e-4)
+    assert many.adjusted < many.pairwise - 0.05
+    assert many.pairwise > two.pairwise, "the noise is pooled over all units"
+
+
+@pytest.mark.parametrize("prospect", [MILLILITRES, RATIO, replace(MILLILITRES, treatments=4, units=4, square=True)])
+def test_shares_agree_with_the_exact_chance(prospect):
+    found = chances(prospect, 20_000)
+    shown = sum(found.shares["worth"][verdict] for verdict in ("better_matters", "better", "better_trivial"))
+    assert shown == pytest.approx(found.adjusted, abs=3 * found.error)
+    for truth, shares in found.shares.items():
+        assert sum(shares.values()) == pytest.approx(1), truth
+    assert found.shares["twice_worth"]["better_matters"] > found.shares["worth"]["better_matters"]
+
+
+@pytest.mark.parametrize("treatments", [2, 3, 4, 5, 6])
+@pytest.mark.parametrize("blocks", [False, True])
+def test_nothing_is_called_something_in_five_of_a_hundred_trials_at_most(treatments, blocks):
+    prospect = Prospect(treatments, 4, blocks, "ratio", 0.2, 0.3)
+    found = chances(prospect, 20_000)
+    allowed = 0.05 + 3 * math.sqrt(0.05 * 0.95 / 20_000)
+    assert found.family_false_alarm <= allowed
+    assert found.family_false_alarm >= 0.04, "nor is it wasted on caution"
+
+
+def test_the_simulation_is_the_judging_itself():
+    """The same noise judged by `judge`, trial by trial, gives the same shares."""
+    prospect = replace(MILLILITRES, treatments=3, units=4)
+    shares, alarm = simulated(prospect, 60, seed=7)
+    names = [f"treatment {i}" for i in range(3)]
+    noise = np.random.default_rng(7).normal(0.0, 20.0, (12, 60))
+    verdicts, false = [], 0
+    for trial in range(60):
+        units = [
+            UnitValue(f"{i}{name}", name, float(noise[3 * i + j, trial]), block=str(i))
+            for i in range(4)
+            for j, name in enumerate(names)
+        ]
+        judged = judge(units, Question(names[0], worth=15.0)).comparisons
+        verdicts.append(judged[0].verdict)
+        false += any(c.low_adjusted > 0 or c.high_adjusted < 0 for c in judged)
+    for verdict, share in shares["nothing"].items():
+        assert share == pytest.approx(verdicts.count(verdict) / 60), verdict
+    assert alarm == pytest.approx(false / 60)
+
+
+def test_detectable_is_found_in_eight_of_ten():
+    gap = detectable(RATIO)
+    assert chances(replace(RATIO, worth=gap), 500).adjusted == pytest.approx(0.8, abs=1e-6)
+    units = units_needed(MILLILITRES.gap, MILLILITRES.sd, 3, True)
+    at, below = (chances(replace(MILLILITRES, units=n), 500).adjusted for n in (units, units - 1))
+    assert below < 0.8 <= at
+
+
+def test_the_table_holds_what_the_plan_itself_says():
+    rows = table(MILLILITRES, (4, 6, 9), (10.0, 15.0))
+    assert rows[1][1] == pytest.approx(chances(MILLILITRES, 500).adjusted)
+    assert [row[1] for row in rows] == sorted(row[1] for row in rows)
+    assert all(row[0] < row[1] for row in rows)
+
+
+def test_what_the_lots_can_reach():
+    three = chances(Prospect(2, 3, False, "difference", 1, 1), 500)
+    assert (three.best_p, three.deals) == (pytest.approx(0.1), 20), "1 in 10, never 1 in 20"
+    six = chances(Prospect(2, 6, True, "difference", 1, 1), 500)
+    assert (six.best_p, six.deals) == (pytest.approx(1 / 32), 64)
+
+
+def test_one_of_each_is_seen_never_shown():
+    found = chances(Prospect(3, 1, False, "ratio", 0.2, 0.3), 500)
+    assert {found.pairwise, found.adjusted, found.detectable} == {None}
+    assert all(shares["seen_not_shown"] == 1 for shares in found.shares.values())
+    assert found.family_false_alarm == 0
+
+
+def test_no_worse_is_granted_to_equals_and_refused_beyond_the_margin():
+    prospect = Prospect(2, 20, False, "difference", 10.0, 10.0, no_worse=True)
+    found = chances(prospect, 20_000)
+    good = found.shares["nothing"]["no_worse"] + sum(
+        found.shares["nothing"][v] for v in ("better", "better_matters", "better_trivial")
+    )
+    assert good == pytest.approx(found.adjusted, abs=3 * found.error)
+    assert found.shares["worth"]["no_worse"] <= 0.025 + 3 * math.sqrt(0.025 * 0.975 / 20_000), "worse by the margin"
+    assert found.shares["twice_worth"]["no_worse"] < 0.001
+    assert found.shares["twice_worth"]["worse"] + found.shares["twice_worth"]["worse_matters"] > 0.95
+
+
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"worth": 0}, "smallest gap that would change what you do"),
+        ({"noise": 3.0}, "A CV of 300 % .* up to 150 % fits"),
+        ({"noise": 0}, "no two units are ever quite alike"),
+        ({"treatments": 1}, "2 to 12, the control counted"),
+        ({"units": 0}, "1 to 200"),
+        ({"square": True}, "has 2 units of each, not 6: take 2 × 2, or blocks"),
+    ],
+)
+def test_figures_that_can_not_be_get_their_sentence(changes, said):
+    with pytest.raises(ChanceError, match=said):
+        replace(RATIO, **changes)
