@@ -77,6 +77,45 @@ def plan_chances(
     click.echo(chances_json(found) if as_json else chances_text(found, prospect))
 
 
+@main.command("mix")
+@click.argument("recipe")
+@click.option("--area", help="Ground to be treated, m².")
+@click.option("--units", type=int, help="How many units get it.")
+@click.option("--per-unit-litres", help="What each of them gets, in litres.")
+@click.option("--unit-area", help="The surface of one unit, m², where it is known.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
+def mix_recipe(
+    recipe: str, area: str | None, units: int | None, per_unit_litres: str | None, unit_area: str | None, as_json: bool
+) -> None:
+    """Mix a recipe for an area, or for units: volumes, ingredients, steps, what is really added."""
+    from eproba.core.brewing.kitchen import Kit
+    from eproba.core.brewing.mixing import Want, mix
+    from eproba.core.catalogue import cautions, recipes
+    from eproba.exchange.mix_out import mix_json, mix_text
+
+    known = recipes()
+    if recipe not in known:
+        _refuse(f"there is no recipe {recipe}; there are {', '.join(known)}", "mix")
+    try:
+        numbers = [None if text is None else parse_number(text) for text in (area, per_unit_litres, unit_area)]
+        mixed = mix(known[recipe], Want(numbers[0], units, numbers[1], numbers[2]))
+    except ValueError as error:
+        _refuse(str(error), "mix")
+    shown = mix_json if as_json else mix_text
+    click.echo(shown(mixed, cautions(), Kit()))
+
+
+@main.command("recipes")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
+def list_recipes(as_json: bool) -> None:
+    """List the recipes of the catalogue."""
+    from eproba.core.catalogue import recipes
+    from eproba.exchange.mix_out import recipes_json
+
+    found = recipes().values()
+    click.echo(recipes_json(found) if as_json else "\n".join(f"{r.key:28} {r.title}" for r in found))
+
+
 def _noise(scale: Scale, cv: str | None, sd: str | None) -> float:
     """`20%` → 0.2 on the ratio scale, a plain number on the difference scale."""
     if scale == "ratio":

@@ -4,8 +4,12 @@ import functools
 import tomllib
 from importlib import resources
 
+from eproba.core.brewing.ingredients import Ingredient, ingredient_from
+from eproba.core.brewing.recipe import Recipe, recipe_from
 from eproba.core.measuring.measures import Measure, measure_from
 from eproba.core.planning.claims import Promise, promise_from
+
+RECIPE_FILES = ("sugar", "rice", "compost", "steeps", "others")
 
 
 @functools.cache
@@ -39,3 +43,20 @@ def cautions() -> dict[str, str]:
     """Cautions by the hazard that they stand beside."""
     text = resources.files(__name__).joinpath("cautions.toml").read_text(encoding="utf-8")
     return {key: str(entry["text"]) for key, entry in tomllib.loads(text).items()}
+
+
+@functools.cache
+def ingredients() -> dict[str, Ingredient]:
+    """Ingredients of brews and amendments by key. Raises RecipeError where an entry contradicts itself."""
+    text = resources.files(__name__).joinpath("ingredients.toml").read_text(encoding="utf-8")
+    return {key: ingredient_from(key, entry) for key, entry in tomllib.loads(text).items()}
+
+
+@functools.cache
+def recipes() -> dict[str, Recipe]:
+    """The recipes of the catalogue by key, family by family. Raises RecipeError where an entry contradicts itself."""
+    found: dict[str, Recipe] = {}
+    for name in RECIPE_FILES:
+        text = resources.files(__name__).joinpath(f"recipes/{name}.toml").read_text(encoding="utf-8")
+        found |= {k: recipe_from(k, entry, ingredients(), cautions()) for k, entry in tomllib.loads(text).items()}
+    return found

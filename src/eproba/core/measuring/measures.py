@@ -2,10 +2,11 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import MISSING, dataclass, fields
+from dataclasses import dataclass
 from typing import Any, Literal, get_args
 
 from eproba.core.judging.series import Scale
+from eproba.core.keys import check_keys
 
 Kind = Literal["quantity", "count", "proportion", "score"]
 Better = Literal["higher", "lower"]
@@ -93,12 +94,7 @@ class Measure:
 
 def measure_from(key: str, entry: Mapping[str, Any]) -> Measure:
     """Build a measure from a TOML table or a form, refusing unknown and missing keys by name."""
-    known = {field.name for field in fields(Measure)} - {"key"}
-    needed = {f.name for f in fields(Measure) if f.default is MISSING} - {"key"}
-    if unknown := sorted(set(entry) - known):
-        raise MeasureError(f"{key}: unknown key {', '.join(unknown)}")
-    if missing := sorted(needed - set(entry)):
-        raise MeasureError(f"{key}: missing key {', '.join(missing)}")
+    check_keys(key, entry, Measure, MeasureError, ["key"])
     lists = {name: tuple(entry[name]) for name in ("how", "levels") if name in entry}
     return Measure(key=key, **{**entry, **lists})
 

@@ -1,10 +1,11 @@
 """Claims: from a vague promise to what changes, measured how, by how much, by which day, against what."""
 
 from collections.abc import Mapping
-from dataclasses import MISSING, dataclass, fields
+from dataclasses import dataclass
 from typing import Any, get_args
 
 from eproba.core.judging.series import Scale
+from eproba.core.keys import check_keys
 from eproba.core.measuring.measures import Measure
 from eproba.core.measuring.numbers import figure
 from eproba.core.planning.trial import Role
@@ -67,12 +68,7 @@ def promise_from(key: str, entry: Mapping[str, Any], measures: Mapping[str, Meas
 
 
 def _claim_from(where: str, entry: Mapping[str, Any], measures: Mapping[str, Measure]) -> Claim:
-    known = {field.name for field in fields(Claim)}
-    needed = {field.name for field in fields(Claim) if field.default is MISSING}
-    if unknown := sorted(set(entry) - known):
-        raise ClaimError(f"{where}: unknown key {', '.join(unknown)}")
-    if missing := sorted(needed - set(entry)):
-        raise ClaimError(f"{where}: missing key {', '.join(missing)}")
+    check_keys(where, entry, Claim, ClaimError)
     claim = Claim(**entry)
     if claim.measure not in measures or claim.against not in get_args(Role):
         raise ClaimError(f"{where}: unknown measure {claim.measure} or role {claim.against}")

@@ -1,0 +1,79 @@
+"""What is really added, treatment beside treatment: litres, easy carbon, nitrogen, cost, minutes; and what is amiss.
+
+References
+----------
+Anderson, T.-H. & Domsch, K. H. (1989). Ratios of microbial biomass carbon to total organic carbon in arable soils. Soil
+Biology and Biochemistry 21: the yardstick, about 20 to 60 g of carbon a square metre in the top 10 cm.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from eproba.core.brewing.mixing import Mix
+
+MICROBES_C = (20.0, 60.0)  # g of carbon a m² in the microbes of the top 10 cm of garden soil
+SMALL_C, SAFE_C = 10.0, 40.0  # one pour below is small; above is beyond the safe band
+LOCKED_N = 0.05  # g of nitrogen that microbes lock up for each g of easy carbon
+UNEQUAL = 0.05
+
+
+@dataclass(frozen=True)
+class Added:
+    """What one treatment adds: a square metre and application, and over the trial. `cost` None: prices not known."""
+
+    letter: str
+    name: str
+    water_l: float
+    easy_carbon_g: float
+    nitrogen_g: tuple[float, float]
+    cost: float | None
+    minutes: float
+    applications: int
+
+
+def added(
+    letter: str, name: str, mixed: Mix, applications: int, prices: Mapping[str, float], pour_minutes: float
+) -> Added:
+    """A treatment's loads; `prices` a kg by ingredient (water is free), `pour_minutes` for one application."""
+    loads = mixed.loads
+    costs = [prices.get(each.ingredient.key, 0.0 if each.ingredient.key == "water" else None) for each in mixed.amounts]
+    surface = mixed.area_m2 or 1.0
+    known = [p * a.grams / 1000 for p, a in zip(costs, mixed.amounts, strict=True) if p is not None]
+    return Added(
+        letter=letter,
+        name=name,
+        water_l=(loads.water_l or 0.0) if loads else 0.0,
+        easy_carbon_g=loads.easy_carbon_g if loads else 0.0,
+        nitrogen_g=loads.nitrogen_g if loads else (0.0, 0.0),
+        cost=sum(known) / surface if len(known) == len(costs) else None,
+        minutes=mixed.recipe.minutes + pour_minutes,
+        applications=applications,
+    )
+
+
+def warnings(treatments: Sequence[Added]) -> list[str]:
+    """What is unequal or unsafe, a sentence each."""
+    lines = []
+    waters = [each.water_l for each in treatments]
+    if waters and max(waters) - min(waters) > UNEQUAL * max(waters):
+        least = min(treatments, key=lambda each: each.water_l)
+        most = max(treatments, key=lambda each: each.water_l)
+        text = (
+            f"Unequal water: {most.name} gets {most.water_l:.2g} L a square metre, {least.name} {least.water_l:.2g} L"
+        )
+        lines.append(f"{text}. Give the same volume, or nobody can tell the brew from its water.")
+    for each in treatments:
+        lines += _carbon(each)
+    return lines
+
+
+def _carbon(each: Added) -> list[str]:
+    lines, carbon = [], each.easy_carbon_g
+    if carbon > SAFE_C:
+        text = f"{each.name}: {carbon:.0f} g of easy carbon a square metre in one pour is beyond the safe band of "
+        lines.append(f"{text}{SAFE_C:.0f} g: the soil may turn airless. Dilute it, or pour less.")
+    if carbon >= SMALL_C and LOCKED_N * carbon > each.nitrogen_g[1]:
+        locked = LOCKED_N * carbon - each.nitrogen_g[1]
+        text = f"{each.name}: much carbon, little nitrogen: microbes may lock up about {locked:.1f} g of nitrogen "
+        lines.append(f"{text}a square metre for a while, and leaves turn pale.")
+    return lines

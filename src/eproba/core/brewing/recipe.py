@@ -1,0 +1,246 @@
+"""A recipe: what goes in, how it is brewed and cared for, its signs, strength, use, how long it keeps, its cautions."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+from typing import Any, Literal, get_args
+
+from eproba.core.brewing.ingredients import Ingredient, RecipeError
+from eproba.core.keys import check_keys
+
+Kind = Literal["drench", "dry", "medium", "test"]
+Sure = Literal["hearsay", "plausible", "some trials", "well shown"]
+SIGNS: dict[str, tuple[str, ...]] = {  # what a check looks at, and what may be seen
+    "smell": ("none", "earthy", "sweet", "yeasty", "mildly sour", "sharply sour", "strong", "foul"),
+    "bubbles": ("none", "few", "many"),
+    "foam": ("none", "light", "thick"),
+    "colour": ("pale", "cloudy", "dark"),
+    "mould": ("none", "white film", "coloured"),
+    "slime": ("no", "yes"),
+}
+DEFAULT_POT_SHARE = 0.1  # of a pot's volume, for a drench: Eproba's own default
+
+
+@dataclass(frozen=True)
+class Portion:
+    """An amount of one ingredient in a batch, as the craft writes it; `grams` is what is kept."""
+
+    ingredient: Ingredient
+    amount: float
+    unit: str
+
+    @property
+    def grams(self) -> float:
+        return self.ingredient.grams(self.amount, self.unit)
+
+
+@dataclass(frozen=True)
+class Step:
+    """One thing to do, with the cautions of the hazard that is met there."""
+
+    do: str
+    cautions: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Phase:
+    """How often: every `days` [fewest, most], until day `until` (None: to the end), in a season if one is named."""
+
+    days: tuple[float, float]
+    name: str = ""
+    until: int | None = None
+
+
+@dataclass(frozen=True)
+class School:
+    """One way of doing it that growers hold to; empty fields: as the recipe."""
+
+    name: str
+    says: str
+    strength: str = ""
+    time: str = ""
+    interval: str = ""
+    use: str = ""
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """One recipe.
+
+    `portions` make `yields` litres of concentrate (kg or L of what is spread, where `yields_unit` says so); `parts` is
+    concentrate and water; `rate` what a square metre gets ([least, usual, most] L or kg, as `rate_unit`); `hours` the
+    brewing time from-to at the middle of `temperature`; `stir_hours` between stirrings; `keeps_hours` from ready on;
+    `ready`, `away` and `normal` the signs of a check; `ours` names the values that are Eproba's own cautious defaults.
+    """
+
+    key: str
+    title: str
+    kind: Kind
+    family: str
+    said: str
+    sure: Sure
+    needs: str
+    portions: tuple[Portion, ...]
+    yields: float
+    rate: tuple[float, float, float]
+    minutes: int
+    use: str
+    phases: tuple[Phase, ...]
+    brew: tuple[Step, ...]
+    apply: tuple[Step, ...]
+    why: str
+    yields_unit: str = "L"
+    rate_unit: str = "L/m²"
+    parts: tuple[float, float] = (1.0, 0.0)
+    water: str = ""
+    vessel: str = ""
+    cover: str = ""
+    strain: str = ""
+    temperature: tuple[float, float] | None = None
+    hours: tuple[float, float] = (0.0, 0.0)
+    stir_hours: float | None = None
+    keeps_hours: float | None = None
+    keeps_how: str = ""
+    ready: Mapping[str, tuple[str, ...]] | None = None
+    away: Mapping[str, tuple[str, ...]] | None = None
+    ready_words: str = ""
+    away_words: str = ""
+    normal_words: str = ""
+    not_for: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+    schools: tuple[School, ...] = ()
+    ours: tuple[str, ...] = ()
+    linear: bool = True
+    version: int = 1
+
+    def __post_init__(self) -> None:
+        for name, words in (("kind", Kind), ("sure", Sure)):
+            if getattr(self, name) not in get_args(words):
+                raise RecipeError(f"{self.key}: {name} must be one of {', '.join(get_args(words))}")
+        if not self.yields > 0:
+            raise RecipeError(f"{self.key}: a batch yields more than 0")
+        if self.parts[0] <= 0 or self.parts[1] < 0:
+            text = f"{self.key}: a strength of {self.parts[0]:g} + {self.parts[1]:g} can't be"
+            raise RecipeError(f"{text}: at least a part of concentrate, and 0 or more parts of water")
+        if not 0 < self.rate[0] <= self.rate[1] <= self.rate[2]:
+            raise RecipeError(f"{self.key}: rate is least, usual, most, all above 0")
+        if not 0 <= self.hours[0] <= self.hours[1]:
+            raise RecipeError(f"{self.key}: hours go from fewer to more")
+        if not self.all_cautions:
+            raise RecipeError(f"{self.key}: every recipe has at least one caution")
+        for signs in (self.ready, self.away):
+            for sign, seen in (signs or {}).items():
+                if sign not in SIGNS or set(seen) - set(SIGNS[sign]):
+                    raise RecipeError(f"{self.key}: the sign {sign} is one of {', '.join(SIGNS.get(sign, SIGNS))}")
+
+    @property
+    def liquid(self) -> bool:
+        return self.kind == "drench"
+
+    @property
+    def brews(self) -> bool:
+        """Whether it needs time before it can be used."""
+        return self.hours[1] > 0
+
+    @property
+    def all_cautions(self) -> tuple[str, ...]:
+        """Keys of all its cautions, in the order in which their hazards come."""
+        found = [key for step in (*self.brew, *self.apply) for key in step.cautions]
+        return tuple(dict.fromkeys([*found, *self.cautions]))
+
+    @property
+    def interval(self) -> str:
+        """How often, in words."""
+        return "; ".join(f"{_every(phase.days)}{f' ({phase.name})' if phase.name else ''}" for phase in self.phases)
+
+    def fewest_days(self, day: int) -> float:
+        """The fewest days between two applications on a day of the trial."""
+        phase = next((each for each in self.phases if each.until is None or day < each.until), self.phases[-1])
+        return phase.days[0]
+
+
+def _every(days: tuple[float, float]) -> str:
+    low, high = days
+    if high >= 365:
+        return "once" if low >= 365 else f"at most every {_span(low)}"
+    return f"every {_span(low)}" if low == high else f"every {_span(low)} to {_span(high)}"
+
+
+def _span(days: float) -> str:
+    whole = {7: "week", 14: "2 weeks", 21: "3 weeks", 28: "4 weeks", 1: "day"}
+    return whole.get(int(days), f"{days:g} days") if days == int(days) else f"{24 * days:g} hours"
+
+
+def recipe_from(
+    key: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ingredient], cautions: Mapping[str, str]
+) -> Recipe:
+    """Build a recipe from a TOML or JSON table.
+
+    Raises
+    ------
+    RecipeError, QuantityError
+        Unknown or missing keys, ingredients and cautions, by name; amounts that can't be.
+    """
+    check_keys(key, entry, Recipe, RecipeError, ["key"])
+    values = {name: _frozen(value) for name, value in entry.items()}
+    values["portions"] = tuple(_portion(f"{key}: portion", each, ingredients) for each in entry["portions"])
+    for name, table in (("phases", Phase), ("schools", School), ("brew", Step), ("apply", Step)):
+        values[name] = tuple(_part(f"{key}: {name}", each, table) for each in entry.get(name, ()))
+    if not values["phases"]:
+        raise RecipeError(f"{key}: phases say how often; at least one is needed")
+    try:
+        made = Recipe(key=key, **values)
+    except TypeError as error:
+        raise RecipeError(f"{key}: a value is of the wrong kind ({error})") from error
+    if unknown := [each for each in made.all_cautions if each not in cautions]:
+        raise RecipeError(f"{key}: unknown caution {', '.join(unknown)}; known are {', '.join(cautions)}")
+    return made
+
+
+def _portion(where: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ingredient]) -> Portion:
+    check_keys(where, entry, Portion, RecipeError)
+    if entry["ingredient"] not in ingredients:
+        raise RecipeError(f"{where}: unknown ingredient {entry['ingredient']}; known are {', '.join(ingredients)}")
+    portion = Portion(ingredients[entry["ingredient"]], float(entry["amount"]), str(entry["unit"]))
+    if not portion.grams > 0:
+        raise RecipeError(f"{where}: {portion.ingredient.name} needs an amount above 0")
+    return portion
+
+
+def _part(where: str, entry: Mapping[str, Any], table: type) -> Any:
+    check_keys(where, entry, table, RecipeError)
+    return table(**{name: _frozen(value) for name, value in entry.items()})
+
+
+def _frozen(value: Any) -> Any:
+    if isinstance(value, list):
+        return tuple(_frozen(each) for each in value)
+    if isinstance(value, dict):
+        return {name: _frozen(each) for name, each in value.items()}
+    return value
+
+
+def recipe_entry(recipe: Recipe) -> dict[str, Any]:
+    """A recipe as plain data, the way back from `recipe_from`; what is empty or usual is left out."""
+    entry: dict[str, Any] = {}
+    for field in fields(Recipe):
+        value = getattr(recipe, field.name)
+        if field.name in ("key",) or value is None or value == field.default or value == ():
+            continue
+        entry[field.name] = _plain(field.name, value)
+    return entry
+
+
+def _plain(name: str, value: Any) -> Any:
+    if name == "portions":
+        return [{"ingredient": p.ingredient.key, "amount": p.amount, "unit": p.unit} for p in value]
+    if name in ("phases", "schools", "brew", "apply"):
+        return [{k: _thawed(v) for k, v in vars(each).items() if v not in (None, "", ())} for each in value]
+    return _thawed(value)
+
+
+def _thawed(value: Any) -> Any:
+    if isinstance(value, tuple):
+        return [_thawed(each) for each in value]
+    if isinstance(value, Mapping):
+        return {name: _thawed(each) for name, each in value.items()}
+    return value

@@ -1,0 +1,1 @@
+"""Simulated devices and weather: the same interface as the real ones."""

@@ -1,0 +1,65 @@
+"""A simulated weather station: seeded, plausible days and hours, and a forecast that errs as a real one does.
+
+Each day's own random numbers come from the seed and the date alone, so any span can be asked for in any order.
+"""
+
+import math
+import random
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+from eproba.core.brewing.weather import Hour
+
+YEAR_MEAN, YEAR_SWING, DAY_SWING = 11.0, 8.5, 5.5  # °C, a mild inland garden
+WET_DAYS, WET_AFTER_WET = 0.28, 0.55
+FORECAST_ERROR = 1.5  # °C after a day, growing with its square root
+
+
+@dataclass(frozen=True)
+class SimulatedStation:
+    """The stand-in for a station in the garden."""
+
+    seed: int = 1
+    name: str = "simulated station"
+
+    def hours(self, start: datetime, end: datetime) -> list[Hour]:
+        """Measured hours from start (included) to end (not included)."""
+        first = start.replace(minute=0, second=0, microsecond=0)
+        first += timedelta(hours=1) if first < start else timedelta()
+        count = max(0, math.ceil((end - first).total_seconds() / 3600))
+        return [self._hour(first + timedelta(hours=n)) for n in range(count)]
+
+    def forecast(self, now: datetime, hours: int) -> list[Hour]:
+        """The truth, blurred: warmer or colder by a little more each day, showers moved by some hours."""
+        rng = self._random(now.date(), "forecast")
+        drift, shift = rng.gauss(0, FORECAST_ERROR), rng.choice((-3, -1, 0, 0, 1, 3))
+        foretold = []
+        for n, hour in enumerate(self.hours(now, now + timedelta(hours=hours))):
+            rain = self._hour(hour.at + timedelta(hours=shift)).rain_mm
+            warmer = drift * math.sqrt(n / 24)
+            foretold.append(Hour(hour.at, round(hour.temperature + warmer, 1), rain, hour.humidity))
+        return foretold
+
+    def _random(self, on: date, what: str) -> random.Random:
+        return random.Random(f"{self.seed}:{on.isoformat()}:{what}")
+
+    def _wet(self, on: date) -> bool:
+        """A wet day; wet days come in spells."""
+        wet = False
+        for back in range(4, -1, -1):
+            chance = WET_AFTER_WET if wet else WET_DAYS
+            wet = self._random(on - timedelta(days=back), "wet").random() < chance
+        return wet
+
+    def _hour(self, at: datetime) -> Hour:
+        on = at.date()
+        rng = self._random(on, "day")
+        season = -math.cos(2 * math.pi * (on.timetuple().tm_yday - 20) / 365.25)
+        wet, mood = self._wet(on), rng.gauss(0, 2.5)
+        swing = DAY_SWING * (0.45 if wet else 1.0)
+        daily = -math.cos(2 * math.pi * (at.hour - 4) / 24)
+        temperature = YEAR_MEAN + YEAR_SWING * season + mood + swing * daily
+        start, length, fall = rng.randrange(0, 20), rng.randrange(2, 9), rng.expovariate(1 / 7.0)
+        raining = wet and start <= at.hour < start + length
+        humidity = min(100.0, max(30.0, 72 - 2.2 * swing * daily + (15 if wet else 0)))
+        return Hour(at, round(temperature, 1), round(fall / length, 1) if raining else 0.0, round(humidity))
