@@ -89,7 +89,7 @@ def rules_from(kept: Mapping[str, Any]) -> Rules:
 
 def treatment_from(row: TreatmentRow) -> Treatment:
     t = cast(Any, row)
-    return Treatment(t.id, t.letter, t.name, t.role, t.how, t.amount, t.amount_unit, t.rung)
+    return Treatment(t.id, t.letter, t.name, t.role, t.how, t.amount, t.amount_unit, t.rung, t.recipe, t.water_parts)
 
 
 def unit_from(row: UnitRow) -> Unit:
@@ -119,7 +119,10 @@ def round_from(row: RoundRow) -> Round:
 
 def pour_from(row: PourRow) -> Pour:
     p = cast(Any, row)
-    return Pour(p.id, p.letter, p.day, p.status, p.done_on, p.amount, p.note, p.by)
+    return Pour(
+        p.id, p.letter, p.day, p.status, p.done_on, p.amount, p.note, p.by, p.amount_each, p.unit_amounts, p.batch_id,
+        p.override, p.soil_c, p.moisture, p.alike, p.can,
+    )  # fmt: skip
 
 
 def reading_from(row: ReadingRow) -> Reading:

@@ -3,7 +3,7 @@
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Column, DateTime, ForeignKey, Index, UniqueConstraint
+from sqlalchemy import Column, DateTime, ForeignKey, Index, LargeBinary, UniqueConstraint
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
 
@@ -23,6 +23,10 @@ def _of(target: str, index: bool = True) -> Any:
 
 def _moment() -> Any:
     return Field(sa_column=Column(DateTime(timezone=True), nullable=False))
+
+
+def _maybe_moment() -> Any:
+    return Field(default=None, sa_column=Column(DateTime(timezone=True)))
 
 
 class HouseholdRow(SQLModel, table=True):
@@ -101,7 +105,7 @@ class TrialRow(SQLModel, table=True):
     blind: bool = False
     batches: int = 1
     rules: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
-    declared_at: datetime | None = Field(default=None, sa_column=Column(DateTime(timezone=True)))
+    declared_at: datetime | None = _maybe_moment()
     declaration: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB()))
     fingerprint: str = ""
     ended_on: date | None = None
@@ -122,6 +126,8 @@ class TreatmentRow(SQLModel, table=True):
     amount: float | None = None
     amount_unit: str = ""
     rung: float | None = None
+    recipe: str = ""
+    water_parts: float | None = None
 
 
 class UnitRow(SQLModel, table=True):
@@ -225,6 +231,14 @@ class PourRow(SQLModel, table=True):
     amount: str = ""
     note: str = ""
     by: str = ""
+    amount_each: float | None = None
+    unit_amounts: dict[str, float] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    batch_id: int | None = Field(default=None, sa_column=Column(ForeignKey("batch.id", ondelete="SET NULL")))
+    override: str = ""
+    soil_c: float | None = None
+    moisture: str = ""
+    alike: bool | None = None
+    can: str = ""
 
 
 class SpareRunRow(SQLModel, table=True):
@@ -269,3 +283,71 @@ class FindingRow(SQLModel, table=True):
     trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
     lines: list[dict[str, str]] = Field(sa_column=Column(JSONB(), nullable=False))
     noise_sd: float | None = None
+
+
+class OwnRecipeRow(SQLModel, table=True):
+    """One version of a gardener's own recipe; the newest is the current one."""
+
+    __tablename__ = "own_recipe"
+    __table_args__ = (UniqueConstraint("key", "version"),)
+    id: int | None = Field(default=None, primary_key=True)
+    key: str
+    version: int
+    entry: dict[str, Any] = Field(sa_column=Column(JSONB(), nullable=False))
+    made_at: datetime = _moment()
+
+
+class BatchRow(SQLModel, table=True):
+    """One brew, with the recipe as it was when it was made."""
+
+    __tablename__ = "batch"
+    id: int | None = Field(default=None, primary_key=True)
+    recipe: str
+    version: int
+    entry: dict[str, Any] = Field(sa_column=Column(JSONB(), nullable=False))
+    name: str = ""
+    litres: float
+    left: float
+    place: str = ""
+    water: str = ""
+    amounts: dict[str, float] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    standing_at: datetime | None = _maybe_moment()
+    made_at: datetime | None = _maybe_moment()
+    strained_at: datetime | None = _maybe_moment()
+    used_up_at: datetime | None = _maybe_moment()
+    thrown_at: datetime | None = _maybe_moment()
+    thrown_reason: str = ""
+
+
+class BatchCheckRow(SQLModel, table=True):
+    """One look at a batch."""
+
+    __tablename__ = "batch_check"
+    id: int | None = Field(default=None, primary_key=True)
+    batch_id: int = _of("batch.id")
+    at: datetime = _moment()
+    temperature: float | None = None
+    seen: dict[str, str] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    note: str = ""
+    by: str = ""
+    photo: bytes | None = Field(default=None, sa_column=Column(LargeBinary()))
+
+
+class WeatherRow(SQLModel, table=True):
+    """One hour's weather, from a logger's file or as typed."""
+
+    __tablename__ = "weather"
+    at: datetime = Field(sa_column=Column(DateTime(timezone=True), primary_key=True))
+    temperature: float
+    rain_mm: float
+    humidity: float | None = None
+
+
+class KitRow(SQLModel, table=True):
+    """What the household measures with, what it pays, the water from its tap."""
+
+    __tablename__ = "kit"
+    id: int = Field(default=1, primary_key=True)
+    kit: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    prices: dict[str, float] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    water: str = "tap, not known"

@@ -12,7 +12,8 @@ from eproba.core.planning.trial import Declared, Trial
 
 def facts_of(trial: Trial) -> dict[str, Any]:
     """All that the verdict hangs on, as plain data."""
-    return {
+    recipes = [[t.letter, t.recipe, t.water_parts] for t in trial.treatments if t.recipe]
+    facts: dict[str, Any] = {
         "question": "no worse than" if trial.no_worse else "better than",
         "first measure": trial.asked[0].measure.key,
         "worth": trial.worth,
@@ -31,6 +32,8 @@ def facts_of(trial: Trial) -> dict[str, Any]:
         "batches": trial.batches,
         "rules": {**vars(trial.rules), "crops": list(trial.rules.crops), "pulls": list(trial.rules.pulls)},
     }
+    # Only where there are some: plans declared before recipes were kept stay what they were.
+    return facts | {"recipes": recipes} if recipes else facts
 
 
 def fingerprint(facts: Mapping[str, Any]) -> str:

@@ -25,6 +25,8 @@ class PlannedTreatment:
     amount: float | None
     amount_unit: str
     rung: float | None = None
+    recipe: str = ""
+    water_parts: float | None = None
 
 
 @dataclass(frozen=True)

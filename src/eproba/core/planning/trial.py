@@ -39,7 +39,8 @@ def stage_of(
 class Treatment:
     """One treatment: its letter on the plan, name, role and how it is given; `amount` per unit, None: nothing.
 
-    `rung` is its score on a ladder of strengths (the control's is 0); None where it is on none.
+    `rung` is its score on a ladder of strengths (the control's is 0); None where it is on none. `recipe` is the key of
+    what is brewed (empty: none of the recipes), `water_parts` its N of 1 + N where that is not the recipe's own.
     """
 
     id: int
@@ -50,6 +51,8 @@ class Treatment:
     amount: float | None
     amount_unit: str
     rung: float | None = None
+    recipe: str = ""
+    water_parts: float | None = None
 
 
 @dataclass(frozen=True)
@@ -146,7 +149,12 @@ class Round:
 
 @dataclass(frozen=True)
 class Pour:
-    """One application of one treatment: planned day, what became of it."""
+    """One application of one treatment: planned day, what became of it.
+
+    `amount_each` really given to each unit, in the treatment's unit; `unit_amounts` by code where some got another
+    amount; `batch` the brew; `override` why it was poured against its signs; `alike`: every unit got the same handling;
+    `can`: "own", "first" (the control before the brew, from the same can) or "after".
+    """
 
     id: int
     letter: str
@@ -156,6 +164,14 @@ class Pour:
     amount: str
     note: str
     by: str
+    amount_each: float | None = None
+    unit_amounts: Mapping[str, float] = field(default_factory=dict, hash=False)
+    batch: int | None = None
+    override: str = ""
+    soil_c: float | None = None
+    moisture: str = ""
+    alike: bool | None = None
+    can: str = ""
 
 
 @dataclass(frozen=True)

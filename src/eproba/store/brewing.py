@@ -1,0 +1,77 @@
+"""What has to be brewed for the applications of all running trials."""
+
+from datetime import UTC, date, datetime, time, timedelta
+
+from sqlalchemy import Integer, cast, func, select
+from sqlmodel import Session, col
+
+from eproba.core.brewing.recipe import Recipe
+from eproba.core.brewing.schedule import Brewing, Job, Pouring, back_schedule, jobs
+from eproba.core.quantities import in_base
+from eproba.store.kit import household_kit
+from eproba.store.recipes import all_recipes
+from eproba.store.tables import PourRow, TreatmentRow, TrialRow, UnitRow
+
+POURING_HOUR = time(17)  # late afternoon, when a pour is best
+
+
+def concentrate(recipe: Recipe, amount: float, unit: str, water_parts: float | None) -> float:
+    """Litres of concentrate (kg, or litres, of what is spread) in an amount that a unit gets."""
+    if unit == "handful":
+        return recipe.portions[0].ingredient.grams(amount, unit) / 1000
+    value, dimension = in_base(amount, unit)
+    litres = value if dimension == "volume" else value / 1000
+    parts = recipe.parts if water_parts is None else (1.0, water_parts)
+    return litres * parts[0] / sum(parts) if recipe.liquid else litres
+
+
+def needs(session: Session, trial_id: int | None = None) -> list[tuple[Recipe, Pouring]]:
+    """The applications to come, of all running trials or of one, that need one of the recipes."""
+    on = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
+    units = (
+        select(func.count())
+        .where(
+            col(UnitRow.trial_id) == col(TrialRow.id),
+            col(UnitRow.letter) == col(PourRow.letter),
+            col(UnitRow.lost_on).is_(None),
+        )
+        .scalar_subquery()
+    )
+    t = TreatmentRow
+    query = (
+        select(col(TrialRow.id), col(TrialRow.name), col(t.letter), on, units, col(t.amount), col(t.amount_unit),
+               col(t.recipe), col(t.water_parts))
+        .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
+        .join(TreatmentRow, (col(t.trial_id) == col(TrialRow.id)) & (col(t.letter) == col(PourRow.letter)))
+        .where(col(TrialRow.ended_on).is_(None), col(PourRow.status) == "due", col(t.recipe) != "")
+    )  # fmt: skip
+    if trial_id is not None:
+        query = query.where(col(TrialRow.id) == trial_id)
+    known = all_recipes(session)
+    found = []
+    for trial, name, letter, day, count, amount, unit, key, parts in session.connection().execute(query):
+        recipe = known.get(key)
+        if recipe is not None and amount and recipe.family != "controls":
+            litres = count * concentrate(recipe, amount, unit, parts)
+            found.append((recipe, Pouring(trial, name, letter, _when(day), litres)))
+    return found
+
+
+def _when(on: date) -> datetime:
+    return datetime.combine(on, POURING_HOUR, UTC)
+
+
+def brewings(session: Session) -> list[Brewing]:
+    """The batches that all running trials need from now on, the first to start first."""
+    return back_schedule(needs(session), household_kit(session).stands)
+
+
+def brewing_jobs(session: Session, since: datetime, until: datetime) -> list[Job]:
+    """What is to be done for brews in a span, in order."""
+    found = [job for made in brewings(session) for job in jobs(made, since)]
+    return sorted((job for job in found if job.at < until), key=lambda job: (job.at, job.recipe.key))
+
+
+def day_span(today: date, ahead: timedelta) -> tuple[datetime, datetime]:
+    start = datetime.combine(today, time(), UTC)
+    return start, start + ahead

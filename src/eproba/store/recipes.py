@@ -1,0 +1,44 @@
+"""Recipes: the catalogue's and the gardener's own, with their versions."""
+
+from dataclasses import replace
+from datetime import datetime
+from typing import Any
+
+from sqlmodel import Session, col, select
+
+from eproba.core.brewing.recipe import Recipe, recipe_entry, recipe_from
+from eproba.core.catalogue import cautions, ingredients
+from eproba.core.catalogue import recipes as catalogue
+from eproba.store.tables import OwnRecipeRow
+
+
+def recipe_of(key: str, entry: dict[str, Any]) -> Recipe:
+    """A recipe from its kept entry. Raises RecipeError where it contradicts itself."""
+    return recipe_from(key, entry, ingredients(), cautions())
+
+
+def own_recipes(session: Session) -> dict[str, Recipe]:
+    """The gardener's own recipes, each in its newest version."""
+    rows = session.exec(select(OwnRecipeRow).order_by(col(OwnRecipeRow.key), col(OwnRecipeRow.version))).all()
+    return {row.key: recipe_of(row.key, row.entry) for row in rows}
+
+
+def all_recipes(session: Session) -> dict[str, Recipe]:
+    """Every recipe by key, the catalogue's first."""
+    return {**catalogue(), **own_recipes(session)}
+
+
+def versions_of(session: Session, key: str) -> list[tuple[int, datetime]]:
+    """The versions of an own recipe with their dates, the newest first."""
+    rows = session.exec(select(OwnRecipeRow).where(OwnRecipeRow.key == key).order_by(col(OwnRecipeRow.version).desc()))
+    return [(row.version, row.made_at) for row in rows.all()]
+
+
+def keep_recipe(session: Session, recipe: Recipe, now: datetime) -> Recipe:
+    """Keep an own recipe as the next version; batches remember the version that they were made from."""
+    versions = versions_of(session, recipe.key)
+    kept = replace(recipe, version=versions[0][0] + 1 if versions else 1)
+    row = OwnRecipeRow(key=kept.key, version=kept.version, entry=recipe_entry(kept), made_at=now)
+    session.add(row)
+    session.flush()
+    return kept
