@@ -6,8 +6,9 @@ from sqlalchemy import Integer, cast, func, select
 from sqlmodel import Session, col
 
 from eproba.core.brewing.recipe import Recipe
-from eproba.core.brewing.schedule import Brewing, Job, Pouring, back_schedule, jobs
+from eproba.core.brewing.schedule import Brewing, Job, Pouring, back_schedule, jobs, served_by, stock_of
 from eproba.core.quantities import in_base
+from eproba.store.batches import batches
 from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes
 from eproba.store.tables import PourRow, TreatmentRow, TrialRow, UnitRow
@@ -61,14 +62,17 @@ def _when(on: date) -> datetime:
     return datetime.combine(on, POURING_HOUR, UTC)
 
 
-def brewings(session: Session) -> list[Brewing]:
-    """The batches that all running trials need from now on, the first to start first."""
-    return back_schedule(needs(session), household_kit(session).stands)
+def brewings(session: Session, now: datetime) -> tuple[dict[int, list[Pouring]], list[Brewing]]:
+    """What the shelf serves, by batch; and the batches that all running trials need beside it, the first to start first."""
+    stock = [each for batch in batches(session) if (each := stock_of(batch, now)) is not None]
+    serves, open_needs = served_by(needs(session), stock, now)
+    return serves, back_schedule(open_needs, household_kit(session).stands)
 
 
-def brewing_jobs(session: Session, since: datetime, until: datetime) -> list[Job]:
-    """What is to be done for brews in a span, in order."""
-    found = [job for made in brewings(session) for job in jobs(made, since)]
+def brewing_jobs(session: Session, now: datetime, since: datetime, until: datetime) -> list[Job]:
+    """What is to be done for brews to come in a span, in order."""
+    _, planned = brewings(session, now)
+    found = [job for made in planned for job in jobs(made, since)]
     return sorted((job for job in found if job.at < until), key=lambda job: (job.at, job.recipe.key))
 
 

@@ -5,28 +5,31 @@ from datetime import UTC, date, datetime, time, timedelta
 
 from sqlmodel import Session
 
-from eproba.core.catalogue import measures
+from eproba.core.brewing.batches import Batch, Check
+from eproba.core.catalogue import measures, recipes
 from eproba.core.planning.cutter import Wish, proposals
 from eproba.core.planning.days import regular
 from eproba.core.planning.ground import Gradient, Place, Site
 from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedTreatment, simple_layout
 from eproba.core.planning.trial import Round, Rules, SpareRun, Trial
 from eproba.core.practice.garden import Plot, Truth, grow
+from eproba.store.batches import add_batch, add_check, change_batch
 from eproba.store.pours import log_pour
 from eproba.store.readings import add_many
 from eproba.store.rounds import finish_round
 from eproba.store.trials import create_trial, declare_trial, load_trial, record_spare_run
 
-GENERATOR = 2
+GENERATOR = 3
 READER = "Ilse"
 
 
 def make_demo(session: Session, today: date) -> None:
-    """Lay the four demo trials down."""
+    """Lay the five demo trials down, and what stands on the shelf."""
     chard(session, today)
     currants(session, today)
     sunflowers(session, today)
     pak_choi(session, today)
+    back_plot(session, today)
     session.commit()
 
 
@@ -45,8 +48,8 @@ def chard(session: Session, today: date) -> None:
         rhythm=regular(28, 7, 7),
         treatments=(
             PlannedTreatment("Plain water", "water control", "rain water from the butt", 250, "mL"),
-            PlannedTreatment("Comfrey steep", "test", "1 part and 10 parts water, on the soil", 250, "mL"),
-            PlannedTreatment("Diluted whey", "test", "1 part and 9 parts water, on the soil", 250, "mL"),
+            PlannedTreatment("Comfrey steep", "test", "on the soil", 250, "mL", recipe="comfrey-steep"),
+            PlannedTreatment("Diluted whey", "test", "on the soil", 250, "mL", recipe="diluted-whey"),
         ),
         control=0,
         layout=simple_layout("pots", (24, 24), 12, 6, "blocks", 3, 6),
@@ -73,7 +76,7 @@ def currants(session: Session, today: date) -> None:
         start_on=today - timedelta(days=9),
         rhythm=regular(21, 3, None),
         treatments=(
-            PlannedTreatment("Wool-fibre mulch", "test", "3 cm thick, moistened before handling", 400, "g"),
+            PlannedTreatment("Wool-fibre mulch", "test", "3 cm thick, moistened", 400, "g", recipe="wool-mulch"),
             PlannedTreatment("Bare soil", "untreated", "raked as the others", None, ""),
         ),
         control=1,
@@ -101,7 +104,7 @@ def sunflowers(session: Session, today: date) -> None:
         start_on=today - timedelta(days=50),
         rhythm=regular(42, 14, 7),
         treatments=(
-            PlannedTreatment("Aquarium water", "test", "fresh, unmedicated, undiluted", 4, "L"),
+            PlannedTreatment("Aquarium water", "test", "fresh, unmedicated", 4, "L", recipe="aquarium-water"),
             PlannedTreatment("Plain water", "water control", "from its own can", 4, "L"),
         ),
         control=1,
@@ -126,7 +129,7 @@ def pak_choi(session: Session, today: date) -> None:
         start_on=today + timedelta(days=2),
         rhythm=regular(35, 7, 14),
         treatments=(
-            PlannedTreatment("Alfalfa-pellet steep", "test", "strained, 1 part and 4 parts water", 200, "mL"),
+            PlannedTreatment("Alfalfa-pellet steep", "test", "strained", 200, "mL", recipe="alfalfa-pellet-steep"),
             PlannedTreatment("Plain water", "water control", "", 200, "mL"),
         ),
         control=1,
@@ -136,6 +139,63 @@ def pak_choi(session: Session, today: date) -> None:
     trial = _laid(session, plan, "pak-choi-terrace", declared=False)
     run = SpareRun("A", today - timedelta(days=6), True, "No wilting, no scorched leaf after five days.", READER)
     record_spare_run(session, trial.id, run)
+    steep = _brewed(session, "alfalfa-pellet-steep", 1.0, _at(today, -1, 6), "shed, left", "Alfalfa for the pak choi")
+    add_check(session, steep, Check(_at(today, -1, 21), 17.5, {"smell": "none", "colour": "cloudy"}, "", READER), None)
+
+
+def back_plot(session: Session, today: date) -> None:
+    """Running, day 7 of 28: an unrefined-sugar ferment on two beds of chard, four pairs; a pour and a round today."""
+    beds = tuple(Place("bed", f"Chard bed {i + 1}", 260 * i, 0, 220, 160) for i in range(2))
+    found = next(p for p in proposals(Site(beds), Wish(2, 4, 20, 60, 60)) if p.units_each == 4)
+    plan = Plan(
+        name="Sugar ferment on the chard beds",
+        claim="An unrefined-sugar ferment makes the chard of the back plot taller within four weeks.",
+        note="Back plot, two beds beside each other.",
+        measures=(PlannedMeasure("plant_height", 2, None), PlannedMeasure("soil_smell", 1, None)),
+        worth=0.15,
+        scale="ratio",
+        lower_is_better=False,
+        summary="last",
+        start_on=today - timedelta(days=7),
+        rhythm=regular(28, 7, 7),
+        treatments=(
+            PlannedTreatment("Sugar ferment", "test", "at the base", 1.5, "L", recipe="sugar-ferment"),
+            PlannedTreatment("Plain water", "water control", "from its own can", 1.5, "L"),
+        ),
+        control=1,
+        layout=Layout(Site(beds), 20, found.dealing, found.cuts),
+        rules=Rules(handling="Loosened 2 cm deep and watered lightly, treated or not."),
+    )
+    trial = _laid(session, plan, "chard-beds")
+    first = trial.rounds[:1]
+    _read(session, trial, first, "plant_height", Truth(14.0, 0.6, {}, 0.07, 0.06, 0.02), 51, replicates=2)
+    _read(session, trial, first, "soil_smell", Truth(2.0, 0.0, {}, 0.4, 0.2, 0.3), 52)
+    ready = {"smell": "sweet", "foam": "light"}
+    used = _brewed(session, "sugar-ferment", 0.8, _at(today, -13, 17), "under the stairs", "Ferment, first bucket")
+    add_check(session, used, Check(_at(today, -7, 9), 24.0, ready, "", READER), None)
+    change_batch(session, used, strained_at=_at(today, -7, 10), used_up_at=_at(today, -7, 18), left=0.0)
+    _pour(session, trial, 0, {}, {"A": used})
+    second = _brewed(session, "sugar-ferment", 1.6, _at(today, -6, 17), "under the stairs", "Ferment, second bucket")
+    add_check(session, second, Check(_at(today, -3, 8), 24.5, {"smell": "sweet", "foam": "none"}, "", READER), None)
+    add_check(session, second, Check(_at(today, -1, 20), 25.0, ready, "", READER), None)
+    foul = _brewed(session, "scrap-steep-blended", 8.0, _at(today, -12, 12), "in the sun", "Scraps")
+    add_check(session, foul, Check(_at(today, -2, 9), 31.0, {"mould": "coloured", "smell": "foul"}, "", READER), None)
+    change_batch(session, foul, thrown_at=_at(today, -2, 9), thrown_reason="green mould: it stood in the sun")
+    _standing(session, "comfrey-steep", 9.0, _at(today, -1, 18), "north wall")
+
+
+def _at(today: date, days: int, hour: int) -> datetime:
+    return datetime.combine(today + timedelta(days=days), time(hour), UTC)
+
+
+def _brewed(session: Session, key: str, litres: float, made_at: datetime, place: str, name: str) -> int:
+    batch = Batch(0, recipes()[key], litres, place, made_at, left=litres, name=name)
+    return add_batch(session, batch, "tap with chlorine")
+
+
+def _standing(session: Session, key: str, litres: float, since: datetime, place: str) -> int:
+    batch = Batch(0, recipes()[key], litres, place, since + timedelta(hours=24), standing_at=since, left=litres)
+    return add_batch(session, batch, "tap with chlorine")
 
 
 def _under_the_currants() -> Layout:
@@ -193,11 +253,17 @@ def _read(
     add_many(session, trial.id, rows)
 
 
-def _pour(session: Session, trial: Trial, until: int, skipped: dict[int, str]) -> None:
+def _pour(
+    session: Session, trial: Trial, until: int, skipped: dict[int, str], batches: dict[str, int] | None = None
+) -> None:
     for pour in trial.pours:
         if pour.day > until:
             continue
         treatment = trial.treatment(pour.letter)
         status, note = ("skipped", skipped[pour.day]) if pour.day in skipped else ("poured", "")
-        amount = f"{treatment.amount:g} {treatment.amount_unit} each"
-        log_pour(session, trial.id, pour.id, status, trial.date_of(pour.day), amount, note, READER)
+        values: dict[str, object] = {"status": status, "done_on": trial.date_of(pour.day), "note": note}
+        if status == "poured":
+            amount = f"{treatment.amount:g} {treatment.amount_unit} each"
+            values |= {"amount": amount, "amount_each": treatment.amount, "alike": True, "can": "own"}
+            values["batch_id"] = (batches or {}).get(pour.letter)
+        log_pour(session, trial.id, pour.id, READER, values)

@@ -1,6 +1,7 @@
-"""Pours: the plain application log."""
+"""Applications: what became of each."""
 
-from datetime import date
+from collections.abc import Mapping
+from typing import Any
 
 from sqlalchemy import update
 from sqlmodel import Session, col
@@ -9,11 +10,8 @@ from eproba.store.findings import forget_finding
 from eproba.store.tables import PourRow
 
 
-def log_pour(
-    session: Session, trial_id: int, pour_id: int, status: str, done_on: date, amount: str, note: str, by: str
-) -> None:
-    """Write what became of one application."""
-    values = {"status": status, "done_on": done_on, "amount": amount, "note": note, "by": by}
+def log_pour(session: Session, trial_id: int, pour_id: int, by: str, values: Mapping[str, Any]) -> None:
+    """Write what became of one application; `values` are columns of its row."""
     where = (col(PourRow.id) == pour_id, col(PourRow.trial_id) == trial_id)
-    session.exec(update(PourRow).where(*where).values(**values))
+    session.exec(update(PourRow).where(*where).values(by=by, **values))
     forget_finding(session, trial_id)

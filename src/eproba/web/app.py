@@ -20,16 +20,20 @@ from eproba.web.context import STATIC, as_json, asset, close_db, today, utc_now,
 from eproba.web.faults import register_faults
 from eproba.web.household.views import household, let_in, load_device
 from eproba.web.measures.views import measures
+from eproba.web.mixing.views import mixing
 from eproba.web.new_trial.views import new_trial
 from eproba.web.paper.views import paper
 from eproba.web.pictures import pictures
 from eproba.web.pours.views import pours
 from eproba.web.readings.views import readings
+from eproba.web.recipes.views import recipes
 from eproba.web.rounds.views import rounds
 from eproba.web.settings import Settings
+from eproba.web.shelf.views import shelf
 from eproba.web.today.views import today_page
 from eproba.web.trials.views import trials
 from eproba.web.verdict.views import verdict
+from eproba.web.weather.views import weather
 
 YEAR = 31_536_000
 # The <style> that Observable Plot puts into its charts (class name "course-chart"); a test keeps this hash true.
@@ -44,6 +48,10 @@ POLICY = {
     "form-action": "'self'",
     "frame-ancestors": "'none'",
 }
+PLACES = (
+    base, calendar, household, measures, mixing, new_trial, paper, pictures, pours, readings, recipes, rounds,
+    shelf, today_page, trials, verdict, weather,
+)  # fmt: skip
 log = logging.getLogger("eproba.requests")
 
 
@@ -79,10 +87,8 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     )
     login = LoginManager(app)
     login.user_loader(load_device)
-    for place in (base, household, measures, new_trial, paper, pictures, pours, readings, rounds, today_page, trials):
+    for place in PLACES:
         app.register_blueprint(place)
-    app.register_blueprint(verdict)
-    app.register_blueprint(calendar)
     app.before_request(let_in)
     app.teardown_appcontext(close_db)
     register_faults(app)

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from datetime import date, datetime
 from typing import Any
 
+from eproba.core.brewing.mixing import figure_or_whole
 from eproba.core.measuring.numbers import figure, one_in
 
 
@@ -21,6 +22,14 @@ def moment(at: datetime) -> str:
     """24 Nov 2026, 18:05"""
     local = at.astimezone()
     return f"{full_date(local.date())}, {local:%H:%M}"
+
+
+def moment_short(at: datetime, now: datetime) -> str:
+    """today 17:00, tomorrow 8:00, Thu 26 Nov"""
+    local = at.astimezone()
+    days = (local.date() - now.astimezone().date()).days
+    near = {0: "today", 1: "tomorrow", -1: "yesterday"}.get(days)
+    return f"{near} {local:%H:%M}" if near else day_and_month(local.date())
 
 
 def from_today(on: date, today: date) -> str:
@@ -42,6 +51,19 @@ def duration(minutes: float) -> str:
     return f"{max(1, round(minutes))} minutes" if minutes < 90 else f"{minutes / 60:.1f} hours"
 
 
+def strength(parts: tuple[float, float]) -> str:
+    """1 + 10, or undiluted"""
+    return "undiluted" if parts[1] == 0 else f"{figure_or_whole(parts[0])} + {figure_or_whole(parts[1])}"
+
+
+def span_of_hours(span: tuple[float, float]) -> str:
+    """24 hours, 3 to 7 days, 15 to 30 minutes"""
+    low, high = span
+    size, name = (1 / 60, "minutes") if high < 2 else (1, "hours") if high < 72 else (24, "days")
+    told = [figure_or_whole(hours / size) for hours in span]
+    return f"{told[1]} {name}" if low == high else f"{told[0]} to {told[1]} {name}"
+
+
 def with_decimals(value: float | None, decimals: int) -> str:
     """A reading as it was typed, or an empty text."""
     return "" if value is None else figure(value, decimals)
@@ -59,8 +81,12 @@ ALL: dict[str, Callable[..., Any]] = {
     "full_date": full_date,
     "from_today": from_today,
     "moment": moment,
+    "moment_short": moment_short,
     "plural": plural,
     "duration": duration,
+    "strength": strength,
+    "span_of_hours": span_of_hours,
+    "figure_or_whole": figure_or_whole,
     "figure": figure,
     "with_decimals": with_decimals,
     "one_in": one_in,

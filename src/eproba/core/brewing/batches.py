@@ -141,7 +141,7 @@ def rule(recipe: Recipe, seen: Mapping[str, str], hours: float) -> Ruled:
 def _hours(hours: float) -> str:
     if hours < 2:
         return f"{60 * hours:.0f} minutes"
-    return f"{hours:.0f} hours" if hours < 72 else f"{hours / 24:.1f} days"
+    return f"{hours:.0f} hours" if hours < 48 else f"{round(hours / 24, 1):g} days"
 
 
 def ruled(batch: Batch, now: datetime) -> Ruled | None:

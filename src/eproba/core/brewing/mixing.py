@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 from eproba.core.brewing.ingredients import Ingredient
 from eproba.core.brewing.recipe import DEFAULT_POT_SHARE, Recipe
-from eproba.core.measuring.numbers import figure
 
 MOST_AREA, MOST_UNITS, MOST_LITRES = 100_000.0, 1000, 1000.0
 GOES_INTO_THE_GROUND = ("drench", "dry", "medium")
@@ -203,8 +202,9 @@ def _parts_words(concentrate: float, water: float) -> str:
 
 
 def figure_or_whole(number: float) -> str:
-    """A whole number as such, else with two figures."""
-    return f"{number:.0f}" if abs(number - round(number)) < 1e-9 else figure(number)
+    """A whole number as such, else with up to four figures."""
+    whole = abs(number - round(number)) < 1e-9 or abs(number) >= 1000
+    return f"{number:.0f}" if whole else f"{number:.4g}"
 
 
 def in_n(n: float) -> tuple[float, float]:

@@ -162,7 +162,11 @@ def _every(days: tuple[float, float]) -> str:
     low, high = days
     if high >= 365:
         return "once" if low >= 365 else f"at most every {_span(low)}"
-    return f"every {_span(low)}" if low == high else f"every {_span(low)} to {_span(high)}"
+    if low == high:
+        return f"every {_span(low)}"
+    if 14 <= low < high and low % 7 == high % 7 == 0:
+        return f"every {low / 7:g} to {high / 7:g} weeks"
+    return f"every {_span(low)} to {_span(high)}"
 
 
 def _span(days: float) -> str:

@@ -10,7 +10,16 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Literal
 
-from eproba.core.brewing.batches import STANDING_HOURS
+from eproba.core.brewing.batches import (
+    AWAY,
+    GONE,
+    STANDING_HOURS,
+    Batch,
+    ready_at,
+    ready_window,
+    ruled,
+    state,
+)
 from eproba.core.brewing.recipe import Recipe
 
 Errand = Literal["stand", "start", "stir", "check", "strain", "use by"]
@@ -18,6 +27,7 @@ WORDS: dict[Errand, str] = {
     "stand": "Let water stand for", "start": "Start", "stir": "Stir", "check": "Check", "strain": "Strain",
     "use by": "Last day of",
 }  # fmt: skip
+ENOUGH = 0.95  # of what a pour needs: the rest is within a can’s rounding
 SLACK = 0.5  # of the span between the shortest and the longest time, so that a cold spell does not miss the pour
 
 
@@ -96,6 +106,59 @@ def _batch(recipe: Recipe, ready: datetime, serves: tuple[Pouring, ...], keeps: 
         litres=sum(each.litres for each in serves),
         serves=serves,
     )
+
+
+@dataclass(frozen=True)
+class Stock:
+    """A batch that is there: the span in which it can be poured, and its litres."""
+
+    batch_id: int
+    recipe_key: str
+    ready: datetime
+    until: datetime | None
+    litres: float
+
+
+def stock_of(batch: Batch, now: datetime) -> Stock | None:
+    """What a batch on the shelf can still serve; None for what is gone, or ruled out by its last check."""
+    last = ruled(batch, now)
+    if state(batch, now) in GONE or (last is not None and last.ruling == AWAY):
+        return None
+    ready, window = ready_at(batch), ready_window(batch, now)
+    if ready is None:
+        ready = window[0] if window is not None else now + timedelta(hours=batch.recipe.hours[0])
+    keeps = batch.recipe.keeps_hours
+    return Stock(
+        batch.id, batch.recipe.key, ready, None if keeps is None else ready + timedelta(hours=keeps), batch.left
+    )
+
+
+def served_by(
+    needs: Iterable[tuple[Recipe, Pouring]], stock: Sequence[Stock], now: datetime
+) -> tuple[dict[int, list[Pouring]], list[tuple[Recipe, Pouring]]]:
+    """Which pours the shelf serves, by batch, the oldest batch first; and the needs that are left.
+
+    A pour that is overdue is poured now.
+    """
+    left = {each.batch_id: each.litres for each in stock}
+    serves: dict[int, list[Pouring]] = {}
+    open_needs = []
+    for recipe, pouring in sorted(needs, key=lambda need: need[1].at):
+        at = max(pouring.at, now)
+        fit = [
+            each
+            for each in sorted(stock, key=lambda each: each.ready)
+            if each.recipe_key == recipe.key
+            and each.ready <= at
+            and (each.until is None or at <= each.until)
+            and left[each.batch_id] >= pouring.litres * ENOUGH
+        ]
+        if fit:
+            left[fit[0].batch_id] -= pouring.litres
+            serves.setdefault(fit[0].batch_id, []).append(pouring)
+        else:
+            open_needs.append((recipe, pouring))
+    return serves, open_needs
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,9 @@ class Hour:
 class Station(Protocol):
     """Where weather comes from: a logger, a gardener's notes, or a simulated station."""
 
-    name: str
+    @property
+    def name(self) -> str:
+        """How it is called on a page."""
 
     def hours(self, start: datetime, end: datetime) -> list[Hour]:
         """Measured hours from start (included) to end (not included)."""

@@ -3,6 +3,7 @@
 import functools
 import tomllib
 from importlib import resources
+from typing import Any
 
 from eproba.core.brewing.ingredients import Ingredient, ingredient_from
 from eproba.core.brewing.recipe import Recipe, recipe_from
@@ -36,6 +37,13 @@ def promises() -> dict[str, Promise]:
     """
     text = resources.files(__name__).joinpath("promises.toml").read_text(encoding="utf-8")
     return {key: promise_from(key, entry, measures()) for key, entry in tomllib.loads(text).items()}
+
+
+@functools.cache
+def schools() -> list[dict[str, Any]]:
+    """Where growers disagree about brews at large: what about, the sides, and what is done here."""
+    text = resources.files(__name__).joinpath("schools.toml").read_text(encoding="utf-8")
+    return list(tomllib.loads(text)["schools"])
 
 
 @functools.cache

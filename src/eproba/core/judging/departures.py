@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 
+from eproba.core.judging.applications import applications
 from eproba.core.judging.courses import courses
 from eproba.core.judging.trust import TrustLine
 from eproba.core.planning.declaration import short, untold
@@ -65,6 +66,8 @@ def batches(trial: Trial) -> list[TrustLine]:
     """One batch for all speaks of that batch, not of the recipe."""
     if not any(each.role == "test" and each.amount is not None for each in trial.treatments):
         return []
+    if trial.batches == 1 and any(pour.batch is not None for pour in trial.pours):
+        return []  # the application log knows better
     if trial.batches == 1:
         text = "One batch (or bag) went to all units: the verdict speaks of that one, not of the recipe or the brand."
         return [TrustLine("batches", "note", text)]
@@ -119,18 +122,11 @@ def spare_runs(trial: Trial) -> list[TrustLine]:
 
 
 def conduct(trial: Trial) -> list[TrustLine]:
-    """Ended early, applications skipped or not on record."""
+    """Ended early, and what the application log gives."""
     lines = []
     if trial.ended_on is not None:
         day = trial.day_of(trial.ended_on)
         text = f"Ended on day {day} of {trial.decision_day}: {trial.ended_reason}. "
         text += "Stopping on a good day makes luck look like proof."
         lines.append(TrustLine("ended early", "caution", text))
-    skipped = [pour for pour in trial.pours if pour.status == "skipped"]
-    undone = [pour for pour in trial.pours if pour.status == "due"]
-    if skipped or undone:
-        text = f"{len(skipped)} applications were skipped and {len(undone)} are not on record, of {len(trial.pours)}."
-        lines.append(TrustLine("applied as planned", "caution", text))
-    elif trial.pours:
-        lines.append(TrustLine("applied as planned", "note", f"All {len(trial.pours)} applications are on record."))
-    return lines
+    return lines + applications(trial)

@@ -7,9 +7,11 @@ from datetime import timedelta
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from eproba.core.brewing.schedule import Job
 from eproba.core.planning.days import POUR_SECONDS
 from eproba.exchange.ics import Entry
 from eproba.exchange.ics import ics as ics_file
+from eproba.store.brewing import brewing_jobs, day_span
 from eproba.store.feeds import feeds, known_feed, new_feed, revoke_feed
 from eproba.store.glances import Due, due_by, round_seconds
 from eproba.web.context import db, now, today, trial_or_404
@@ -24,11 +26,18 @@ AHEAD, FEED_AHEAD = timedelta(days=42), timedelta(days=400)
 def show() -> ResponseReturnValue:
     waiting = due_by(db(), today() + AHEAD, limit=400)
     late = [due for due in waiting if due.on < today()]
+    start, end = day_span(today(), AHEAD)
     tasks = _tasks([due for due in waiting if due.on >= today()])
+    tasks += [_brew_task(job) for job in brewing_jobs(db(), now(), start, end)]
     last = max((task.on for task in tasks), default=today())
     return render_template(
         "calendar/calendar.html", weeks=weeks(tasks, today(), last), late=late, feeds=feeds(db()), tasks=tasks
     )
+
+
+def _brew_task(job: Job) -> Task:
+    address = url_for("shelf.new", recipe=job.recipe.key, litres=f"{job.litres:.3g}")
+    return Task(job.at.astimezone().date(), "brew", job.words, job.minutes, address)
 
 
 def _tasks(waiting: list[Due]) -> list[Task]:
@@ -58,8 +67,20 @@ def _entries(waiting: Iterable[Due]) -> list[Entry]:
     return entries
 
 
-def _as_file(name: str, waiting: Iterable[Due], title: str) -> Response:
-    text = ics_file(title, _entries(waiting), now())
+def _brew_entries(found: Iterable[Job]) -> list[Entry]:
+    return [
+        Entry(
+            f"{job.kind}-{job.recipe.key}-{job.at:%Y%m%d%H}@eproba",
+            job.at.astimezone().date(),
+            job.words,
+            f"For {len(job.serves)} pours: {', '.join(dict.fromkeys(each.trial for each in job.serves))}.",
+        )
+        for job in found
+    ]
+
+
+def _as_file(name: str, waiting: Iterable[Due], title: str, brews: Iterable[Job]) -> Response:
+    text = ics_file(title, [*_entries(waiting), *_brew_entries(brews)], now())
     headers = {"Content-Disposition": f'attachment; filename="{name}.ics"'}
     return Response(text, content_type="text/calendar; charset=utf-8", headers=headers)
 
@@ -67,7 +88,9 @@ def _as_file(name: str, waiting: Iterable[Due], title: str) -> Response:
 @calendar.get("/trials/<int:trial_id>/calendar.ics")
 def ics(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
-    return _as_file(file_name(trial), due_by(db(), trial.decision_on, 400, trial_id), trial.name)
+    brews = brewing_jobs(db(), now(), *day_span(today(), FEED_AHEAD))
+    mine = [job for job in brews if any(each.trial_id == trial_id for each in job.serves)]
+    return _as_file(file_name(trial), due_by(db(), trial.decision_on, 400, trial_id), trial.name, mine)
 
 
 @calendar.get("/feeds/<token>.ics")
@@ -75,7 +98,8 @@ def feed(token: str) -> ResponseReturnValue:
     """What is due in all trials, for a calendar that has the secret address."""
     if not known_feed(db(), token):
         abort(404, "This calendar address was revoked, or never was one.")
-    return _as_file("eproba", due_by(db(), today() + FEED_AHEAD, 2000), "Eproba")
+    brews = brewing_jobs(db(), now(), *day_span(today(), FEED_AHEAD))
+    return _as_file("eproba", due_by(db(), today() + FEED_AHEAD, 2000), "Eproba", brews)
 
 
 @calendar.post("/calendar/feeds")

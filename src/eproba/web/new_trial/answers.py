@@ -34,7 +34,7 @@ from eproba.web.new_trial.forms import CONTROL_NAMES, STEPS, MeasureForm
 
 Answers = dict[str, dict[str, list[str]]]
 Forms = dict[str, Any]
-TREATMENT_FIELDS = ("name", "role", "how", "rung")
+TREATMENT_FIELDS = ("name", "role", "how", "rung", "recipe", "water_parts")
 AUTO_COLUMNS = 6
 
 
@@ -56,7 +56,7 @@ def first_answers(today: date) -> Answers:
             "summary": ["last"],
         },
         "treatments": _treatment_answers(
-            [("", "test", "", ""), ("Plain water", "water control", "", "")], "250", "mL", "7"
+            [("", "test", "", "", "", ""), ("Plain water", "water control", "", "", "", "")], "250", "mL", "7"
         ),
         "ground": {
             "places": [drawn(Site((row_of("pots", 25, 25, 10, 2, AUTO_COLUMNS),)))],
@@ -117,7 +117,9 @@ def answers_from(trial: Trial, today: date) -> Answers:
     amount, unit = amounts[0] if amounts else ("250", "mL")
     pour_days = sorted({pour.day for pour in trial.pours})
     every = str(pour_days[1] - pour_days[0]) if len(pour_days) > 1 else ""
-    rows = [(t.name, cast(str, t.role), t.how, _typed(t.rung)) for t in trial.treatments]
+    rows = [
+        (t.name, cast(str, t.role), t.how, _typed(t.rung), t.recipe, _typed(t.water_parts)) for t in trial.treatments
+    ]
     answers["treatments"] = _treatment_answers(rows, amount, unit, every) | {"batches": [str(trial.batches)]}
     if trial.blind:
         answers["treatments"]["blind"] = ["y"]
@@ -361,4 +363,7 @@ def _treatment(form: Any, treatments: Any) -> PlannedTreatment:
     amount = None if form.role.data == "untreated" else treatments.amount.number
     unit = "" if amount is None else treatments.amount_unit.data
     how = (form.how.data or "").strip()
-    return PlannedTreatment((form.name.data or "").strip(), form.role.data, how, amount, unit, form.rung.number)
+    return PlannedTreatment(
+        (form.name.data or "").strip(), form.role.data, how, amount, unit, form.rung.number, form.recipe.data or "",
+        form.water_parts.number,
+    )  # fmt: skip

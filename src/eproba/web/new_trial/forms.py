@@ -121,6 +121,8 @@ class TreatmentForm(Form):
     role = SelectField("Role", choices=list(ROLE_NAMES.items()))
     how = StringField("Strength and way of use", [Length(max=200)])
     rung = NumberField("Rung", 0, 20, whole=True, optional=True)
+    recipe = SelectField("Recipe", validate_choice=False)
+    water_parts = NumberField("Parts of water", 0, 5000, optional=True)
 
 
 class TreatmentsForm(FlaskForm):

@@ -6,6 +6,7 @@ from typing import Any
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from eproba.core.brewing.recipe import Recipe
 from eproba.core.catalogue import promises
 from eproba.core.measuring.numbers import parse_number
 from eproba.core.planning.advice import Advice, on_days, on_guard, on_place, on_treatments, on_units, on_weekday
@@ -17,6 +18,7 @@ from eproba.core.planning.plan import LETTERS, Plan, dealt_units
 from eproba.core.planning.trial import ROLES
 from eproba.store.drafts import draft_answers, drop_draft, keep_answers, new_draft
 from eproba.store.measures import all_measures
+from eproba.store.recipes import all_recipes
 from eproba.store.trials import create_trial
 from eproba.web.context import db, now, today
 from eproba.web.new_trial.answers import (
@@ -46,7 +48,7 @@ from eproba.web.pictures.weeks import Task, weeks
 
 new_trial = Blueprint("new_trial", __name__, template_folder="templates")
 STEP = "/trials/new/<int:draft_id>/<any(claim, measure, treatments, ground, chance, days, rules):name>"
-LADDER = (("1 in 20", "1"), ("1 in 10", "2"), ("1 in 5", "3"))
+LADDER = (("1 in 20", "1", "19"), ("1 in 10", "2", "9"), ("1 in 5", "3", "4"))
 
 
 @new_trial.post("/trials/new")
@@ -184,7 +186,7 @@ def _rows_changed(typed: dict[str, list[str]], go: str) -> dict[str, list[str]]:
         if go != f"remove-{n}"
     ]
     if go == "add" and len(rows) < len(LETTERS):
-        rows.append({"name": "", "role": "test", "how": "", "rung": ""})
+        rows.append(dict.fromkeys(TREATMENT_FIELDS, "") | {"role": "test"})
     if go == "ladder":
         rows = _ladder(rows)
     changed = {key: value for key, value in typed.items() if not key.startswith("treatments-")}
@@ -196,7 +198,10 @@ def _rows_changed(typed: dict[str, list[str]], go: str) -> dict[str, list[str]]:
 def _ladder(rows: list[dict[str, str]]) -> list[dict[str, str]]:
     """The first tested treatment in three strengths, the control as its lowest rung."""
     first = next((row for row in rows if row["role"] == "test"), rows[0])
-    rungs = [{**first, "name": f"{first['name']} {how}".strip(), "how": how, "rung": rung} for how, rung in LADDER]
+    rungs = [
+        {**first, "name": f"{first['name']} {how}".strip(), "how": how, "rung": rung, "water_parts": water}
+        for how, rung, water in LADDER
+    ]
     others = [row for row in rows if row is not first]
     for row in others:
         if row["role"] in ("water control", "untreated") and all(not other["rung"] for other in others):
@@ -211,7 +216,11 @@ def _page(draft_id: int, name: str, forms: Forms, problem: str = "") -> str:
         shown |= {"promises": promises().values(), **_sentence(forms)}
     if name == "treatments":
         roles = [entry.form.role.data for entry in forms["treatments"].treatments]
-        shown["questions"] = questions_answered(roles)
+        shown |= {"questions": questions_answered(roles), "recipes": all_recipes(db())}
+        shown["chosen_cautions"] = _cautions(forms, shown["recipes"])
+        for entry in forms["treatments"].treatments:
+            named = ((key, recipe.title) for key, recipe in shown["recipes"].items())
+            entry.form.recipe.choices = [("", "none of the recipes"), *named]
     if name == "ground":
         shown |= _cut(forms) | {"guard": advised_guard(forms["measure"])}
         if forms["ground"].validate():
@@ -230,6 +239,13 @@ def _page(draft_id: int, name: str, forms: Forms, problem: str = "") -> str:
         advice=_advice(name, forms),
         **shown,
     )
+
+
+def _cautions(forms: Forms, known: dict[str, Recipe]) -> list[str]:
+    """What the chosen recipes are not to be used on: the cautions that decide whether they fit the plan at all."""
+    chosen = [known[row.form.recipe.data] for row in forms["treatments"].treatments if row.form.recipe.data in known]
+    deciding = ("raw_manure", "raw_leaves", "herbicide", "arsenic", "aquarium", "dogs")
+    return list(dict.fromkeys(key for recipe in chosen for key in recipe.all_cautions if key in deciding))
 
 
 def _sentence(forms: Forms) -> dict[str, Any]:

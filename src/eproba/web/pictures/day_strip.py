@@ -1,11 +1,15 @@
-"""The day strip: applications and rounds on one time axis, today, and the envelope at its end."""
+"""The day strip: weather, brews, applications and rounds on one time axis, today, and the envelope at its end."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 
+from eproba.core.brewing.weather import Day
 from eproba.core.planning.trial import Trial
 
 WIDTH, LEFT, RIGHT = 1000.0, 88.0, 60.0
+WEATHER_TOP, WEATHER_FOOT = 6.0, 40.0
+MOST_RAIN, COLD, HOT = 20.0, -5.0, 35.0
 
 
 @dataclass(frozen=True)
@@ -19,6 +23,34 @@ class Mark:
 
 
 @dataclass(frozen=True)
+class Span:
+    """A brew: from where to where it stands, and from where on it can be poured."""
+
+    start: float
+    ready: float
+    end: float
+    title: str
+
+
+@dataclass(frozen=True)
+class Sky:
+    """Weather as drawn: bars of rain (x, y, width, height), a line of warmth (an SVG path)."""
+
+    rain: tuple[tuple[float, float, float, float], ...]
+    warmth: str
+
+
+@dataclass(frozen=True)
+class Brewed:
+    """One brew of the trial, on the shelf or planned: start, ready, until when it is used."""
+
+    title: str
+    start: datetime
+    ready: datetime
+    end: datetime
+
+
+@dataclass(frozen=True)
 class DayStrip:
     """All marks on the axis; `today` None: outside the strip."""
 
@@ -27,13 +59,15 @@ class DayStrip:
     ticks: tuple[Mark, ...]
     rounds: tuple[Mark, ...]
     pours: tuple[Mark, ...]
+    brews: tuple[Span, ...]
+    sky: Sky | None
     today: float | None
     envelope: float
     sealed: bool
     words: str
 
 
-def day_strip(trial: Trial, today: date) -> DayStrip:
+def day_strip(trial: Trial, today: date, brews: Sequence[Brewed] = (), weather: Sequence[Day] = ()) -> DayStrip:
     """Lay the trial's days along the axis."""
 
     def x(day: float) -> float:
@@ -56,11 +90,44 @@ def day_strip(trial: Trial, today: date) -> DayStrip:
         f"Day {now} of {trial.decision_day}. {taken} of {len(trial.rounds)} rounds taken, "
         f"{sum(p.state == 'done' for p in pours)} of {len(pours)} pouring days done."
     )
+    spans = tuple(_span(trial, brew) for brew in brews)
+    if spans:
+        words += f" {len(spans)} brew{'s' if len(spans) > 1 else ''}: {'; '.join(span.title for span in spans)}."
     inside = -0.5 <= now <= trial.decision_day + 0.5
     return DayStrip(
-        x(0), x(trial.decision_day), ticks, rounds, pours, x(now) if inside else None, x(trial.decision_day),
-        trial.sealed(today), words,
+        x(0), x(trial.decision_day), ticks, rounds, pours, spans, _sky(trial, weather),
+        x(now) if inside else None, x(trial.decision_day), trial.sealed(today), words,
     )  # fmt: skip
+
+
+def _place(trial: Trial, at: datetime) -> float:
+    """Where a moment lies on the axis, kept within the strip."""
+    days = trial.day_of(at.date()) + at.hour / 24
+    x = LEFT + (WIDTH - LEFT - RIGHT) * days / trial.decision_day
+    return round(min(max(x, LEFT - 12), WIDTH - RIGHT), 1)
+
+
+def _span(trial: Trial, brew: Brewed) -> Span:
+    title = f"{brew.title}, begun {brew.start:%d %b}, ready {brew.ready:%d %b}"
+    return Span(_place(trial, brew.start), _place(trial, brew.ready), _place(trial, brew.end), title)
+
+
+def _sky(trial: Trial, weather: Sequence[Day]) -> Sky | None:
+    """Rain as bars and the day's warmest hour as a line, for the days that are known."""
+    known = [day for day in weather if 0 <= trial.day_of(day.on) <= trial.decision_day]
+    if not known:
+        return None
+    wide = (WIDTH - LEFT - RIGHT) / trial.decision_day
+    rain, points = [], []
+    for day in known:
+        x = LEFT + wide * trial.day_of(day.on)
+        tall = (WEATHER_FOOT - WEATHER_TOP) * min(day.rain_mm, MOST_RAIN) / MOST_RAIN
+        if tall > 0.5:
+            bar = (x - min(wide, 16) / 2, WEATHER_FOOT - tall, min(wide, 16), tall)
+            rain.append((round(bar[0], 1), round(bar[1], 1), round(bar[2], 1), round(bar[3], 1)))
+        share = (min(max(day.high, COLD), HOT) - COLD) / (HOT - COLD)
+        points.append(f"{x:.1f} {WEATHER_FOOT - (WEATHER_FOOT - WEATHER_TOP) * share:.1f}")
+    return Sky(tuple(rain), "M" + "L".join(points))
 
 
 def _state(done: bool, day: int, now: int) -> str:

@@ -1,70 +1,119 @@
-"""The plain application log: what, how much, when, poured or skipped, note."""
+"""Applications: what, how much, where and how for one day, what was really poured; and the log."""
 
+from datetime import date, timedelta
 from typing import Any
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from eproba.core.brewing.at_the_pour import MOISTURES, Counsel, on_pour
+from eproba.core.brewing.batches import Batch
 from eproba.core.planning.trial import Pour, Trial
-from eproba.exchange.readings_csv import parse_date
+from eproba.store.batches import batches, take_from
+from eproba.store.brewing import concentrate
+from eproba.store.kit import household_kit
 from eproba.store.pours import log_pour
+from eproba.store.recipes import all_recipes
 from eproba.store.trials import declare_trial
 from eproba.web.context import db, now, today, trial_or_404, who
+from eproba.web.mixing.desk import Mixed, at_the_desk, recipe_for
+from eproba.web.pours.typed import CANS, Row, circumstances, row_of, values_of
+from eproba.web.stations import station
 from eproba.web.trials.views import trial_looks
 
 pours = Blueprint("pours", __name__, template_folder="templates")
+WEEK = timedelta(days=7)
 
 
 @pours.route("/trials/<int:trial_id>/pours/<int:day>", methods=["GET", "POST"])
 def show(trial_id: int, day: int) -> ResponseReturnValue:
-    """One day's applications, all treatments side by side."""
+    """One day's applications: the control first, then the others, each in walking order."""
     trial = trial_or_404(trial_id)
-    that_day = [pour for pour in trial.pours if pour.day == day]
-    rows = [_row(trial, pour) for pour in that_day]
-    problem = _problem(rows) if request.method == "POST" else ""
-    if request.method == "POST" and not problem:
-        declare_trial(db(), trial_id, now())
-        for row in rows:
-            done_on = parse_date(row["done_on"])
-            log_pour(db(), trial_id, row["pour"].id, row["status"], done_on, row["amount"], row["note"], who())
-        db().commit()
-        flash(f"Applications of day {day} are on record.")
-        return redirect(url_for("trials.show", trial_id=trial_id))
+    that_day = sorted(
+        (pour for pour in trial.pours if pour.day == day), key=lambda pour: (pour.letter != trial.control, pour.letter)
+    )
+    rows = [row_of(trial, pour, request.form, today()) for pour in that_day]
+    held = circumstances(that_day, request.form)
+    problem = ""
+    if request.method == "POST":
+        try:
+            _keep(trial, rows, [values_of(row, held, _batch(row)) for row in rows])
+            flash(f"Applications of day {day} are on record.")
+            return redirect(url_for("trials.show", trial_id=trial_id))
+        except ValueError as error:
+            problem = str(error)
+    known = all_recipes(db())
+    desk = {each.treatment.letter: each for each in at_the_desk(trial, known, household_kit(db()).kit)}
     page = render_template(
-        "pours/pour.html", trial=trial, day=day, rows=rows, problem=problem, looks=trial_looks(trial)
+        "pours/pour.html",
+        trial=trial,
+        day=day,
+        rows=rows,
+        held=held,
+        problem=problem,
+        looks=trial_looks(trial),
+        desk=desk,
+        recipes={row.treatment.letter: recipe_for(row.treatment, trial, known) for row in rows},
+        shelf={row.treatment.letter: _on_the_shelf(row) for row in rows},
+        counsel=_counsel(trial, day, desk),
+        moistures=MOISTURES,
+        cans=CANS,
     )
     return page, 400 if problem else 200
+
+
+def _batch(row: Row) -> Batch | None:
+    found = batches(db(), [int(row.batch)]) if row.batch.isdigit() else []
+    return found[0] if found else None
+
+
+def _on_the_shelf(row: Row) -> list[Batch]:
+    """The batches that this treatment can be poured from."""
+    return batches(db(), recipe=row.treatment.recipe, limit=12) if row.treatment.recipe else []
+
+
+def _keep(trial: Trial, rows: list[Row], kept: list[dict[str, Any]]) -> None:
+    """Write all treatments of the day at once, and take what was poured from its batch."""
+    declare_trial(db(), trial.id, now())
+    for row, values in zip(rows, kept, strict=True):
+        log_pour(db(), trial.id, row.pour.id, who(), values)
+        fresh = values["batch_id"] is not None and row.pour.batch != values["batch_id"]
+        if fresh and (batch := _batch(row)) is not None:
+            t = row.treatment
+            litres = concentrate(batch.recipe, values["amount_each"], t.amount_unit, t.water_parts)
+            take_from(db(), batch, litres * len(row.codes), now())
+    db().commit()
+
+
+def _counsel(trial: Trial, day: int, desk: dict[str, Mixed]) -> list[Counsel]:
+    """What speaks for or against pouring now, once for all treatments."""
+    here = station()
+    measured, foretold = here.hours(now() - WEEK, now()), here.forecast(now(), 36)
+    found: list[Counsel] = []
+    for letter, each in desk.items():
+        recipe = each.mixed.recipe if each.mixed and each.treatment.recipe else None
+        found += on_pour(recipe, now().astimezone(), day, _last(trial, letter), measured, foretold)
+    return list(dict.fromkeys(found))
+
+
+def _last(trial: Trial, letter: str) -> date | None:
+    """When this treatment was poured the last time before today."""
+    done = [p.done_on for p in trial.pours if p.letter == letter and p.status == "poured" and p.done_on is not None]
+    return max((on for on in done if on < today()), default=None)
 
 
 @pours.get("/trials/<int:trial_id>/pours")
 def index(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
-    return render_template("pours/index.html", trial=trial, looks=trial_looks(trial))
+    used = {pour.batch for pour in trial.pours if pour.batch is not None}
+    names = {batch.id: batch.name or batch.recipe.title for batch in batches(db(), sorted(used))}
+    return render_template("pours/index.html", trial=trial, looks=trial_looks(trial), brews=names, told=_told)
 
 
-def _row(trial: Trial, pour: Pour) -> dict[str, Any]:
-    """What stands in the form: typed, else on record, else as planned."""
-    treatment = trial.treatment(pour.letter)
-    units = sum(unit.letter == pour.letter and unit.lost_on is None for unit in trial.units)
-    planned = f"{treatment.amount:g} {treatment.amount_unit} each" if treatment.amount else ""
-    standing = {
-        "status": pour.status if pour.status != "due" else "poured",
-        "amount": pour.amount or planned,
-        "done_on": (pour.done_on or today()).isoformat(),
-        "note": pour.note,
-    }
-    typed = {name: request.form.get(f"{name}-{pour.id}", standing[name]).strip()[:300] for name in standing}
-    return {"pour": pour, "treatment": treatment, "units": units, "planned": planned, **typed}
-
-
-def _problem(rows: list[dict[str, Any]]) -> str:
-    for row in rows:
-        if row["status"] not in ("poured", "skipped"):
-            return "Say for each treatment whether it was poured or skipped."
-        if row["status"] == "skipped" and not row["note"]:
-            return f"Say in the note why {row['treatment'].name} was skipped."
-        try:
-            parse_date(row["done_on"])
-        except ValueError as error:
-            return str(error)
-    return ""
+def _told(pour: Pour) -> str:
+    """The circumstances of an application in a few words."""
+    words = [f"soil {pour.soil_c:g} °C"] if pour.soil_c is not None else []
+    words += [pour.moisture] if pour.moisture else []
+    words += [f"{code} got {amount:g}" for code, amount in pour.unit_amounts.items()]
+    words += ["not handled alike"] if pour.alike is False else []
+    return ", ".join([*words, *([f"poured all the same: {pour.override}"] if pour.override else [])])

@@ -5,9 +5,12 @@ from datetime import timedelta
 from flask import Blueprint, render_template
 from flask.typing import ResponseReturnValue
 
+from eproba.store.batches import batches
+from eproba.store.brewing import brewing_jobs, day_span
 from eproba.store.drafts import drafts
 from eproba.store.glances import due_by, glances
-from eproba.web.context import db, today
+from eproba.web.context import db, now, today
+from eproba.web.pictures.shelf import shelf
 
 today_page = Blueprint("today_page", __name__, template_folder="templates")
 AHEAD = timedelta(days=7)
@@ -19,6 +22,19 @@ def show() -> ResponseReturnValue:
     now_due = [due for due in waiting if due.on <= today()]
     later = [due for due in waiting if due.on > today()]
     seen = glances(db(), today(), limit=6)
-    if not seen and not drafts(db()):
+    start, end = day_span(today(), AHEAD + timedelta(days=1))
+    errands = brewing_jobs(db(), now(), start - timedelta(days=3), end)
+    here = [v for v in shelf(batches(db()), now()) if v.state not in ("used up", "thrown away")]
+    if not seen and not drafts(db()) and not here:
         return render_template("today/first_run.html")
-    return render_template("today/today.html", due=now_due, later=later, trials=seen, drafts=drafts(db())[:3])
+    return render_template(
+        "today/today.html",
+        due=now_due,
+        later=later,
+        trials=seen,
+        drafts=drafts(db())[:3],
+        urgent=[v for v in here if v.next.urgent],
+        errands=[job for job in errands if job.kind in ("stand", "start") and job.at.astimezone().date() <= today()],
+        brews_later=[job for job in errands if job.kind in ("stand", "start") and job.at.astimezone().date() > today()],
+        now=now(),
+    )

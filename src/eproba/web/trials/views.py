@@ -2,15 +2,20 @@
 
 import re
 import secrets
+from datetime import UTC, datetime, time
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from eproba.core.brewing.batches import ready_at, use_by
+from eproba.core.brewing.weather import Day, days
 from eproba.core.judging.departures import able_to_answer
 from eproba.core.planning.declaration import short, worth_words
 from eproba.core.planning.ground import borders
 from eproba.core.planning.trial import ROLES, SpareRun, Trial
 from eproba.exchange.trial_json import trial_json
+from eproba.store.batches import batches
+from eproba.store.brewing import brewings
 from eproba.store.drafts import drafts, new_draft
 from eproba.store.glances import due_by, glances
 from eproba.store.readings import corrections_of, readings_of
@@ -28,9 +33,10 @@ from eproba.store.trials import (
 )
 from eproba.web.context import db, now, today, trial_or_404, who
 from eproba.web.new_trial.answers import answers_from
-from eproba.web.pictures.day_strip import day_strip
+from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
 from eproba.web.pictures.looks import Look, looks
+from eproba.web.stations import station
 from eproba.web.trials.forms import AmendForm, NoteForm, ReasonForm, SpareForm, SureForm
 
 trials = Blueprint("trials", __name__, template_folder="templates")
@@ -85,7 +91,7 @@ def show(trial_id: int) -> ResponseReturnValue:
         looks=look,
         roles=ROLES,
         plan=trial_plan(trial, look),
-        strip=day_strip(trial, today()),
+        strip=day_strip(trial, today(), *brews_and_weather(trial)),
         latest=latest,
         found=found,
         due=waiting,
@@ -96,6 +102,26 @@ def show(trial_id: int) -> ResponseReturnValue:
         crossing=_crossing(trial),
         silent=_silent(trial),
     )
+
+
+def brews_and_weather(trial: Trial) -> tuple[list[Brewed], list[Day]]:
+    """What the day strip shows beside rounds and pours: brews poured from, on the shelf or planned, and the weather."""
+    used = sorted({pour.batch for pour in trial.pours if pour.batch is not None})
+    serves, planned = brewings(db(), now())
+    here = [each for each, pours in serves.items() if any(pour.trial_id == trial.id for pour in pours)]
+    last = now() if today() < trial.decision_on else datetime.combine(trial.decision_on, time(18), UTC)
+    shown = []
+    for batch in batches(db(), [*used, *here]) if used or here else []:
+        ready = ready_at(batch) or last
+        end = batch.used_up_at or batch.thrown_at or use_by(batch) or last
+        if batch.made_at is not None:
+            shown.append(Brewed(batch.name or batch.recipe.title, batch.made_at, ready, max(ready, end)))
+    for made in planned:
+        mine = [pour.at for pour in made.serves if pour.trial_id == trial.id]
+        if mine and made.recipe.brews:
+            shown.append(Brewed(made.recipe.title, made.start, made.ready, max(mine)))
+    start = datetime.combine(trial.start_on, time(), UTC)
+    return shown, days(station().hours(start, min(last, now())))
 
 
 def _crossing(trial: Trial) -> tuple[int, int]:

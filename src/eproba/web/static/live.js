@@ -1,8 +1,8 @@
-// The planner's live parts: what is typed or drawn is sent, and the server's answer takes its place.
+// Live parts: what is typed or drawn is sent, and the server's answer takes its place.
 "use strict";
 
-const planner = document.getElementById("step");
-const live = planner.querySelector("[data-live]");
+const planner = document.querySelector("form.live");
+const live = document.querySelector("[data-live]");
 const WAIT = 150;
 let waiting = null;
 let asked = 0;

@@ -1,0 +1,130 @@
+"""Trust lines from the applications on record: late, short, unequal, unlike, from a bad batch, from how many brews."""
+
+from collections import defaultdict
+
+from eproba.core.judging.trust import TrustLine
+from eproba.core.planning.trial import Pour, Treatment, Trial
+
+RULE = "applied as planned"
+LATE_DAYS = 1  # a day's shift is a gardener's life
+SHORT = 0.9  # of the planned amount
+UNEQUAL = 0.1
+LIQUID = {"mL": 0.001, "L": 1.0}
+
+
+def applications(trial: Trial) -> list[TrustLine]:
+    """Every line that the application log gives."""
+    lines = [
+        *_missing(trial),
+        *_late(trial),
+        *_short(trial),
+        *_unequal(trial),
+        *_unlike(trial),
+        *_carried_over(trial),
+        *_overridden(trial),
+    ]
+    if trial.pours and not any(line.rule == RULE for line in lines):
+        lines.insert(0, TrustLine(RULE, "note", f"All {len(trial.pours)} applications are on record."))
+    return lines + _brews(trial)
+
+
+def _poured(trial: Trial) -> list[Pour]:
+    return [pour for pour in trial.pours if pour.status == "poured"]
+
+
+def _missing(trial: Trial) -> list[TrustLine]:
+    skipped = [pour for pour in trial.pours if pour.status == "skipped"]
+    undone = [pour for pour in trial.pours if pour.status == "due"]
+    if not (skipped or undone):
+        return []
+    text = f"{len(skipped)} applications were skipped and {len(undone)} are not on record, of {len(trial.pours)}."
+    return [TrustLine(RULE, "caution", text)]
+
+
+def _late(trial: Trial) -> list[TrustLine]:
+    late = [(trial.day_of(p.done_on) - p.day, p) for p in _poured(trial) if p.done_on is not None]
+    late = [(days, pour) for days, pour in late if days > LATE_DAYS]
+    if not late:
+        return []
+    days = max(days for days, _ in late)
+    named = ", ".join(dict.fromkeys(f"{pour.letter} of day {pour.day}" for _, pour in late))
+    text = f"{len(late)} of {len(trial.pours)} applications came late, by up to {days} days ({named}): "
+    return [TrustLine(RULE, "caution", f"{text}the verdict speaks of what was poured, when it was poured.")]
+
+
+def _short(trial: Trial) -> list[TrustLine]:
+    lines = []
+    for treatment in trial.treatments:
+        if treatment.amount is None:
+            continue
+        shares = [share for p in _poured(trial) if p.letter == treatment.letter for share in _shares(p, treatment)]
+        short = [share for share in shares if share < SHORT]
+        if short:
+            text = (
+                f"{treatment.name} was poured short {len(short)} times, down to {100 * min(short):.0f} % of the plan."
+            )
+            lines.append(TrustLine(RULE, "caution", text))
+    return lines
+
+
+def _shares(pour: Pour, treatment: Treatment) -> list[float]:
+    """What was given as shares of the plan: for all units together, and for each that got another amount."""
+    given = [*pour.unit_amounts.values()] + ([pour.amount_each] if pour.amount_each is not None else [])
+    return [amount / treatment.amount for amount in given if treatment.amount]
+
+
+def _unequal(trial: Trial) -> list[TrustLine]:
+    """Days on which the treatments that are poured got different volumes."""
+    by_day: dict[int, list[float]] = defaultdict(list)
+    for pour in _poured(trial):
+        litres = LIQUID.get(trial.treatment(pour.letter).amount_unit)
+        if litres is not None and pour.amount_each is not None:
+            by_day[pour.day].append(pour.amount_each * litres)
+    days = [day for day, given in by_day.items() if max(given) - min(given) > UNEQUAL * max(given)]
+    if not days:
+        return []
+    text = f"Unequal water on day {', '.join(map(str, sorted(days)))}: a gap may be the watering alone."
+    return [TrustLine("equal volume", "caution", text)]
+
+
+def _unlike(trial: Trial) -> list[TrustLine]:
+    days = sorted({pour.day for pour in trial.pours if pour.alike is False})
+    if not days:
+        return []
+    text = f"Not every unit got the same handling on day {', '.join(map(str, days))}: raking alone can do something."
+    return [TrustLine("equal handling", "caution", text)]
+
+
+def _carried_over(trial: Trial) -> list[TrustLine]:
+    days = sorted({pour.day for pour in _poured(trial) if pour.letter == trial.control and pour.can == "after"})
+    if not days:
+        return []
+    text = (
+        f"On day {', '.join(map(str, days))} the control was poured from the brew’s can, after it: a can carries over."
+    )
+    return [TrustLine("equal handling", "caution", text)]
+
+
+def _overridden(trial: Trial) -> list[TrustLine]:
+    lines = []
+    for pour in _poured(trial):
+        if pour.override:
+            name = trial.treatment(pour.letter).name
+            text = f"On day {pour.day} {name} came from a batch that should not be poured: {pour.override}."
+            lines.append(TrustLine("batch good", "caution", text))
+    return lines
+
+
+def _brews(trial: Trial) -> list[TrustLine]:
+    """How many brews the verdict speaks of, where the log knows."""
+    lines = []
+    for treatment in trial.treatments:
+        used = [pour.batch for pour in _poured(trial) if pour.letter == treatment.letter and pour.batch is not None]
+        brews = len(set(used))
+        if brews == 1 and len(used) > 1:
+            text = f"All {len(used)} pours of {treatment.name} came from one batch: the verdict speaks of one brew."
+            lines.append(TrustLine("batches", "note", text))
+        elif brews > 1:
+            text = f"{brews} batches of {treatment.name} were poured one after the other, each on all units: "
+            lines.append(TrustLine("batches", "note", f"{text}the verdict speaks of them together."))
+    return lines

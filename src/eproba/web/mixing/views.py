@@ -1,0 +1,123 @@
+"""The mixing desk: by hand, or for a trial's treatments side by side."""
+
+from typing import Any
+
+from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from eproba.core.brewing.comparing import warnings
+from eproba.core.brewing.kitchen import EQUIPMENT, cans, fillings, measured
+from eproba.core.brewing.mixing import ingredient_alone, mix, readings
+from eproba.core.brewing.water import on_water
+from eproba.core.measuring.numbers import parse_number
+from eproba.exchange.mix_out import steps_of
+from eproba.store.kit import household_kit, keep_kit
+from eproba.store.recipes import all_recipes
+from eproba.web.context import db, trial_or_404
+from eproba.web.mixing.desk import all_added, at_the_desk
+from eproba.web.mixing.forms import KitForm, MixForm, household_made, kit_filled, known_ingredients, priced, want_of
+from eproba.web.pictures.added import added_rulers
+from eproba.web.trials.views import trial_looks
+
+mixing = Blueprint("mixing", __name__, template_folder="templates")
+
+
+def _form(typed: Any) -> MixForm:
+    """The desk's questions, checked apart from a token: the desk changes nothing."""
+    form = MixForm(formdata=typed or None, meta={"csrf": False})
+    form.recipe.choices = [(key, recipe.title) for key, recipe in all_recipes(db()).items()]
+    if not typed:
+        form.recipe.data, form.area.data, form.units.data, form.each.data = "yeast-starter", "10", "6", "0.25 L"
+    elif not form.by.data:
+        form.by.data, form.means.data, form.area.data = "area", "plus", form.area.data or "10"
+        form.equipment.data = "can"
+    return form
+
+
+@mixing.get("/mix")
+def by_hand() -> ResponseReturnValue:
+    form = _form(request.args)
+    kit_form = KitForm(data=kit_filled(household_kit(db())))
+    return render_template("mixing/desk.html", form=form, kit_form=kit_form, **_mixed(form))
+
+
+@mixing.post("/mix/again")
+def again() -> ResponseReturnValue:
+    """The answer alone, while the questions are being typed."""
+    return render_template("mixing/answer.html", **_mixed(_form(request.form)))
+
+
+def _mixed(form: MixForm) -> dict[str, Any]:
+    known, household = all_recipes(db()), household_kit(db())
+    recipe = known.get(form.recipe.data or "", known["yeast-starter"])
+    if not form.validate():
+        problem = next(str(error) for errors in form.errors.values() for error in errors)
+        return {"mixed": None, "problem": problem, "household": household, "recipe": recipe}
+    try:
+        mixed = mix(recipe, want_of(form))
+    except ValueError as error:
+        return {"mixed": None, "problem": str(error), "household": household, "recipe": recipe}
+    tool = next((each for each in EQUIPMENT if each.key == form.equipment.data), EQUIPMENT[0])
+    return {
+        "mixed": mixed,
+        "problem": "",
+        "recipe": recipe,
+        "household": household,
+        "can": cans(mixed, household.kit),
+        "kitchen": [(each, measured(each, household.kit)) for each in mixed.amounts],
+        "readings": readings(mixed.parts) if recipe.liquid else [],
+        "steps": steps_of(mixed),
+        "alone": ingredient_alone(mixed),
+        "tool": tool,
+        "fillings": fillings(mixed.application_litres, tool) if mixed.application_litres else None,
+        "water": on_water(household.water, mixed.application_litres) if mixed.application_litres else None,
+        "prices": [(key, household.prices.get(key)) for key in priced(recipe)],
+    }
+
+
+def _number(text: str | None) -> float | None:
+    try:
+        return parse_number(text) if text and text.strip() else None
+    except ValueError:
+        return None
+
+
+@mixing.post("/mix/kit")
+def keep() -> ResponseReturnValue:
+    """Keep what the household measures with, and what it pays."""
+    household, form = household_kit(db()), KitForm()
+    if not form.validate_on_submit():
+        flash(next(iter(form.errors.values()))[0])
+        return redirect(url_for("mixing.by_hand"))
+    prices = dict(household.prices)
+    for name, text in request.form.items():
+        key = name.removeprefix("price-")
+        if name.startswith("price-") and key in known_ingredients():
+            number = _number(text)
+            prices.pop(key, None)
+            if number is not None and number >= 0:
+                prices[key] = number
+    keep_kit(db(), household_made(form, prices))
+    db().commit()
+    flash("Kept: amounts are rounded to what you can measure.")
+    return redirect(url_for("mixing.by_hand", recipe=request.form.get("recipe") or None))
+
+
+@mixing.get("/trials/<int:trial_id>/mix")
+def for_trial(trial_id: int) -> ResponseReturnValue:
+    """All treatments of a trial mixed for one application, and what each really adds."""
+    trial, household = trial_or_404(trial_id), household_kit(db())
+    desk = at_the_desk(trial, all_recipes(db()), household.kit)
+    loads, look = all_added(trial, desk, household), trial_looks(trial)
+    return render_template(
+        "mixing/trial.html",
+        trial=trial,
+        desk=desk,
+        looks=look,
+        kit=household.kit,
+        measured=measured,
+        loads=loads,
+        warnings=warnings([each for each in loads if each.water_l > 0 or each.easy_carbon_g > 0]),
+        once=added_rulers(loads, look, total=False),
+        total=added_rulers(loads, look, total=True),
+    )

@@ -1,0 +1,54 @@
+"""The brew shelf: each batch a vessel, as full as it is, looking like its state."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from eproba.core.brewing.batches import Batch, Next, State, ready_window, state, wants
+
+TOP, BOTTOM = 30.0, 128.0  # of what can be filled
+STATES: dict[State, str] = {
+    "standing": "water stands", "brewing": "brewing", "ready": "ready", "strained": "strained", "used up": "used up",
+    "too old": "too old", "thrown away": "thrown away",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Vessel:
+    """One vessel: `level` is the y of its surface, `bubbles` are (x, y, r); `lid` None where it stands open."""
+
+    batch: Batch
+    state: State
+    told: str
+    next: Next
+    level: float
+    bubbles: tuple[tuple[float, float, float], ...]
+    window: tuple[datetime, datetime] | None
+    words: str
+
+
+def vessel(batch: Batch, now: datetime) -> Vessel:
+    """Draw one batch."""
+    where, wanted = state(batch, now), wants(batch, now)
+    share = min(1.0, batch.left / batch.litres) if batch.litres else 0.0
+    level = BOTTOM - (BOTTOM - TOP) * 0.92 * share
+    rising = _bubbles(batch.id, level) if where == "brewing" else ()
+    unit = "L" if batch.recipe.liquid else batch.recipe.yields_unit
+    words = f"{batch.recipe.title}, {batch.left:.3g} of {batch.litres:.3g} {unit}, {STATES[where]}. {wanted.words}."
+    window = ready_window(batch, now) if where in ("standing", "brewing") else None
+    return Vessel(batch, where, STATES[where], wanted, round(level, 1), rising, window, words)
+
+
+def shelf(batches: Sequence[Batch], now: datetime) -> list[Vessel]:
+    """All vessels, those that want something now first."""
+    drawn = [vessel(batch, now) for batch in batches]
+    return sorted(drawn, key=lambda each: (not each.next.urgent, each.next.at or now, each.batch.id))
+
+
+def _bubbles(seed: int, level: float) -> tuple[tuple[float, float, float], ...]:
+    """A few bubbles, always the same for one batch."""
+    room = BOTTOM - level - 12
+    return tuple(
+        (30.0 + (37 * (n + seed)) % 60, round(level + 8 + room * ((n * 29 + seed * 13) % 100) / 100, 1), 2.0 + n % 3)
+        for n in range(7)
+    )

@@ -1,0 +1,1 @@
+"""Recipes: the catalogue's and one's own."""

@@ -1,0 +1,123 @@
+"""Recipes: by family, one by one, side by side where they disagree; the gardener's own with their versions."""
+
+import re
+import secrets
+from dataclasses import replace
+
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from eproba.core.brewing.ingredients import RecipeError
+from eproba.core.brewing.mixing import readings
+from eproba.core.brewing.recipe import Recipe
+from eproba.core.catalogue import recipes as catalogue
+from eproba.core.catalogue import schools
+from eproba.core.quantities import QuantityError
+from eproba.exchange.recipe_file import read_recipe, recipe_json, recipe_toml
+from eproba.store.recipes import all_recipes, keep_recipe, recipe_of, versions_of
+from eproba.web.context import db, now
+from eproba.web.recipes.forms import RecipeForm, filled, recipe_made
+from eproba.web.trials.views import download
+
+recipes = Blueprint("recipes", __name__, template_folder="templates")
+
+
+def recipe_or_404(key: str) -> Recipe:
+    return all_recipes(db()).get(key) or abort(404, "There is no such recipe.")
+
+
+@recipes.get("/recipes")
+def index() -> ResponseReturnValue:
+    families: dict[str, list[Recipe]] = {}
+    for recipe in all_recipes(db()).values():
+        families.setdefault(recipe.family if recipe.key in catalogue() else "your own", []).append(recipe)
+    return render_template("recipes/index.html", families=families, schools=schools())
+
+
+@recipes.get("/recipes/<key>")
+def show(key: str) -> ResponseReturnValue:
+    recipe = recipe_or_404(key)
+    own = key not in catalogue()
+    return render_template(
+        "recipes/recipe.html",
+        recipe=recipe,
+        own=own,
+        readings=readings(recipe.parts) if recipe.liquid else [],
+        versions=versions_of(db(), key) if own else [],
+    )
+
+
+@recipes.get("/recipes/compare")
+def compare() -> ResponseReturnValue:
+    """Recipes of one family, or those asked for, side by side with their schools."""
+    known = all_recipes(db())
+    wanted = [known[key] for key in request.args.getlist("with") if key in known]
+    family = request.args.get("family", "")
+    found = wanted or [recipe for recipe in known.values() if recipe.family == family]
+    if not found:
+        abort(404, "Choose a family of recipes, or at least one recipe, to compare.")
+    families = list(dict.fromkeys(recipe.family for recipe in known.values()))
+    return render_template("recipes/compare.html", found=found[:6], family=family, families=families)
+
+
+@recipes.get("/recipes/<key>/file.<any(toml, json):kind>")
+def file_out(key: str, kind: str) -> ResponseReturnValue:
+    recipe = recipe_or_404(key)
+    text = recipe_toml(recipe) if kind == "toml" else recipe_json(recipe)
+    return download(text, f"application/{kind}", f"{key}.{kind}")
+
+
+@recipes.post("/recipes/import")
+def file_in() -> ResponseReturnValue:
+    """A recipe from a file becomes one's own; a known own one gets its next version."""
+    sent = request.files.get("file")
+    try:
+        read = read_recipe(sent.read() if sent else b"", recipe_of)
+    except (RecipeError, QuantityError) as error:
+        flash(f"{error}")
+        return redirect(url_for("recipes.index"))
+    key = read.key if read.key not in catalogue() else _new_key(read.title)
+    kept = keep_recipe(db(), replace(read, key=_plain(key)), now())
+    db().commit()
+    flash(f"“{kept.title}” is on your shelf of recipes, version {kept.version}.")
+    return redirect(url_for("recipes.show", key=kept.key))
+
+
+def _plain(key: str) -> str:
+    return re.sub(r"[^a-z0-9]+", "-", key.lower()).strip("-")[:60] or f"own-{secrets.token_hex(3)}"
+
+
+def _new_key(title: str) -> str:
+    return f"{_plain(title)}-{secrets.token_hex(2)}"
+
+
+@recipes.route("/recipes/<key>/copy", methods=["GET", "POST"])
+def copy(key: str) -> ResponseReturnValue:
+    """A recipe of one's own, from one that is there."""
+    base = recipe_or_404(key)
+    return _typed(replace(base, key=_new_key(base.title), title=f"{base.title}, my way", version=1), "New recipe", True)
+
+
+@recipes.route("/recipes/<key>/edit", methods=["GET", "POST"])
+def edit(key: str) -> ResponseReturnValue:
+    """The next version of one's own recipe; batches keep the version that they were made from."""
+    base = recipe_or_404(key)
+    if key in catalogue():
+        abort(400, "The catalogue’s recipes stay as they are: make a copy of your own.")
+    return _typed(base, f"Change {base.title}", False)
+
+
+def _typed(base: Recipe, heading: str, new: bool) -> ResponseReturnValue:
+    form = RecipeForm() if request.method == "POST" else RecipeForm(data=filled(base))
+    problem = ""
+    if form.validate_on_submit():
+        try:
+            made = recipe_made(base, form)
+            kept = keep_recipe(db(), replace(made, key=_new_key(made.title)) if new else made, now())
+            db().commit()
+            flash(f"“{kept.title}” is kept, version {kept.version}.")
+            return redirect(url_for("recipes.show", key=kept.key))
+        except (RecipeError, QuantityError) as error:
+            problem = str(error).partition(": ")[2] or str(error)
+    page = render_template("recipes/edit.html", form=form, base=base, heading=heading, problem=problem)
+    return page, 400 if problem or form.errors else 200

@@ -1,0 +1,1 @@
+"""Weather on record."""
