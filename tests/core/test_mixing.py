@@ -147,7 +147,7 @@ def test_the_can_says_how_strong_it_really_is():
 def test_fillings_hold_what_stays_in_the_vessel():
     for equipment in EQUIPMENT:
         count, minutes, wanted = fillings(30, equipment)
-        assert count * equipment.litres >= wanted > 30
+        assert count * equipment.litres >= wanted >= 30
         assert minutes == count * equipment.minutes
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from eproba.core.brewing.kitchen import Kit, cans, measured
 from eproba.core.brewing.mixing import Mix, readings
-from eproba.core.brewing.recipe import Recipe
+from eproba.core.brewing.recipe import Recipe, time_words
 
 
 def steps_of(mixed: Mix) -> list[str]:
@@ -14,9 +14,9 @@ def steps_of(mixed: Mix) -> list[str]:
     recipe = mixed.recipe
     steps = [step.do for step in recipe.brew]
     if recipe.brews:
-        low, high = recipe.hours
-        told = f"{low:g} to {high:g} hours" if high < 72 else f"{low / 24:g} to {high / 24:g} days"
-        steps.append(f"Ready after {told}" + (f": {recipe.ready_words}." if recipe.ready_words else "."))
+        steps.append(
+            f"Ready after {time_words(recipe.hours)}" + (f": {recipe.ready_words}." if recipe.ready_words else ".")
+        )
     if recipe.away_words:
         steps.append(f"Throw it away: {recipe.away_words}.")
     if recipe.strain:

@@ -63,7 +63,7 @@ def _when(on: date) -> datetime:
 
 
 def brewings(session: Session, now: datetime) -> tuple[dict[int, list[Pouring]], list[Brewing]]:
-    """What the shelf serves, by batch; and the batches that all running trials need beside it, the first to start first."""
+    """What the shelf serves, by batch; and the batches that running trials need beside it, the first to start first."""
     stock = [each for batch in batches(session) if (each := stock_of(batch, now)) is not None]
     serves, open_needs = served_by(needs(session), stock, now)
     return serves, back_schedule(open_needs, household_kit(session).stands)

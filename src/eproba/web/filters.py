@@ -5,6 +5,7 @@ from datetime import date, datetime
 from typing import Any
 
 from eproba.core.brewing.mixing import figure_or_whole
+from eproba.core.brewing.recipe import time_words
 from eproba.core.measuring.numbers import figure, one_in
 
 
@@ -56,14 +57,6 @@ def strength(parts: tuple[float, float]) -> str:
     return "undiluted" if parts[1] == 0 else f"{figure_or_whole(parts[0])} + {figure_or_whole(parts[1])}"
 
 
-def span_of_hours(span: tuple[float, float]) -> str:
-    """24 hours, 3 to 7 days, 15 to 30 minutes"""
-    low, high = span
-    size, name = (1 / 60, "minutes") if high < 2 else (1, "hours") if high < 72 else (24, "days")
-    told = [figure_or_whole(hours / size) for hours in span]
-    return f"{told[1]} {name}" if low == high else f"{told[0]} to {told[1]} {name}"
-
-
 def with_decimals(value: float | None, decimals: int) -> str:
     """A reading as it was typed, or an empty text."""
     return "" if value is None else figure(value, decimals)
@@ -85,7 +78,7 @@ ALL: dict[str, Callable[..., Any]] = {
     "plural": plural,
     "duration": duration,
     "strength": strength,
-    "span_of_hours": span_of_hours,
+    "span_of_hours": time_words,
     "figure_or_whole": figure_or_whole,
     "figure": figure,
     "with_decimals": with_decimals,

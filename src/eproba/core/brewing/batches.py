@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Literal
 
-from eproba.core.brewing.recipe import SIGNS, Recipe
+from eproba.core.brewing.recipe import SIGNS, Recipe, time_words
 from eproba.core.quantities import celsius
 
 Q10 = 2.0
@@ -139,9 +139,7 @@ def rule(recipe: Recipe, seen: Mapping[str, str], hours: float) -> Ruled:
 
 
 def _hours(hours: float) -> str:
-    if hours < 2:
-        return f"{60 * hours:.0f} minutes"
-    return f"{hours:.0f} hours" if hours < 48 else f"{round(hours / 24, 1):g} days"
+    return time_words((hours, hours))
 
 
 def ruled(batch: Batch, now: datetime) -> Ruled | None:

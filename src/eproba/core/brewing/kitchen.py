@@ -159,7 +159,7 @@ class Equipment:
 
 
 EQUIPMENT: tuple[Equipment, ...] = (
-    Equipment("can", "Watering can, coarse rose", 10.0, 4.0, 0.01, ("mixed", "pour"), ("A coarse rose, or none.",)),
+    Equipment("can", "Watering can, coarse rose", 10.0, 4.0, 0.0, ("mixed", "pour"), ("A coarse rose, or none.",)),
     Equipment(
         "backpack", "Backpack sprayer", 15.0, 12.0, 0.03, ("pump", "mist", "mixed"),
         ("Filter out, or the bag’s mesh finer than the nozzle.", "Shake or stir while you go: the life settles out.",

@@ -158,6 +158,14 @@ class Recipe:
         return phase.days[0]
 
 
+def time_words(span: tuple[float, float]) -> str:
+    """24 hours, 3 to 7 days, 15 to 30 minutes."""
+    low, high = span
+    size, name = (1 / 60, "minutes") if high < 2 else (1, "hours") if high < 72 else (24, "days")
+    told = [f"{round(hours / size, 1):g}" for hours in span]
+    return f"{told[1]} {name}" if low == high else f"{told[0]} to {told[1]} {name}"
+
+
 def _every(days: tuple[float, float]) -> str:
     low, high = days
     if high >= 365:

@@ -1,5 +1,6 @@
 """The mixing desk: by hand, or for a trial's treatments side by side."""
 
+from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
@@ -58,6 +59,8 @@ def _mixed(form: MixForm) -> dict[str, Any]:
     except ValueError as error:
         return {"mixed": None, "problem": str(error), "household": household, "recipe": recipe}
     tool = next((each for each in EQUIPMENT if each.key == form.equipment.data), EQUIPMENT[0])
+    if tool.key == "can":
+        tool = replace(tool, litres=household.kit.can_l)
     return {
         "mixed": mixed,
         "problem": "",

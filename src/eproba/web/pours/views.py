@@ -1,5 +1,6 @@
 """Applications: what, how much, where and how for one day, what was really poured; and the log."""
 
+from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any
 
@@ -7,7 +8,7 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from eproba.core.brewing.at_the_pour import MOISTURES, Counsel, on_pour
-from eproba.core.brewing.batches import Batch
+from eproba.core.brewing.batches import Batch, state, why_not_pour
 from eproba.core.planning.trial import Pour, Trial
 from eproba.store.batches import batches, take_from
 from eproba.store.brewing import concentrate
@@ -32,7 +33,7 @@ def show(trial_id: int, day: int) -> ResponseReturnValue:
     that_day = sorted(
         (pour for pour in trial.pours if pour.day == day), key=lambda pour: (pour.letter != trial.control, pour.letter)
     )
-    rows = [row_of(trial, pour, request.form, today()) for pour in that_day]
+    rows = [_with_batch(row_of(trial, pour, request.form, today())) for pour in that_day]
     held = circumstances(that_day, request.form)
     problem = ""
     if request.method == "POST":
@@ -60,6 +61,15 @@ def show(trial_id: int, day: int) -> ResponseReturnValue:
         cans=CANS,
     )
     return page, 400 if problem else 200
+
+
+def _with_batch(row: Row) -> Row:
+    """Where nothing is said yet, the batch that is good and has most of what is needed."""
+    if request.method == "POST" or row.pour.status != "due" or row.batch:
+        return row
+    good = (b for b in _on_the_shelf(row) if state(b, now()) in ("ready", "strained") and not why_not_pour(b, now()))
+    best = max(good, key=lambda batch: batch.left, default=None)
+    return row if best is None else replace(row, batch=str(best.id))
 
 
 def _batch(row: Row) -> Batch | None:
