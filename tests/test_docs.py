@@ -8,11 +8,13 @@ from pathlib import Path
 import pytest
 from flask import Flask
 
+from eproba.core.brewing.recipe import Phase, Portion, Recipe, School, Step
 from eproba.core.measuring.measures import Measure
 
 ROOT = Path(__file__).parents[1]
 README = (ROOT / "README.md").read_text()
 MEASURES = (ROOT / "docs" / "measures.md").read_text()
+RECIPES = (ROOT / "docs" / "recipes.md").read_text()
 
 
 def test_every_command_is_told():
@@ -32,8 +34,15 @@ def test_every_key_of_a_measure_is_told():
             assert f"`{field.name}`" in MEASURES, field.name
 
 
+def test_every_key_of_a_recipe_is_told():
+    for table in (Recipe, Portion, Step, Phase, School):
+        for field in fields(table):
+            if field.name != "key":
+                assert f"`{field.name}`" in RECIPES, field.name
+
+
 def test_pictures_and_links_exist():
-    links = re.findall(r"\]\(([^)#]+)\)", README + MEASURES)
+    links = re.findall(r"\]\(([^)#]+)\)", README + MEASURES + RECIPES)
     local = [link for link in links if "://" not in link]
     assert sum(link.endswith(".png") for link in local) >= 4
     for link in local:

@@ -38,7 +38,18 @@ def test_deleting_a_trial_takes_all_that_hangs_on_it(url):
     engine = engine_for(url)
     with engine.begin() as connection:
         connection.execute(text("DELETE FROM trial"))
-        tables = ("treatment", "unit", "round", "reading", "correction", "pour", "trial_measure", "finding")
+        tables = (
+            "treatment",
+            "unit",
+            "round",
+            "reading",
+            "correction",
+            "pour",
+            "trial_measure",
+            "finding",
+            "amendment",
+            "spare_run",
+        )
         left = {t: connection.execute(text(f"SELECT count(*) FROM {t}")).scalar() for t in tables}
     engine.dispose()
     assert set(left.values()) == {0}
@@ -71,9 +82,9 @@ def test_the_demo_is_the_same_every_day_but_for_its_dates(url):
     with Session(engine) as session:
         make_demo(session, TODAY)
         make_demo(session, date(2027, 1, 31))
-        first, later = (load_trial(session, i) for i in (1, 5))
+        first, later = (load_trial(session, i) for i in (1, 6))
         assert [u.letter for u in first.units] == [u.letter for u in later.units]
-        values = [[r.value for r in readings_of(session, i)] for i in (1, 5)]
+        values = [[r.value for r in readings_of(session, i)] for i in (1, 6)]
     engine.dispose()
     assert values[0] == values[1]
 
@@ -87,7 +98,7 @@ def test_databases_are_made_restored_and_set_aside(server, url, database):
     engine.dispose()
     engine = engine_for(prepare_demo(url, TODAY))
     with engine.connect() as connection:
-        assert connection.execute(text("SELECT count(*) FROM trial")).scalar() == 4, "always fresh"
+        assert connection.execute(text("SELECT count(*) FROM trial")).scalar() == 5, "always fresh"
     engine.dispose()
     into = begin_restore(url)
     migrate(into)
