@@ -112,3 +112,22 @@ def test_databases_are_made_restored_and_set_aside(server, url, database):
         "SELECT datname FROM pg_database WHERE datname LIKE 'eproba_template_%'"
     ).fetchall():
         server.drop(name)
+
+
+@demo_garden
+def test_a_garden_of_the_second_version_comes_up_whole(url):
+    """Down to the tables of 0002 and up again: what was typed then is there, and told in the new columns."""
+    command.downgrade(alembic_config(url), "0002")
+    engine = engine_for(url)
+    with engine.begin() as connection:
+        counted = "SELECT (SELECT count(*) FROM reading), (SELECT count(*) FROM pour), (SELECT count(*) FROM unit)"
+        before = connection.execute(text(counted)).one()
+        odd = "UPDATE pour SET amount = '180 mL, by eye' WHERE trial_id = 1 AND letter = 'C' AND day = 7"
+        connection.execute(text(odd))
+    migrate(url)
+    with engine.connect() as connection:
+        assert connection.execute(text(counted)).one() == before
+        kept = "SELECT letter, amount_each FROM pour WHERE trial_id = 1 AND day = 7 ORDER BY letter"
+        assert connection.execute(text(kept)).all() == [("A", 250.0), ("B", 250.0), ("C", None)]
+        assert connection.execute(text("SELECT count(*) FROM treatment WHERE recipe <> ''")).scalar() == 0
+    engine.dispose()

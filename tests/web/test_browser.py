@@ -347,3 +347,95 @@ def test_a_tray_with_a_gradient_becomes_blocks_by_touch(phone):
     phone.get_by_role("button", name="Next").tap()
     phone.wait_for_url("**/chance")
     assert phone.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+def test_a_brew_from_water_to_verdict(page, live, clock):
+    """A batch from standing water to ready to poured late; its verdict says so. A foul one is refused on the way."""
+    steps_to_ground(page, "Sugar ferment")
+    page.goto(page.url.replace("/ground", "/treatments"))
+    page.get_by_label("Recipe").first.select_option("sugar-ferment")
+    for step in ("ground", "chance", "days"):
+        page.get_by_role("button", name="Next").click()
+        page.wait_for_url(f"**/{step}")
+    page.get_by_label("Rounds on days").fill("0 14 28")
+    for step in ("rules", "deal"):
+        page.get_by_role("button", name="Next").click()
+        page.wait_for_url(f"**/{step}")
+    page.get_by_role("button", name="Deal the lots").last.click()
+    page.wait_for_url("**/trials/1?dealt=1")
+    page.goto("/shelf")
+    expect(page.get_by_text("at once").first).to_be_visible()
+    page.get_by_role("link", name="Start Unrefined-sugar ferment").first.click()
+    page.get_by_label("mixed in a day").check()
+    page.get_by_role("button", name="Put it on the shelf").click()
+    expect(page.locator(".life .here")).to_have_text("standing")
+    clock.forward(days=1, hours=1)
+    page.reload()
+    expect(page.locator(".life .here")).to_have_text("brewing")
+    look(page, "sweet", "foul")
+    expect(page.locator(".ruling")).to_contain_text("Throw away.")
+    page.goto("/trials/1/pours/0")
+    page.get_by_label("From which batch").select_option("1")
+    page.get_by_role("button", name="Keep on record").click()
+    expect(page.get_by_role("alert")).to_contain_text("throw away")
+    clock.forward(days=5)
+    page.goto("/batches/1")
+    look(page, "sweet", "sweet")
+    expect(page.locator(".ruling")).to_contain_text("Ready.")
+    page.get_by_role("button", name="Strained").click()
+    page.goto("/trials/1/pours/0")
+    expect(page.get_by_label("From which batch")).to_have_value("1")
+    page.get_by_role("button", name="Keep on record").click()
+    expect(page.get_by_text("Applications of day 0 are on record.")).to_be_visible()
+    dealt = dict(re.findall(r"<title>(P\d+): (\w)", page.request.get("/trials/1").text()))
+    rows = ["day;unit;measure;reading;value"]
+    for n, (unit, letter) in enumerate(sorted(dealt.items())):
+        rows += [
+            f"{day};{unit};Plant height;1;{10 + day + (7 * n) % 5 + 20 * (letter == 'A') * (day > 0)}"
+            for day in (0, 14, 28)
+        ]
+    clock.forward(days=23)
+    page.goto("/trials/1/readings/import")
+    page.locator("input[type=file]").set_input_files(
+        {"name": "r.csv", "mimeType": "text/csv", "buffer": "\n".join(rows).encode()}
+    )
+    page.get_by_role("button").filter(has_text=re.compile("Look|Read|Check|Preview", re.I)).first.click()
+    page.get_by_role("button").filter(has_text=re.compile("Take", re.I)).first.click()
+    page.goto("/trials/1/verdict")
+    expect(page.locator(".ledger")).to_contain_text("applications came late, by up to 5 days (A of day 0, B of day 0)")
+
+
+def look(page, _usual, smell):
+    """Have a look at a batch: a light foam, and how it smells."""
+    page.get_by_label("Smell").select_option(smell)
+    page.get_by_label("Foam").select_option("light")
+    page.get_by_role("button", name="Keep this look").click()
+
+
+@demo_garden
+@pytest.mark.parametrize("width", [1280, 390])
+def test_brewing_pages_are_accessible_and_fit(page, width):
+    page.set_viewport_size({"width": width, "height": 844})
+    places = [
+        "/recipes",
+        "/recipes/greens-sugar-juice",
+        "/recipes/compare?family=steeps",
+        "/recipes/yeast-starter/copy",
+    ]
+    places += ["/mix", "/trials/5/mix", "/shelf", "/batches/new", "/batches/3", "/batches/4", "/weather", "/"]
+    for place in [*places, "/trials/5/pours/7", "/trials/5/pours", "/trials/5"]:
+        page.goto(place)
+        assert violations(page) == [], place
+        assert page.evaluate("document.documentElement.scrollWidth") <= width, f"{place} is wider than the screen"
+
+
+@demo_garden
+def test_the_mixing_desk_follows_the_typing(page):
+    page.goto("/mix")
+    expect(page.locator(".mix-big b")).to_have_text("2")
+    page.get_by_label("Area").fill("25")
+    expect(page.locator(".mix-big b")).to_have_text("5")
+    page.get_by_label("Recipe").select_option("wool-mulch")
+    expect(page.locator(".mix-big")).to_contain_text("10 kg")
+    page.get_by_label("Area").fill("-1")
+    expect(page.get_by_role("alert")).to_contain_text("above 0")

@@ -171,7 +171,7 @@ def test_pours_are_logged_with_reason_when_skipped(client, clock):
     ids = re.findall(r'name="status-(\d+)"', page)[::2]
     form = {f"status-{i}": "poured" for i in ids} | {f"amount-{ids[0]}": "150 mL each", f"status-{ids[1]}": "skipped"}
     refused = client.post("/trials/4/pours/0", form)
-    assert "Say in the note why Plain water was skipped" in refused.get_data(as_text=True)
+    assert "Say in the note why Alfalfa-pellet steep was skipped" in refused.get_data(as_text=True)
     assert "150 mL each" in refused.get_data(as_text=True)
     client.post("/trials/4/pours/0", {**form, f"note-{ids[1]}": "can empty", f"done_on-{ids[0]}": "22.5.2026"})
     log = text(client, "/trials/4/pours")

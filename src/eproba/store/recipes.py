@@ -35,7 +35,14 @@ def versions_of(session: Session, key: str) -> list[tuple[int, datetime]]:
 
 
 def keep_recipe(session: Session, recipe: Recipe, now: datetime) -> Recipe:
-    """Keep an own recipe as the next version; batches remember the version that they were made from."""
+    """Keep an own recipe as the next version; batches remember the version that they were made from.
+
+    Raises
+    ------
+    RecipeError
+        Before anything is written, where it could not be read back.
+    """
+    recipe_of(recipe.key, recipe_entry(recipe))
     versions = versions_of(session, recipe.key)
     kept = replace(recipe, version=versions[0][0] + 1 if versions else 1)
     row = OwnRecipeRow(key=kept.key, version=kept.version, entry=recipe_entry(kept), made_at=now)

@@ -236,7 +236,7 @@ def recipe_entry(recipe: Recipe) -> dict[str, Any]:
     entry: dict[str, Any] = {}
     for field in fields(Recipe):
         value = getattr(recipe, field.name)
-        if field.name in ("key",) or value is None or value == field.default or value == ():
+        if field.name == "key" or value is None or value == field.default:
             continue
         entry[field.name] = _plain(field.name, value)
     return entry

@@ -17,9 +17,9 @@ UNITS = ("g", "kg", "mL", "L", "tsp", "tbsp", "US cup", "metric cup", "handful",
 
 
 class PortionForm(Form):
-    ingredient = SelectField("Ingredient")
+    ingredient = SelectField("Ingredient", default="")
     amount = NumberField("Amount", 0, 100_000, optional=True)
-    unit = SelectField("Unit", choices=UNITS)
+    unit = SelectField("Unit", choices=UNITS, default="g")
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

@@ -32,7 +32,7 @@ class BatchForm(FlaskForm):
 
 def _sign(name: str) -> SelectField:
     """What may be seen of a sign; empty: not looked at."""
-    return SelectField(name.capitalize(), choices=[("", "–"), *((look, look) for look in SIGNS[name])])
+    return SelectField(name.capitalize(), choices=[("", "–"), *((look, look) for look in SIGNS[name])], default="")
 
 
 class CheckForm(FlaskForm):

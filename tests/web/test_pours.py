@@ -1,0 +1,119 @@
+"""Applications: from the batch to the can to the record, and on into the verdict."""
+
+import re
+
+import pytest
+
+from tests.conftest import demo_garden
+
+pytestmark = demo_garden
+
+
+def text(client, path, **more):
+    return client.get(path, **more).get_data(as_text=True)
+
+
+def filled(client, trial=5, day=7, **changes):
+    """What the form of a day holds, changed as told: `status_A` is the status of treatment A."""
+    page = text(client, f"/trials/{trial}/pours/{day}")
+    blocks = re.findall(r'<fieldset class="panel pour-row">.*?</fieldset>', page, re.S)
+    form, ids = {"alike": "yes", "can": "own", "soil_c": "", "moisture": ""}, {}
+    for block in blocks:
+        number = re.search(r'name="status-(\d+)"', block).group(1)
+        ids[re.search(r'aria-label="(\w): ', block).group(1)] = number
+        form |= dict(
+            re.findall(r'<input[^>]*name="((?:amount|done_on|note|exceptions|override)-\d+)" value="([^"]*)"', block)
+        )
+        form[f"status-{number}"] = "poured"
+        chosen = re.search(r'<option value="(\d+)" selected', block)
+        form[f"batch-{number}"] = chosen.group(1) if chosen else ""
+    for name, value in changes.items():
+        field, _, letter = name.rpartition("_")
+        form[f"{field}-{ids[letter]}" if letter in ids else name] = value
+    return form
+
+
+def keep(client, trial=5, day=7, **changes):
+    return client.post(f"/trials/{trial}/pours/{day}", filled(client, trial, day, **changes))
+
+
+def test_the_control_comes_first_with_cans_codes_and_the_good_batch(client):
+    page = text(client, "/trials/5/pours/7")
+    assert page.index("1. Plain water") < page.index("2. Sugar ferment")
+    assert "1 can: in each 550 mL of it and 5.45 L of water" in page
+    assert re.search(r'<option value="3" selected>Ferment, second bucket', page), "the ready one is proposed"
+    assert "Loosened 2 cm deep and watered lightly" in page
+    assert len(re.findall(r"<span>H\d</span>", page)) == 8
+
+
+def test_what_was_poured_is_taken_from_its_batch_and_told(client):
+    assert (
+        keep(client, soil_c="11,5", moisture="moist", exceptions_A="H1 1.2", note_A="spilled at H1").status_code == 302
+    )
+    log = text(client, "/trials/5/pours")
+    for words in ("Ferment, second bucket", "soil 11.5 °C, moist, H1 got 1.2", "spilled at H1", "1.5 L each"):
+        assert words in log
+    assert "1.05 of 1.6 L" in text(client, "/batches/3"), "four units × 1.5 L at 1 + 10"
+    again = keep(client, soil_c="11,5")
+    assert again.status_code == 302
+    assert "1.05 of 1.6 L" in text(client, "/batches/3"), "corrected, not poured twice"
+
+
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"status_A": "skipped"}, "Say in the note why Sugar ferment was skipped"),
+        ({"amount_A": "lots"}, "as a number of L, e.g. 1.5 L each"),
+        ({"amount_A": "900 mL each"}, "as a number of L"),
+        ({"exceptions_A": "P9 1"}, "P9 is none of its units; they are H"),
+        ({"done_on_A": "31/31/2026"}, "is no date"),
+        ({"soil_c": "5000"}, "5000 °C can't be"),
+    ],
+)
+def test_what_can_not_be_gets_its_sentence_and_nothing_is_lost(client, changes, said):
+    answer = keep(client, **changes, note_B="seen by two")
+    page = answer.get_data(as_text=True)
+    assert answer.status_code == 400
+    assert said.replace("'", "&#39;") in page or said in page
+    assert "seen by two" in page
+
+
+def test_a_foul_batch_is_refused_unless_put_on_record(client):
+    client.post("/batches/3", {"smell": "foul"})
+    refused = keep(client, batch_A="3")
+    page = refused.get_data(as_text=True)
+    assert refused.status_code == 400
+    assert "throw away" in page
+    assert "say why you pour it all the same" in page
+    assert "1.6 of 1.6 L" in text(client, "/batches/3")
+    assert keep(client, batch_A="3", override_A="no other was there").status_code == 302
+    assert "poured all the same: no other was there" in text(client, "/trials/5/pours")
+
+
+def test_a_batch_is_never_poured_before_it_began(client):
+    page = keep(client, batch_A="3", done_on_A="2026-05-10").get_data(as_text=True)
+    assert "has not begun by then" in page
+
+
+def test_advice_speaks_of_the_interval(client, clock):
+    keep(client)
+    clock.forward(days=1)
+    assert "Only 1 day since the last pour" in text(client, "/trials/5/pours/14")
+
+
+def test_late_and_unequal_pours_stand_in_the_verdict(client, clock):
+    """The finished chard trial, its log corrected: one pour of comfrey late and short."""
+    form = filled(client, 1, 14, done_on_B="2026-05-12", amount_B="150 mL each", alike="no")
+    assert client.post("/trials/1/pours/14", form).status_code == 302
+    page = text(client, "/trials/1/verdict")
+    assert "came late, by up to 8 days (B of day 14)" in page
+    assert "Comfrey steep was poured short 1 times, down to 60 % of the plan" in page
+    assert "Unequal water on day 14" in page
+    assert "Not every unit got the same handling on day 14" in page
+
+
+def test_a_copied_plan_keeps_its_recipes(client):
+    draft = client.post("/trials/5/copy").headers["Location"].rsplit("/", 1)[0]
+    page = text(client, f"{draft}/treatments")
+    assert '<option selected value="sugar-ferment">' in page
+    assert "sugar feeds germs" not in page
