@@ -20,6 +20,7 @@ from eproba.web.settings import Settings
 
 TODAY = date(2026, 5, 20)
 CHROMIUM = "/usr/bin/chromium"
+PATIENCE = 20_000  # ms: a shared machine may stand still for some seconds
 _numbers = itertools.count(1)
 
 
@@ -188,7 +189,9 @@ def live(app):
 
 @pytest.fixture(scope="session")
 def chromium():
-    from playwright.sync_api import sync_playwright
+    from playwright.sync_api import expect, sync_playwright
+
+    expect.set_options(timeout=PATIENCE)
 
     flags = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync"]
     flags += ["--disable-component-update", "--host-resolver-rules=MAP garden.test 127.0.0.1"]
@@ -222,7 +225,7 @@ def _page(chromium, url, width, height):
         "console",
         lambda m: page.complaints.append(m.text) if m.type == "error" and "Failed to load" not in m.text else None,
     )
-    page.set_default_timeout(8000)
+    page.set_default_timeout(PATIENCE)
     yield page
     context.close()
     assert page.complaints == []

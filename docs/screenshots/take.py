@@ -14,13 +14,17 @@ VIEWS = {
     "today": ("/", LAPTOP),
     "today-phone": ("/", PHONE),
     "trials": ("/trials", LAPTOP),
-    "trial": ("/trials/2", LAPTOP),
+    "trial": ("/trials/5", LAPTOP),
     "verdict": ("/trials/1/verdict", LAPTOP),
     "verdict-one-of-each": ("/trials/3/verdict", LAPTOP),
     "sealed": ("/trials/2/verdict", LAPTOP),
     "readings": ("/trials/1/readings", LAPTOP),
     "tags": ("/trials/1/tags", LAPTOP),
     "calendar": ("/calendar", LAPTOP),
+    "recipes": ("/recipes/compare?family=rice+water", LAPTOP),
+    "mixing": ("/trials/1/mix", LAPTOP),
+    "shelf": ("/shelf", LAPTOP),
+    "pour-phone": ("/trials/5/pours/7", PHONE),
 }
 
 

@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
-from tests.conftest import demo_garden
+from tests.conftest import Client, demo_garden
+from tests.web.steps import fill
 
 AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()
 PLACES = ["/", "/trials", "/trials/1", "/trials/2", "/trials/1/verdict", "/trials/2/verdict", "/trials/3/verdict"]
@@ -372,7 +373,7 @@ def test_a_brew_from_water_to_verdict(page, live, clock):
     clock.forward(days=1, hours=1)
     page.reload()
     expect(page.locator(".life .here")).to_have_text("brewing")
-    look(page, "sweet", "foul")
+    look(page, "foul")
     expect(page.locator(".ruling")).to_contain_text("Throw away.")
     page.goto("/trials/1/pours/0")
     page.get_by_label("From which batch").select_option("1")
@@ -380,7 +381,7 @@ def test_a_brew_from_water_to_verdict(page, live, clock):
     expect(page.get_by_role("alert")).to_contain_text("throw away")
     clock.forward(days=5)
     page.goto("/batches/1")
-    look(page, "sweet", "sweet")
+    look(page, "sweet")
     expect(page.locator(".ruling")).to_contain_text("Ready.")
     page.get_by_role("button", name="Strained").click()
     page.goto("/trials/1/pours/0")
@@ -390,22 +391,19 @@ def test_a_brew_from_water_to_verdict(page, live, clock):
     dealt = dict(re.findall(r"<title>(P\d+): (\w)", page.request.get("/trials/1").text()))
     rows = ["day;unit;measure;reading;value"]
     for n, (unit, letter) in enumerate(sorted(dealt.items())):
-        rows += [
-            f"{day};{unit};Plant height;1;{10 + day + (7 * n) % 5 + 20 * (letter == 'A') * (day > 0)}"
-            for day in (0, 14, 28)
-        ]
+        gain = 20 if letter == "A" else 0
+        rows += [f"{day};{unit};Plant height;1;{10 + day + 7 * n % 5 + gain * (day > 0)}" for day in (0, 14, 28)]
     clock.forward(days=23)
     page.goto("/trials/1/readings/import")
-    page.locator("input[type=file]").set_input_files(
-        {"name": "r.csv", "mimeType": "text/csv", "buffer": "\n".join(rows).encode()}
-    )
-    page.get_by_role("button").filter(has_text=re.compile("Look|Read|Check|Preview", re.I)).first.click()
-    page.get_by_role("button").filter(has_text=re.compile("Take", re.I)).first.click()
+    file = {"name": "r.csv", "mimeType": "text/csv", "buffer": "\n".join(rows).encode()}
+    page.locator("input[type=file]").set_input_files(file)
+    page.get_by_role("button", name="Look at it first").click()
+    page.get_by_role("button", name="Take them all").click()
     page.goto("/trials/1/verdict")
     expect(page.locator(".ledger")).to_contain_text("applications came late, by up to 5 days (A of day 0, B of day 0)")
 
 
-def look(page, _usual, smell):
+def look(page, smell):
     """Have a look at a batch: a light foam, and how it smells."""
     page.get_by_label("Smell").select_option(smell)
     page.get_by_label("Foam").select_option("light")
@@ -433,9 +431,33 @@ def test_brewing_pages_are_accessible_and_fit(page, width):
 def test_the_mixing_desk_follows_the_typing(page):
     page.goto("/mix")
     expect(page.locator(".mix-big b")).to_have_text("2")
-    page.get_by_label("Area").fill("25")
+    page.get_by_role("textbox", name="Area").fill("25")
     expect(page.locator(".mix-big b")).to_have_text("5")
-    page.get_by_label("Recipe").select_option("wool-mulch")
+    page.get_by_label("Recipe", exact=True).select_option("wool-mulch")
     expect(page.locator(".mix-big")).to_contain_text("10 kg")
-    page.get_by_label("Area").fill("-1")
+    page.get_by_role("textbox", name="Area").fill("-1")
     expect(page.get_by_role("alert")).to_contain_text("above 0")
+
+
+def test_one_batch_serves_two_trials(page, live, clock):
+    """Two trials of the same brew within the days that it keeps: one batch to start, on shelf, Today and calendar."""
+    client = Client(live.app)
+    for name, start in (("Terrace", "2026-05-30"), ("Back plot", "2026-06-02")):
+        draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
+        fill(client, draft, "claim", claim="It helps.", name=name)
+        fill(client, draft, "measure", start_on=start)
+        once = {"treatments-0-name": "Ferment", "treatments-0-recipe": "sugar-ferment", "pour_every": ""}
+        fill(client, draft, "treatments", **once)
+        assert client.post(f"{draft}/deal", {"go": "deal"}).status_code == 302
+    page.goto("/shelf")
+    expect(page.locator(".brew-plan tbody tr")).to_have_count(1)
+    expect(page.locator(".brew-plan tbody tr")).to_contain_text("2 pours: Terrace, Back plot one brew for all of them")
+    page.goto("/calendar")
+    expect(page.locator(".week-task.brew").filter(has_text="Start unrefined-sugar ferment")).to_have_count(1)
+    clock.forward(days=4)
+    page.goto("/shelf")
+    page.get_by_role("link", name="Start Unrefined-sugar ferment").click()
+    page.get_by_role("button", name="Put it on the shelf").click()
+    page.goto("/shelf")
+    expect(page.locator(".shelf")).to_contain_text("for 2 pours: Terrace, Back plot")
+    expect(page.get_by_text("No running trial waits for a brew.")).to_be_visible()

@@ -5,9 +5,9 @@ from sqlmodel import Session, create_engine
 
 
 def engine_for(url: str) -> Engine:
-    """An engine that notices a restarted server and does not wait long for a stopped one."""
+    """An engine that notices a restarted server; a stopped one refuses at once, a busy one is waited for."""
     address = url.replace("postgresql://", "postgresql+psycopg://", 1)
-    return create_engine(address, pool_pre_ping=True, pool_size=4, connect_args={"connect_timeout": 3})
+    return create_engine(address, pool_pre_ping=True, pool_size=4, connect_args={"connect_timeout": 10})
 
 
 def present_revision(session: Session) -> str:

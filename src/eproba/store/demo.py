@@ -19,7 +19,7 @@ from eproba.store.readings import add_many
 from eproba.store.rounds import finish_round
 from eproba.store.trials import create_trial, declare_trial, load_trial, record_spare_run
 
-GENERATOR = 3
+GENERATOR = 4
 READER = "Ilse"
 
 

@@ -87,6 +87,13 @@ def at_the_desk(trial: Trial, known: dict[str, Recipe], kit: Kit) -> list[Mixed]
     return found
 
 
+def unlike(trial: Trial) -> list[str]:
+    """What makes the handling of the units unequal, as far as the plan tells."""
+    if trial.rules.handling:
+        return []
+    return ["No handling of all units alike is written down: rake, loosen and pre-water every unit, treated or not."]
+
+
 def all_added(trial: Trial, desk: list[Mixed], household: Household) -> list[Added]:
     """What each treatment adds to a square metre; nothing where nothing is poured."""
     found = []

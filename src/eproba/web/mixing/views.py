@@ -15,7 +15,7 @@ from eproba.exchange.mix_out import steps_of
 from eproba.store.kit import household_kit, keep_kit
 from eproba.store.recipes import all_recipes
 from eproba.web.context import db, trial_or_404
-from eproba.web.mixing.desk import all_added, at_the_desk
+from eproba.web.mixing.desk import all_added, at_the_desk, unlike
 from eproba.web.mixing.forms import KitForm, MixForm, household_made, kit_filled, known_ingredients, priced, want_of
 from eproba.web.pictures.added import added_rulers
 from eproba.web.trials.views import trial_looks
@@ -120,7 +120,8 @@ def for_trial(trial_id: int) -> ResponseReturnValue:
         kit=household.kit,
         measured=measured,
         loads=loads,
-        warnings=warnings([each for each in loads if each.water_l > 0 or each.easy_carbon_g > 0]),
+        warnings=[*warnings([each for each in loads if each.water_l > 0 or each.easy_carbon_g > 0]), *unlike(trial)],
+        concentrated=any(each.mixed and each.mixed.water_litres for each in desk),
         once=added_rulers(loads, look, total=False),
         total=added_rulers(loads, look, total=True),
     )
