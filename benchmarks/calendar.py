@@ -1,9 +1,9 @@
 """Back-scheduling 20 trials × 30 applications: from the applications to batches, errands and what the shelf serves."""
 
-import time
 from datetime import UTC, datetime, timedelta
 from statistics import median
 
+from benchmarks.timing import timed
 from eproba.core.brewing.schedule import Pouring, Stock, back_schedule, jobs, served_by
 from eproba.core.catalogue import recipes
 
@@ -26,12 +26,8 @@ def main() -> None:
         planned = back_schedule(left)
         return len(planned), sum(len(jobs(batch, START)) for batch in planned)
 
-    work()
-    seconds = []
-    for _ in range(9):
-        start = time.perf_counter()
-        batches, errands = work()
-        seconds.append(time.perf_counter() - start)
+    batches, errands = work()
+    seconds = [timed(work) for _ in range(9)]
     print(f"{TRIALS} trials × {APPLICATIONS} applications: {batches} batches, {errands} errands")
     print(f"back-scheduled in {1000 * median(seconds):.1f} ms   (bar: 50 ms)")
 

@@ -10,6 +10,7 @@ from statistics import median
 import numpy as np
 from scipy import stats
 
+from benchmarks.timing import timed
 from eproba.core.judging import shuffle
 from eproba.core.judging.judge import judge_together
 from eproba.core.judging.series import Question, UnitValue
@@ -59,12 +60,6 @@ def main() -> None:
     print(f"eproba, deals made     {median(cold):8.3f} s   (bar: 0.5 s)")
     print(f"scipy permutation_test {scipy_seconds:8.3f} s   same p to {gap:.1e}")
     print(f"ratio                  {scipy_seconds / median(cold):8.0f} ×   (bar: 50 ×)")
-
-
-def timed(work) -> float:
-    start = time.perf_counter()
-    work()
-    return time.perf_counter() - start
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from statistics import median
 import numpy as np
 import statsmodels.api as sm
 
+from benchmarks.timing import timed
 from eproba.core.judging.many_to_one import critical_value
 from eproba.core.judging.sample_size import even_correlation
 from eproba.core.judging.verdicts import verdict_of
@@ -51,12 +52,6 @@ def theirs() -> float:
         verdicts = [verdict_of(float(a), float(b), PLAN.gap, False) for a, b in zip(low, high, strict=True)]
         false += any(verdict not in ("same", "cannot_tell") for verdict in verdicts)
     return false / TRIALS
-
-
-def timed(work) -> float:
-    start = time.perf_counter()
-    work()
-    return time.perf_counter() - start
 
 
 if __name__ == "__main__":

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from eproba.core.brewing.comparing import added, warnings
 from eproba.core.brewing.ingredients import RecipeError, ingredient_from
 from eproba.core.brewing.kitchen import EQUIPMENT, Kit, cans, fillings, measured
-from eproba.core.brewing.mixing import Amount, MixError, Want, in_n, ingredient_alone, mix, pot_litres, readings
-from eproba.core.brewing.recipe import recipe_entry, recipe_from
+from eproba.core.brewing.mixing import MixError, Want, in_n, ingredient_alone, mix, pot_litres, readings
+from eproba.core.brewing.recipe import Portion, recipe_entry, recipe_from
 from eproba.core.brewing.water import on_water
 from eproba.core.catalogue import cautions, ingredients, recipes
 from eproba.core.quantities import QuantityError, celsius, in_base, litres
@@ -126,11 +126,11 @@ def test_every_recipe_of_the_craft_is_there():
     ],
 )
 def test_amounts_are_what_the_kit_can_measure(key, amount, unit, kit, text):
-    assert measured(Amount(ingredients()[key], amount, unit), kit).text == text
+    assert measured(Portion(ingredients()[key], amount, unit), kit).text == text
 
 
 def test_what_the_kit_can_not_measure_is_said():
-    tiny = measured(Amount(ingredients()["stale_bread"], 0.1, "g"), Kit(scale_g=5))
+    tiny = measured(Portion(ingredients()["stale_bread"], 0.1, "g"), Kit(scale_g=5))
     assert "too little for your scale" in tiny.text
     assert tiny.coarse
 

@@ -4,7 +4,8 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from eproba.core.brewing.mixing import Amount, Mix, MixError, figure_or_whole
+from eproba.core.brewing.mixing import Mix, MixError, figure_or_whole
+from eproba.core.brewing.recipe import Portion
 from eproba.core.measuring.numbers import figure
 from eproba.core.quantities import in_base
 
@@ -50,7 +51,7 @@ class Measured:
         return abs(self.error) > TOO_COARSE
 
 
-def measured(each: Amount, kit: Kit) -> Measured:
+def measured(each: Portion, kit: Kit) -> Measured:
     """One ingredient, rounded to the kit."""
     value, dimension = in_base(each.amount, each.unit)
     if dimension == "count":
@@ -66,7 +67,7 @@ def _counted(pieces: float, name: str) -> Measured:
     return Measured(text, rounded / pieces - 1)
 
 
-def _weighed(grams: float, each: Amount, kit: Kit) -> Measured:
+def _weighed(grams: float, each: Portion, kit: Kit) -> Measured:
     rounded = round(grams / kit.scale_g) * kit.scale_g
     error = rounded / grams - 1
     if rounded > 0 and abs(error) <= TOO_COARSE:

@@ -7,8 +7,7 @@ Everything here is unrounded and linear in the amount wanted (where the recipe i
 import math
 from dataclasses import dataclass
 
-from eproba.core.brewing.ingredients import Ingredient
-from eproba.core.brewing.recipe import DEFAULT_POT_SHARE, Recipe
+from eproba.core.brewing.recipe import DEFAULT_POT_SHARE, Portion, Recipe
 
 MOST_AREA, MOST_UNITS, MOST_LITRES = 100_000.0, 1000, 1000.0
 GOES_INTO_THE_GROUND = ("drench", "dry", "medium")
@@ -61,19 +60,6 @@ class Want:
 
 
 @dataclass(frozen=True)
-class Amount:
-    """How much of an ingredient is needed, in the unit in which the recipe gives it."""
-
-    ingredient: Ingredient
-    amount: float
-    unit: str
-
-    @property
-    def grams(self) -> float:
-        return self.ingredient.grams(self.amount, self.unit)
-
-
-@dataclass(frozen=True)
 class Loads:
     """What a square metre really gets in one application. `nitrogen_g` from low to high; None: not poured."""
 
@@ -94,7 +80,7 @@ class Mix:
     concentrate_litres: float | None
     water_litres: float | None
     spread: float | None
-    amounts: tuple[Amount, ...]
+    amounts: tuple[Portion, ...]
     loads: Loads | None
 
 
@@ -110,7 +96,7 @@ def mix(recipe: Recipe, want: Want) -> Mix:
     total = _total(recipe, want)
     share = parts[0] / sum(parts) if recipe.liquid else 1.0
     times = total * share / recipe.yields if recipe.linear else 1.0
-    amounts = tuple(Amount(each.ingredient, each.amount * times, each.unit) for each in recipe.portions)
+    amounts = tuple(Portion(each.ingredient, each.amount * times, each.unit) for each in recipe.portions)
     surface, litres = want.surface, total if recipe.liquid else None
     return Mix(
         recipe=recipe,
@@ -136,7 +122,7 @@ def _total(recipe: Recipe, want: Want) -> float:
     return recipe.portions[0].ingredient.grams(litres, "L") / 1000
 
 
-def loads(recipe: Recipe, amounts: tuple[Amount, ...], surface: float, litres: float | None) -> Loads:
+def loads(recipe: Recipe, amounts: tuple[Portion, ...], surface: float, litres: float | None) -> Loads:
     """What a square metre gets. What goes into no ground (a test in pots) brings nothing."""
     water = None if litres is None else litres / surface
     if recipe.kind not in GOES_INTO_THE_GROUND:
