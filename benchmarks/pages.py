@@ -12,9 +12,8 @@ import numpy as np
 from sqlalchemy import text
 from sqlmodel import Session
 
-from eproba.core.planning.days import Rhythm
-from eproba.core.planning.ground import Ground
-from eproba.core.planning.plan import Plan, PlannedMeasure, PlannedTreatment
+from eproba.core.planning.days import regular
+from eproba.core.planning.plan import Plan, PlannedMeasure, PlannedTreatment, simple_layout
 from eproba.store.database import engine_for
 from eproba.store.preparing import named
 from eproba.store.readings import add_many
@@ -32,16 +31,17 @@ def plan(i: int) -> Plan:
     start = TODAY - timedelta(days=20 if i % 10 == 0 else 40 + i)
     others = ("leaf_count", "widest_leaf", "rod_softness", "surface_worms")
     names = (
-        ("Comfrey steep", "test"),
-        ("Diluted whey", "test"),
-        ("Alfalfa steep", "test"),
-        ("Plain water", "water control"),
+        ("Comfrey steep", "test", "comfrey-steep"),
+        ("Diluted whey", "test", "diluted-whey"),
+        ("Alfalfa steep", "test", "alfalfa-pellet-steep"),
+        ("Plain water", "water control", ""),
     )
     return Plan(
         f"Trial {i}", "It makes chard taller.", "",
         tuple(PlannedMeasure(key, 1, None) for key in ("plant_height", *others)), 0.15, "ratio", False, "last", start,
-        Rhythm(28, 7, 7), tuple(PlannedTreatment(name, role, "", 250, "mL") for name, role in names), 3, "blocks", 5,
-        Ground("pot", 25, 25, 10, 8),
+        regular(28, 7, 7),
+        tuple(PlannedTreatment(name, role, "", 250, "mL", recipe=recipe) for name, role, recipe in names), 3,
+        simple_layout("pots", (25, 25), 10, 8, "blocks", 4, 5),
     )  # fmt: skip
 
 
@@ -99,7 +99,8 @@ def main() -> None:
         "/trials/1/rounds/3",
         "/trials/2/readings.csv",
     ]
-    pages += ["/trials/2/tags", "/trials/2/sheet", "/measures", "/help"]
+    pages += ["/trials/2/tags", "/trials/2/sheet", "/measures", "/help", "/calendar", "/shelf", "/recipes", "/mix"]
+    pages += ["/trials/1", "/trials/1/pours/21", "/trials/1/mix", "/recipes/yeast-starter"]
     for page in pages:
         first = milliseconds(client, page)
         times = [milliseconds(client, page) for _ in range(TIMES)]

@@ -1,0 +1,157 @@
+"""Files in and out: weather of a logger, recipes, photographs, the calendar."""
+
+import io
+from datetime import UTC, date, datetime, timedelta, timezone
+
+import pytest
+from icalendar import Calendar
+from PIL import Image
+
+from eproba.core.brewing.ingredients import RecipeError
+from eproba.core.catalogue import recipes
+from eproba.exchange.ics import Entry, ics
+from eproba.exchange.photos import PhotoError, photo
+from eproba.exchange.recipe_file import read_recipe, recipe_json, recipe_toml
+from eproba.exchange.table import TableError
+from eproba.exchange.weather_csv import read_weather
+from eproba.store.recipes import recipe_of
+
+HERE = timezone(timedelta(hours=2))
+
+
+# --- Weather ------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "content",
+    [
+        "time,temperature,rain\n2026-05-18T10:00,12.5,1.5\n",
+        "Datum;Temp;mm\n18.5.2026 10:00;12,5;1,5\n",
+        "\ufefftimestamp\ttemp_c\tprecip\r\n2026-05-18 10:00\t12.5\t1.5\r\n",
+        "time,temp,rain_mm,humidity\n2026-05-18T10:00:00+02:00,12.5,1.5,81\n",
+    ],
+)
+def test_loggers_write_it_in_many_ways(content):
+    (hour,), bad = read_weather(content.encode(), HERE)
+    assert bad == []
+    assert hour.at == datetime(2026, 5, 18, 10, tzinfo=HERE)
+    assert (hour.temperature, hour.rain_mm) == (12.5, 1.5)
+    assert hour.humidity in (None, 81)
+
+
+def test_a_bare_day_is_its_noon_and_bad_lines_are_named():
+    lines = [
+        "time,temperature,rain",
+        "2026-05-18,12,0",
+        "2026-05-19,5000,0",
+        "nonsense,3,0",
+        "2026-05-20,9,-4",
+        "2026-05-21,,",
+    ]
+    good, bad = read_weather("\n".join(lines).encode(), UTC)
+    assert [hour.at for hour in good] == [datetime(2026, 5, 18, 12, tzinfo=UTC)]
+    assert [each.line for each in bad] == [3, 4, 5, 6]
+    assert "5000 °C can't be" in bad[0].why
+    assert "is no date" in bad[1].why
+    assert "of rain in an hour can't be" in bad[2].why
+
+
+@pytest.mark.parametrize(
+    ("content", "said"),
+    [("", "empty"), ("time,rain\n2026-05-18,1\n", "a column for the temperature"), ("temperature\n4\n", "for the time"),
+     ("time,temperature\n", "no lines"), ("time,time\n1,2\n", "stands there twice")],
+)  # fmt: skip
+def test_a_file_that_is_no_weather_says_what_lacks(content, said):
+    with pytest.raises(TableError, match=said):
+        read_weather(content.encode(), UTC)
+
+
+# --- Recipes ------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("write", [recipe_toml, recipe_json])
+@pytest.mark.parametrize("key", recipes())
+def test_every_recipe_comes_back_as_it_went_out(key, write):
+    recipe = recipes()[key]
+    assert read_recipe(write(recipe).encode(), recipe_of) == recipe
+
+
+@pytest.mark.parametrize(
+    ("content", "said"),
+    [
+        (b"\xff\xfe\x00", "neither TOML nor JSON"),
+        (b"[a]\nx = 1\n[b]\nx = 1\n", "this one holds 2"),
+        (b"title = 'x'\n", "this one holds 0"),
+        (b"[a]\ntitle = 'x'\n", "a: missing key"),
+        (b"[a]\npot = 'x'\n", "a: unknown key pot; known are title"),
+        (b"x" * 300_000, "too large for a recipe"),
+    ],
+)
+def test_a_file_that_is_no_recipe_gets_a_sentence(content, said):
+    with pytest.raises(RecipeError, match=said):
+        read_recipe(content, recipe_of)
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        ("parts = [\n    1,\n    9,\n]", 'parts = "1 to 9"'),
+        ("yields = 2.0", 'yields = "two"'),
+        ("minutes = 10", "rate = 3"),
+    ],
+)
+def test_a_value_of_the_wrong_kind_is_refused_not_swallowed(old, new):
+    text = recipe_toml(recipes()["yeast-starter"])
+    assert old in text
+    with pytest.raises(RecipeError):
+        read_recipe(text.replace(old, new).encode(), recipe_of)
+
+
+# --- Photographs --------------------------------------------------------------------------------------------
+
+
+def picture(size, kind="PNG", **more):
+    made = io.BytesIO()
+    Image.new("RGB", size, "olive").save(made, kind, **more)
+    return made.getvalue()
+
+
+@pytest.mark.parametrize("kind", ["PNG", "JPEG", "WEBP"])
+def test_photos_are_kept_small_and_upright(kind):
+    kept = Image.open(io.BytesIO(photo(picture((900, 2100), kind))))
+    assert kept.format == "JPEG"
+    assert kept.size == (600, 1400)
+
+
+def test_a_photo_taken_sideways_stands_upright_and_tells_no_place():
+    turned = Image.Exif()
+    turned[0x0112], turned[0x010F] = 6, "a phone"
+    kept = Image.open(io.BytesIO(photo(picture((800, 400), "JPEG", exif=turned))))
+    assert kept.size == (400, 800)
+    assert dict(kept.getexif()) == {}
+
+
+@pytest.mark.parametrize("content", [b"", b"GIF89a", b"<svg/>", picture((8, 8))[:30]])
+def test_what_is_no_photo_is_refused(content):
+    with pytest.raises(PhotoError, match="JPEG, PNG or WebP"):
+        photo(content)
+
+
+def test_a_photo_of_too_many_pixels_is_refused():
+    with pytest.raises(PhotoError, match="60 megapixels"):
+        photo(picture((9000, 8000)))
+
+
+# --- Calendar -----------------------------------------------------------------------------------------------
+
+
+def test_a_calendar_holds_whole_days_with_lasting_names():
+    entries = [
+        Entry("round-1@eproba", date(2026, 5, 31), "Round: chard, späte Runde", "Day 7, 12 units; bring a rule.")
+    ]
+    text = ics("Chard", entries, datetime(2026, 5, 20, 12, tzinfo=UTC))
+    (event,) = Calendar.from_ical(text).walk("VEVENT")
+    assert str(event["UID"]) == "round-1@eproba"
+    assert (event.decoded("DTSTART"), event.decoded("DTEND")) == (date(2026, 5, 31), date(2026, 6, 1))
+    assert str(event["SUMMARY"]) == "Round: chard, späte Runde"
+    assert all(len(line) <= 75 for line in text.split(b"\r\n")), "folded as the format wants"

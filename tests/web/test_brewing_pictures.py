@@ -1,0 +1,153 @@
+"""The pictures of brewing: vessels as full as they are, rulers true to their figures, brews and sky on one axis."""
+
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+
+import pytest
+
+from eproba.core.brewing.batches import Batch, Check
+from eproba.core.brewing.comparing import Added
+from eproba.core.brewing.kitchen import Kit
+from eproba.core.brewing.weather import Day
+from eproba.core.catalogue import measures, recipes
+from eproba.core.planning.trial import Treatment
+from eproba.store.kit import Household
+from eproba.web.mixing.desk import all_added, at_the_desk, unlike
+from eproba.web.pictures.added import added_rulers
+from eproba.web.pictures.day_strip import Brewed, day_strip
+from eproba.web.pictures.looks import looks
+from eproba.web.pictures.shelf import BOTTOM, TOP, shelf, vessel
+from tests.core.cases import small_trial
+
+T0 = datetime(2026, 5, 1, 8, tzinfo=UTC)
+FERMENT = recipes()["sugar-ferment"]
+LOOKS = looks([("A", "Ferment", "test"), ("B", "Water", "water control")])
+
+
+def batch(**changes):
+    return replace(Batch(1, FERMENT, 10.0, "shed", T0, left=10.0), **changes)
+
+
+# --- The shelf ----------------------------------------------------------------------------------------------
+
+
+def test_a_vessel_is_as_full_as_its_batch():
+    full, half, empty = (vessel(batch(left=left), T0).level for left in (10.0, 5.0, 0.0))
+    assert TOP < full < half < empty == BOTTOM
+    assert half - full == pytest.approx(empty - half, abs=0.2)
+
+
+def test_only_what_brews_bubbles():
+    brewing = vessel(batch(), T0 + timedelta(hours=3))
+    assert len(brewing.bubbles) == 7
+    assert all(brewing.level < y < BOTTOM for _, y, _ in brewing.bubbles)
+    assert vessel(batch(made_at=T0 + timedelta(days=1), standing_at=T0), T0).bubbles == ()
+    assert brewing.words.startswith("Unrefined-sugar ferment, 10 of 10 L, brewing.")
+
+
+def test_what_wants_something_now_stands_first():
+    foul = Check(T0 + timedelta(hours=1), 20, {"smell": "foul"})
+    row = shelf([batch(id=1), batch(id=2, checks=(foul,)), batch(id=3)], T0 + timedelta(hours=5))
+    assert [each.batch.id for each in row] == [2, 1, 3]
+    assert row[0].next.words == "Throw it away"
+
+
+# --- What is really added -----------------------------------------------------------------------------------
+
+
+def added(letter="A", carbon=20.0, cost=0.1):
+    return Added(letter, LOOKS[letter].name, 2.0, carbon, (0.1, 0.4), cost, 30.0, 4)
+
+
+def test_the_rulers_are_true_to_their_figures():
+    water, carbon, nitrogen, cost, minutes = added_rulers([added(), added("B", 5.0)], LOOKS, total=False)
+    assert [ruler.title for ruler in (water, carbon, nitrogen, cost, minutes)] == [
+        "Water", "Easy carbon", "Nitrogen", "Cost", "Minutes",
+    ]  # fmt: skip
+    long, short = carbon.bars
+    assert long.length == pytest.approx(4 * short.length, rel=0.01)
+    small, limit = carbon.marks
+    assert limit[0] - 34 == pytest.approx(4 * (small[0] - 34), rel=0.01), "10 and 40 g"
+    assert 34 + long.length == pytest.approx(34 + 2 * (small[0] - 34), rel=0.01)
+    assert nitrogen.bars[0].thin == pytest.approx(4 * nitrogen.bars[0].length, rel=0.01)
+    assert nitrogen.bars[0].label == "0.10–0.40 g/m²"
+    assert "Ferment 20 g/m², Water 5.0 g/m²" in carbon.words
+
+
+def test_over_the_trial_all_is_times_the_applications():
+    once, total = (added_rulers([added()], LOOKS, total=each)[1] for each in (False, True))
+    assert once.bars[0].label == "20 g/m²"
+    assert total.bars[0].label == "80 g/m²"
+    assert total.marks == (), "the yardstick is one of a single pour"
+    assert len(added_rulers([added(cost=None)], LOOKS, total=False)) == 4, "no cost without prices"
+
+
+# --- The mixing desk of a trial -----------------------------------------------------------------------------
+
+
+def trial_with(*treatments):
+    trial = small_trial(measures())
+    letters = "".join(treatment.letter for treatment in treatments)
+    units = tuple(replace(unit, letter=letters[i % len(letters)]) for i, unit in enumerate(trial.units))
+    return replace(trial, treatments=treatments, units=units)
+
+
+def treatment(letter, role, amount=250.0, unit="mL", recipe="", water=None):
+    return Treatment(1, letter, f"{role} {letter}", role, "", amount, unit, None, recipe, water)
+
+
+def test_controls_of_a_brew_are_mixed_as_the_brew_is():
+    trial = trial_with(
+        treatment("A", "test", recipe="sugar-ferment"),
+        treatment("B", "water control"),
+        treatment("C", "ingredient control"),
+        treatment("D", "killed brew"),
+        treatment("E", "untreated", None, ""),
+        treatment("F", "reference", 100.0, "g", "compost-top-dressing"),
+    )
+    brew, water, alone, boiled, bare, compost = at_the_desk(trial, recipes(), Kit())
+    assert brew.mixed.application_litres == water.mixed.application_litres == pytest.approx(0.5)
+    assert boiled.boiled
+    assert boiled.mixed.amounts == brew.mixed.amounts
+    (sugar,) = alone.alone
+    assert sugar.grams == pytest.approx(0.5 / 11 * 50)
+    assert bare.why_not == "Nothing is poured."
+    assert compost.mixed.spread == pytest.approx(2 * 0.1)
+    loads = {each.letter: each for each in all_added(trial, [brew, water, bare], Household())}
+    assert loads["A"].water_l == pytest.approx(loads["B"].water_l)
+    assert loads["E"].water_l == 0
+    assert "No handling of all units alike" in unlike(trial)[0]
+
+
+def test_a_treatment_s_own_strength_is_used():
+    weak, strong = (
+        at_the_desk(trial_with(treatment("A", "test", recipe="comfrey-steep", water=n)), recipes(), Kit())[0]
+        for n in (19.0, 4.0)
+    )
+    assert strong.mixed.concentrate_litres == pytest.approx(4 * weak.mixed.concentrate_litres)
+    unnamed = at_the_desk(trial_with(treatment("A", "test")), recipes(), Kit())[0]
+    assert unnamed.why_not == "No recipe is named for it."
+    odd = at_the_desk(trial_with(treatment("A", "test", 2.0, "handful", "stale-bread-steep")), recipes(), Kit())[0]
+    assert odd.mixed is not None or odd.why_not
+
+
+# --- The day strip ------------------------------------------------------------------------------------------
+
+
+def test_brews_and_weather_lie_on_the_same_axis():
+    trial = small_trial(measures())
+    day0 = datetime.combine(trial.start_on, datetime.min.time(), UTC)
+    brew = Brewed("Ferment", day0 + timedelta(days=7), day0 + timedelta(days=14), day0 + timedelta(days=21))
+    early = Brewed("Early", day0 - timedelta(days=30), day0, day0 + timedelta(days=90))
+    sky = [Day(trial.start_on + timedelta(days=n), 8.0, 15.0 + n, 10.0 if n == 14 else 0.0) for n in range(-3, 29)]
+    strip = day_strip(trial, trial.start_on, [brew, early], sky)
+    assert (strip.brews[0].start - strip.start) / (strip.end - strip.start) == pytest.approx(0.25, abs=0.001)
+    assert strip.brews[0].ready == pytest.approx((strip.start + strip.end) / 2, abs=0.2)
+    assert strip.brews[1].start >= strip.start - 12, "what began long before stays on the strip"
+    assert strip.brews[1].end <= strip.end
+    ((x, _, wide, tall),) = strip.sky.rain
+    assert x + wide / 2 == pytest.approx((strip.start + strip.end) / 2, abs=0.2)
+    assert tall == pytest.approx(17, abs=0.1), "ten of twenty millimetres"
+    assert strip.sky.warmth.count("L") == 28, "from day 0 to the decision day"
+    assert "2 brews: Ferment, begun 08 May, ready 15 May" in strip.words
+    assert day_strip(trial, date(2026, 5, 3)).sky is None
