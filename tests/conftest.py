@@ -4,6 +4,7 @@ import itertools
 import os
 import threading
 from datetime import UTC, date, datetime, timedelta
+from types import SimpleNamespace
 
 import psycopg
 import pytest
@@ -113,7 +114,9 @@ def settings(server, database):
 
 
 @pytest.fixture
-def app(settings, clock):
+def app(settings, clock, monkeypatch):
+    """The app; new trials are always dealt with the same seed, so that no verdict hangs on luck."""
+    monkeypatch.setattr("eproba.web.new_trial.views.secrets", SimpleNamespace(token_hex=lambda _: "lots of the tests"))
     app = create_app(settings, clock)
     yield app
     app.extensions["engine"].dispose()

@@ -26,7 +26,7 @@ from eproba.core.brewing.batches import (
     wants,
     why_not_pour,
 )
-from eproba.core.brewing.schedule import Pouring, back_schedule, jobs, planned_hours
+from eproba.core.brewing.schedule import Pouring, Stock, back_schedule, jobs, planned_hours, served_by, stock_of
 from eproba.core.brewing.weather import Hour, days, rain_within
 from eproba.core.catalogue import recipes
 from eproba.core.quantities import QuantityError
@@ -243,3 +243,61 @@ def test_phases_change_how_often():
     assert on_pour(**month, day=14) == [], "weekly in the first month"
     assert on_pour(**month, day=40)[0].wait, "then every two weeks"
     assert rain_within(hours_of(10, 1), T0, timedelta(hours=5)) == 5
+
+
+# --- What the shelf serves ----------------------------------------------------------------------------------
+
+
+stocks = st.lists(
+    st.builds(
+        lambda n, ready, keeps, litres: Stock(
+            n, "sugar-ferment", T0 + timedelta(days=ready), T0 + timedelta(days=ready + keeps), litres
+        ),
+        st.integers(1, 9), st.integers(0, 20), st.integers(0, 10), st.floats(0.1, 5),
+    ),
+    max_size=4, unique_by=lambda each: each.batch_id,
+)  # fmt: skip
+
+
+@given(st.lists(st.tuples(st.integers(0, 30), st.floats(0.1, 2)), max_size=8), stocks)
+def test_the_shelf_never_gives_what_it_has_not(pours, stock):
+    needs = [(FERMENT, pour(day, litres=litres)) for day, litres in pours]
+    serves, left = served_by(needs, stock, T0)
+    assert sum(map(len, serves.values())) + len(left) == len(needs), "each pour is served or planned, never both"
+    by_id = {each.batch_id: each for each in stock}
+    for batch_id, served in serves.items():
+        there = by_id[batch_id]
+        assert all(there.ready <= each.at <= there.until for each in served)
+        assert sum(each.litres for each in served[:-1]) <= there.litres
+    planned = back_schedule(left)
+    assert sum(len(made.serves) for made in planned) == len(left)
+
+
+def test_stock_is_what_can_still_be_poured():
+    good = Check(at(125), 27, {"smell": "sweet", "foam": "light"})
+    ready = stock_of(batch(FERMENT, checks=(good,)), at(126))
+    assert (ready.ready, ready.until, ready.litres) == (at(125), at(125 + 168), 5.0)
+    brewing = stock_of(batch(FERMENT), at(24))
+    assert brewing.ready == at(120), "ready when its clock says so"
+    standing = stock_of(batch(FERMENT, made_at=at(24), standing_at=T0), at(2))
+    assert standing.ready == at(24 + 120)
+    assert stock_of(batch(FERMENT, thrown_at=at(1)), at(2)) is None
+    assert stock_of(batch(FERMENT, checks=(Check(at(130), 27, {"smell": "foul"}),)), at(131)) is None
+    assert stock_of(batch(FERMENT, checks=(good,)), at(500)) is None, "too old"
+
+
+def test_an_overdue_pour_is_poured_now():
+    there = Stock(1, "sugar-ferment", at(24), at(240), 2.0)
+    late = [(FERMENT, pour(0))]
+    assert served_by(late, [there], T0)[0] == {}
+    assert served_by(late, [there], at(30))[0] == {1: [late[0][1]]}
+
+
+@given(st.floats(0.001, 3), st.floats(0.05, 400))
+def test_the_clock_of_a_brew_is_linear_while_it_is_as_warm(pace_days, hours):
+    brewing = batch(COMFREY, checks=(Check(T0, 18.0),))
+    one, two = brewed_hours(brewing, at(hours)), brewed_hours(brewing, at(2 * hours))
+    assert two == pytest.approx(2 * one)
+    window = ready_window(brewing, at(pace_days))
+    assert brewed_hours(brewing, window[0]) == pytest.approx(COMFREY.hours[0])
+    assert brewed_hours(brewing, window[1]) == pytest.approx(COMFREY.hours[1])

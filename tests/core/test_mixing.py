@@ -255,3 +255,59 @@ def test_a_recipe_that_contradicts_itself_is_refused_by_name(change, said):
         recipe_from("mine", entry, ingredients(), cautions())
     with pytest.raises(RecipeError, match="sugar is a share"):
         ingredient_from("x", {"name": "x", "sugar": [0.5, 0.1], "nitrogen": [0, 0], "source": "y"})
+
+
+# --- Rounding -----------------------------------------------------------------------------------------------
+
+
+@given(
+    st.floats(0.5, 20_000), st.sampled_from([0.1, 1.0, 5.0]), st.sampled_from([0.625, 1.25, 5.0]),
+    st.sampled_from(["metric", "US"]),
+)  # fmt: skip
+def test_a_weighed_amount_is_never_far_off_without_being_told(grams, scale, spoon, system):
+    kitchen = measured(Portion(ingredients()["white_sugar"], grams, "g"), Kit(system, scale, spoon))
+    told = abs(kitchen.error) > 0.15
+    assert kitchen.coarse == told
+    assert kitchen.text
+    if grams >= 4 * scale:
+        assert abs(kitchen.error) <= 0.13, "half a step of four"
+
+
+@given(st.floats(0.002, 500), st.sampled_from([10.0, 50.0]), st.sampled_from(["metric", "US"]))
+def test_a_poured_amount_is_within_half_a_step_of_the_jug(litres_wanted, jug, system):
+    kitchen = measured(Portion(ingredients()["water"], litres_wanted, "L"), Kit(system, jug_ml=jug))
+    if 1000 * litres_wanted >= 5 * jug:
+        assert abs(kitchen.error) <= 0.14
+        assert ("L" in kitchen.text) or ("mL" in kitchen.text)
+        assert any(name in kitchen.text for name in ("gal", "qt", "cup")) == (system == "US")
+
+
+@given(st.floats(0.1, 400), st.floats(0, 600), st.floats(1, 20))
+def test_cans_hold_the_whole_application(area, water_parts, can):
+    told = mix(ALL["comfrey-steep"], Want(area_m2=area, parts=(1.0, water_parts)))
+    filled = cans(told, Kit(can_l=can))
+    assert filled.count * filled.litres == pytest.approx(told.application_litres)
+    assert filled.litres <= can + 1e-6
+    if filled.really is not None and not filled.concentrate.coarse:
+        assert filled.really == pytest.approx(water_parts, rel=0.35)
+
+
+@pytest.mark.parametrize(
+    ("key", "words"),
+    [
+        ("comfrey-steep", "every week to 3 weeks"),
+        ("rice-water", "every 2 to 3 weeks"),
+        ("yeast-starter", "every 2 to 4 weeks"),
+        ("wool-mulch", "at most every 90 days"),
+        ("molasses-water", "every 4 weeks"),
+        ("sugar-ferment", "every week (poor soil’s first month); every 2 to 3 weeks (then)"),
+        ("growing-media", "once"),
+    ],
+)
+def test_how_often_reads_as_gardeners_say_it(key, words):
+    assert ALL[key].interval == words
+
+
+def test_phases_give_the_fewest_days_of_their_time():
+    ferment = ALL["sugar-ferment"]
+    assert [ferment.fewest_days(day) for day in (0, 27, 28, 100)] == [7, 7, 14, 14]

@@ -3,6 +3,7 @@
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from sqlalchemy import text
 from sqlmodel import Session
 
 from eproba.core.brewing.batches import Batch, Check
@@ -105,17 +106,19 @@ def test_concentrate_of_what_a_unit_gets(key, amount, unit, water, litres):
 
 @demo_garden
 def test_needs_are_those_of_running_trials_for_living_units(session):
-    found = {(pour.trial_id, pour.at.date()): (recipe.key, pour.litres) for recipe, pour in needs(session)}
+    found = {(pour.trial_id, pour.at.date()): (recipe.key, pour.litres) for recipe, pour in needs(session, TODAY)}
     assert {trial for trial, _ in found} == {4, 5}, "finished trials need nothing more"
     assert found[5, TODAY] == ("sugar-ferment", pytest.approx(4 * 1.5 / 11))
-    unit = next(row for row in needs(session, 5))
     lose_unit(session, 5, first_of(session, "A"), TODAY, "fox")
     assert dict_of(session)[5, TODAY][1] == pytest.approx(3 * 1.5 / 11)
-    assert unit[1].letter == "A"
+    assert needs(session, TODAY + timedelta(days=90)) == []
+    close = "UPDATE round SET done = true WHERE trial_id = 5 AND day = 28"
+    session.connection().execute(text(close))
+    assert {pour.trial_id for _, pour in needs(session, TODAY)} == {4}, "a trial whose last round is in pours no more"
 
 
 def dict_of(session):
-    return {(pour.trial_id, pour.at.date()): (recipe.key, pour.litres) for recipe, pour in needs(session)}
+    return {(pour.trial_id, pour.at.date()): (recipe.key, pour.litres) for recipe, pour in needs(session, TODAY)}
 
 
 def first_of(session, letter):

@@ -11,8 +11,11 @@ from sqlmodel import Session
 
 from eproba.core.catalogue import recipes
 from eproba.store.kit import household_kit
+from eproba.store.preparing import named
 from eproba.store.recipes import all_recipes
-from tests.conftest import demo_garden
+from eproba.web.app import create_app
+from eproba.web.settings import Settings
+from tests.conftest import Client, demo_garden
 
 
 def text(client, path, **more):
@@ -269,3 +272,29 @@ def test_weather_comes_typed_or_from_a_logger(client):
     assert "3 hours are on record; 1 lines could not be taken (line 5" in told
     assert "1.5 mm" in text(client, "/weather")
     assert "lacks a column for the temperature" in bring("time,rain\n2026-05-18,0\n").get_data(as_text=True)
+
+
+@demo_garden
+def test_the_demo_garden_has_a_simulated_station(server, database, clock):
+    """Weather without a logger: on its page, on the day strip, in the advice at the pour; named for what it is."""
+    app = create_app(Settings(named(server.url, database), secret_key="for tests only", demo=True), clock)
+    client = Client(app)
+    page = text(client, "/weather")
+    assert "simulated station" in page
+    assert "Foretold" in page
+    assert page.count('<th scope="row">') >= 14
+    strip = text(client, "/trials/5").split("day-strip")[1]
+    assert 'class="warmth"' in strip
+    clock.at = clock.at.replace(month=1)
+    assert "hardly moves" not in text(client, "/trials/5/pours/7"), "nobody measured the soil"
+    winter = text(client, "/trials/5/pours/7")
+    assert "frost on wet soil" in winter
+    assert "Better wait." in winter
+    app.extensions["engine"].dispose()
+
+
+def test_where_nobody_measures_there_is_no_weather(client):
+    page = text(client, "/weather")
+    assert "your own records" in page
+    assert "Nothing on record yet." in page
+    assert "Foretold" not in page

@@ -246,7 +246,7 @@ def test_a_trial_from_claim_to_verdict_by_keyboard_alone(page, live, clock):
     expect(page.locator("#typed")).to_be_focused()
     for n in range(12):
         unit = page.locator(".till-code").inner_text()
-        page.keyboard.type(str(30 + 7 * n % 5 + (12 if dealt[unit] == "A" else 0)))
+        page.keyboard.type(str(30 + n % 4 + 0.5 * (7 * n % 5) + (12 if dealt[unit] == "A" else 0)))
         press(page, "Enter")
     tab_to(page, "Finish round")
     press(page, "Enter")
@@ -461,3 +461,60 @@ def test_one_batch_serves_two_trials(page, live, clock):
     page.goto("/shelf")
     expect(page.locator(".shelf")).to_contain_text("for 2 pours: Terrace, Back plot")
     expect(page.get_by_text("No running trial waits for a brew.")).to_be_visible()
+
+
+def drawn(page):
+    return json.loads(page.locator("#places-data").input_value())
+
+
+def test_the_ground_is_sized_named_turned_and_taken_away(page):
+    """The editor's own ways: feet, exact sizes, names, turning, the gradient's arrow, north, removing; all kept."""
+    steps_to_ground(page, "Whey")
+    page.get_by_role("button", name="Add row of pots").click()
+    page.get_by_role("textbox", name="Across").fill("4")
+    pots = drawn(page)["places"][0]
+    assert (pots["columns"], pots["width_cm"]) == (4, 140), (
+        "fewer pots in a row make the row shorter, not the pots larger"
+    )
+    page.get_by_role("button", name="Add lawn patch").click()
+    page.get_by_label("Measured in").select_option("ft")
+    page.get_by_label("Width").first.fill("10")
+    page.get_by_label("Name").first.fill("Behind the shed")
+    lawn = drawn(page)["places"][1]
+    assert lawn["width_cm"] == pytest.approx(304.8)
+    assert lawn["name"] == "Behind the shed"
+    expect(page.locator("#ground")).to_contain_text("Behind the shed 10 ft × 6.56 ft")
+    page.get_by_role("button", name="Turn").click()
+    assert drawn(page)["places"][1]["length_cm"] == pytest.approx(304.8)
+    page.get_by_label("What changes over it").select_option("slope")
+    arrow = page.locator(".gradient-head").bounding_box()
+    canvas = page.locator("#ground").bounding_box()
+    page.mouse.move(arrow["x"] + arrow["width"] / 2, arrow["y"] + arrow["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(canvas["x"] + canvas["width"] / 2, canvas["y"] + canvas["height"] - 5, steps=6)
+    page.mouse.up()
+    assert drawn(page)["gradient"] == {"kind": "slope", "towards": 180}
+    expect(page.get_by_label("It grows to the")).to_have_value("180")
+    page.get_by_label("North is").select_option("90")
+    page.get_by_role("button", name="Back").click()
+    page.wait_for_url("**/treatments")
+    page.go_back()
+    page.reload()
+    kept = drawn(page)
+    assert (kept["north"], kept["gradient"]["towards"], len(kept["places"])) == (90, 180, 2)
+    expect(page.get_by_label("Measured in")).to_have_value("ft")
+    page.locator(".place-group").first.focus()
+    page.keyboard.press("Delete")
+    expect(page.locator("#ground-says")).to_have_text(re.compile("removed, 1 left"))
+    assert [place["name"] for place in drawn(page)["places"]] == ["Behind the shed"]
+
+
+def test_places_over_each_other_are_told_at_once(page):
+    steps_to_ground(page, "Whey")
+    for _ in range(2):
+        page.get_by_role("button", name="Add bed").click()
+    page.get_by_role("textbox", name="From top").fill("20")
+    expect(page.get_by_role("alert")).to_contain_text("Bed 1 and Bed 2 lie over each other: move one of them.")
+    page.get_by_role("textbox", name="From top").fill("150")
+    expect(page.locator(".proposal").first).to_contain_text("pairs")
+    expect(page.get_by_role("alert")).to_have_count(0)

@@ -266,3 +266,45 @@ def test_the_lot_slip_proves_the_deal(client):
     ):
         assert words.lower() in page.lower()
     assert page.count("<small>block ") == 18
+
+
+# --- Recipes in the plan ------------------------------------------------------------------------------------
+
+
+def test_a_treatment_named_by_its_recipe_is_brewed_for(client, draft):
+    planned(client, draft)
+    named = {"treatments-0-recipe": "greens-sugar-juice", "treatments-0-water_parts": "300"}
+    fill(client, draft, "treatments", go="stay", **named)
+    page = text(client, f"{draft}/treatments")
+    assert "1 + 500; every week (a poor soil" in page
+    assert "Never on what is eaten raw" in page, "what decides whether it fits stands where it is chosen"
+    assert 'value="300"' in page
+    made = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
+    desk = text(client, f"{made}/mix")
+    assert "greens-and-sugar juice" in desk
+    assert "keep it off stems and leaves" in desk
+    whole = json.loads(text(client, f"{made}/export.json"))["trial"]
+    assert (whole["treatments"][0]["recipe"], whole["treatments"][0]["water_parts"]) == ("greens-sugar-juice", 300)
+    assert "Greens-and-sugar juice" in text(client, "/shelf")
+    client.post(f"{made}/declare")
+    declared = json.loads(text(client, f"{made}/export.json"))["trial"]["declared"]["facts"]
+    assert declared["recipes"] == [["A", "greens-sugar-juice", 300]], "the recipe is part of what was declared"
+
+
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"treatments-0-recipe": "comfrey-steep", "treatments-0-water_parts": "-1"}, "0 to 5000 fits here"),
+        ({"pour_every": "0"}, "1 to 730 fits here"),
+        ({"batches": "0"}, "1 to 50 fits here"),
+        ({"amount": "0"}, "fits here"),
+    ],
+)
+def test_strength_and_rhythm_have_their_bounds(client, draft, changes, said):
+    planned(client, draft)
+    wrong = fill(client, draft, "treatments", **changes)
+    assert wrong.status_code == 400
+    page = wrong.get_data(as_text=True)
+    assert said in page
+    for value in changes.values():
+        assert f'value="{value}"' in page, "what was typed stays"

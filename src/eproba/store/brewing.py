@@ -9,11 +9,13 @@ from eproba.core.brewing.recipe import Recipe
 from eproba.core.brewing.schedule import Brewing, Job, Pouring, back_schedule, jobs, served_by, stock_of
 from eproba.core.quantities import in_base
 from eproba.store.batches import batches
+from eproba.store.glances import not_closed
 from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes
 from eproba.store.tables import PourRow, TreatmentRow, TrialRow, UnitRow
 
 POURING_HOUR = time(17)  # late afternoon, when a pour is best
+OVERDUE = timedelta(days=7)  # a pour that waits for longer was left out, and needs no brew
 
 
 def concentrate(recipe: Recipe, amount: float, unit: str, water_parts: float | None) -> float:
@@ -26,8 +28,8 @@ def concentrate(recipe: Recipe, amount: float, unit: str, water_parts: float | N
     return litres * parts[0] / sum(parts) if recipe.liquid else litres
 
 
-def needs(session: Session, trial_id: int | None = None) -> list[tuple[Recipe, Pouring]]:
-    """The applications to come, of all running trials or of one, that need one of the recipes."""
+def needs(session: Session, since: date) -> list[tuple[Recipe, Pouring]]:
+    """The applications from a day on, of all trials that run or are planned, that need one of the recipes."""
     on = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
     units = (
         select(func.count())
@@ -44,10 +46,9 @@ def needs(session: Session, trial_id: int | None = None) -> list[tuple[Recipe, P
                col(t.recipe), col(t.water_parts))
         .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
         .join(TreatmentRow, (col(t.trial_id) == col(TrialRow.id)) & (col(t.letter) == col(PourRow.letter)))
-        .where(col(TrialRow.ended_on).is_(None), col(PourRow.status) == "due", col(t.recipe) != "")
+        .where(col(TrialRow.ended_on).is_(None), not_closed(), col(PourRow.status) == "due", on >= since)
+        .where(col(t.recipe) != "")
     )  # fmt: skip
-    if trial_id is not None:
-        query = query.where(col(TrialRow.id) == trial_id)
     known = all_recipes(session)
     found = []
     for trial, name, letter, day, count, amount, unit, key, parts in session.connection().execute(query):
@@ -65,7 +66,7 @@ def _when(on: date) -> datetime:
 def brewings(session: Session, now: datetime) -> tuple[dict[int, list[Pouring]], list[Brewing]]:
     """What the shelf serves, by batch; and the batches that running trials need beside it, the first to start first."""
     stock = [each for batch in batches(session) if (each := stock_of(batch, now)) is not None]
-    serves, open_needs = served_by(needs(session), stock, now)
+    serves, open_needs = served_by(needs(session, now.date() - OVERDUE), stock, now)
     return serves, back_schedule(open_needs, household_kit(session).stands)
 
 

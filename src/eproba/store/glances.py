@@ -81,7 +81,7 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
             col(TrialRow.id), col(TrialRow.name), col(PourRow.day), poured_on.label("on"), letters, units, treatments
         )
         .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
-        .where(running, mine, col(PourRow.status) == "due", _not_closed(), poured_on <= bindparam("on", on))
+        .where(running, mine, col(PourRow.status) == "due", not_closed(), poured_on <= bindparam("on", on))
         .group_by(col(TrialRow.id), col(PourRow.day))
         .order_by(poured_on, col(TrialRow.id))
         .limit(limit)
@@ -120,7 +120,7 @@ def _no_later_round_done() -> Any:
     return ~passed.exists()
 
 
-def _not_closed() -> Any:
+def not_closed() -> Any:
     """The last round of the trial is not in yet."""
     last = aliased(RoundRow)
     closing = select(col(last.id)).where(

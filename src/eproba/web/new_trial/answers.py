@@ -219,7 +219,10 @@ def drawn_site(forms: Forms) -> Site:
     ground = forms["ground"]
     if ground.auto.data != "1":
         return cast(Site, ground.site)
-    pots = len(forms["treatments"].treatments) * int(ground.units_each.number or 1)
+    treatments = len(forms["treatments"].treatments)
+    if ground.dealing.data == "Latin square":
+        return Site((row_of("pots", 25, 25, 10, treatments, treatments),))
+    pots = treatments * int(ground.units_each.number or 1)
     return Site((row_of("pots", 25, 25, 10, -(-pots // AUTO_COLUMNS), min(pots, AUTO_COLUMNS)),))
 
 

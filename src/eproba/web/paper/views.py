@@ -1,5 +1,6 @@
 """On paper, A4 or Letter: tags for the units, a sheet for the round, the ground plan, the lot slip."""
 
+from functools import lru_cache
 from typing import Any
 
 import segno
@@ -24,8 +25,9 @@ def _sheet(template: str, trial: Trial, **shown: Any) -> str:
     )
 
 
+@lru_cache(maxsize=4096)
 def _code(address: str) -> Markup:
-    """A QR code as an inline drawing."""
+    """A QR code as an inline drawing; kept, since finding the best mask takes its time."""
     return Markup(segno.make(address, error="m").svg_inline(border=2, omitsize=True))  # noqa: S704 (segno's own SVG)
 
 

@@ -1,0 +1,121 @@
+"""A garden laid down by the first version comes up through every migration with all that was typed."""
+
+import json
+
+import pytest
+from alembic import command
+from sqlalchemy import text
+from sqlmodel import Session
+
+from eproba.core.judging.from_trial import judge_trial
+from eproba.store.database import engine_for
+from eproba.store.preparing import named
+from eproba.store.readings import readings_of
+from eproba.store.trials import load_trial
+from eproba.store.upgrading import alembic_config, migrate
+
+FIRST = {
+    "trial": "INSERT INTO trial (id, name, claim, note, worth, scale, lower_is_better, summary, start_on, "
+    "decision_day, dealing, seed, algorithm, deals, dealt_at, ground_kind, width_cm, length_cm, guard_cm, per_row, "
+    "control, ended_reason) VALUES (1, 'Old trial', 'It helps.', '', 0.1, 'ratio', false, 'last', '2026-04-01', 14, "
+    "'blocks', 'old-seed', 'eproba-lots-1', 1, '2026-03-31T18:00Z', :kind, 30, 40, 10, 4, 'B', '')",
+    "treatment": "INSERT INTO treatment (trial_id, letter, name, role, how, amount, amount_unit) VALUES "
+    "(1, 'A', 'Nettle', 'test', '', 250, 'mL'), (1, 'B', 'Water', 'water control', '', 250, 'mL')",
+    "trial_measure": "INSERT INTO trial_measure (trial_id, position, measure_key, per_unit) VALUES "
+    "(1, 0, 'plant_height', 1)",
+    "round": "INSERT INTO round (id, trial_id, day, done, note) VALUES (1, 1, 0, true, ''), (2, 1, 14, true, 'windy')",
+    "pour": "INSERT INTO pour (trial_id, letter, day, status, amount, note, by) VALUES "
+    "(1, 'A', 0, 'poured', '250 mL each', '', 'Ben'), (1, 'B', 0, 'poured', 'a good splash', '', 'Ben')",
+    "draft": "INSERT INTO draft (id, changed_at, answers) VALUES (7, now(), :answers)",
+}
+
+
+@pytest.fixture
+def old(server, database):
+    """The connection string of a garden at revision 0001, empty."""
+    url = named(server.url, database)
+    command.downgrade(alembic_config(url), "0001")
+    return url
+
+
+def lay_down(url, kind):
+    """Four pairs with readings of a real gain."""
+    engine = engine_for(url)
+    answers = json.dumps({"claim": {"name": ["Half a plan"], "claim": [""]}, "units": {"units_each": ["5"]}})
+    with engine.begin() as connection:
+        for statement in FIRST.values():
+            connection.execute(text(statement), {"kind": kind, "answers": answers})
+        code = {"pot": "P", "patch": "H", "cell": "Z"}[kind]
+        for i in range(8):
+            place = {"code": f"{code}{i + 1}", "letter": "AB"[i % 2], "block": str(i // 2 + 1), "i": i}
+            place |= {"row": i // 4, "column": i % 4, "x": 40.0 * (i % 4), "y": 50.0 * (i // 4)}
+            connection.execute(
+                text(
+                    "INSERT INTO unit (id, trial_id, code, letter, block, grid_row, grid_column, walk, x_cm, y_cm, "
+                    "lost_reason) VALUES (:i + 1, 1, :code, :letter, :block, :row, :column, :i + 1, :x, :y, '')"
+                ),
+                place,
+            )
+            for round_id in (1, 2):
+                gain = 6 if round_id == 2 and i % 2 == 0 else 0
+                reading = {"r": round_id, "u": i + 1, "v": 10 + 10 * round_id + gain + 0.3 * (i * i % 5)}
+                connection.execute(
+                    text(
+                        "INSERT INTO reading (trial_id, round_id, unit_id, measure_key, replicate, value, skip_reason, "
+                        "by, at, client_id, version) VALUES (1, :r, :u, 'plant_height', 1, :v, '', 'Ben', now(), "
+                        "'old-' || :r || '-' || :u, 1)"
+                    ),
+                    reading,
+                )
+    engine.dispose()
+
+
+@pytest.mark.parametrize(("kind", "place"), [("pot", "pots"), ("patch", "bed"), ("cell", "tray")])
+def test_an_old_trial_is_whole_and_judged_as_before(old, kind, place):
+    lay_down(old, kind)
+    migrate(old)
+    engine = engine_for(old)
+    with Session(engine) as session:
+        trial = load_trial(session, 1)
+        readings = readings_of(session, 1)
+        (comparison,) = judge_trial(trial, trial.asked[0], readings).comparisons
+    engine.dispose()
+    assert [unit.code[1:] for unit in trial.units] == [str(n) for n in range(1, 9)]
+    assert {unit.cut.kind for unit in trial.units} == {kind}
+    assert {(unit.cut.width_cm, unit.cut.length_cm) for unit in trial.units} == {(30.0, 40.0)}
+    (ground,) = trial.site.places
+    assert ground.kind == place
+    assert all(ground.x_cm <= unit.cut.x_cm for unit in trial.units)
+    assert all(unit.cut.x_cm + 30 <= ground.x_cm + ground.width_cm + 1e-6 for unit in trial.units)
+    assert len(readings) == 16
+    assert comparison.verdict == "better_matters"
+    assert trial.rounds[1].note == "windy"
+    assert trial.declared is None, "nobody declared in those days: the ledger says so"
+    assert [(pour.amount, pour.amount_each) for pour in trial.pours] == [
+        ("250 mL each", 250.0),
+        ("a good splash", None),
+    ]
+
+
+def test_a_plan_half_made_in_the_old_app_can_be_gone_on_with(old, client):
+    lay_down(old, "pot")
+    migrate(old)
+    page = client.get("/trials/new/7/claim").get_data(as_text=True)
+    assert "Half a plan" in page
+    for step in ("measure", "treatments", "ground", "chance", "days", "rules"):
+        assert client.get(f"/trials/new/7/{step}").status_code == 200, step
+    assert client.get("/trials/1").status_code == 200
+    assert "Old trial" in client.get("/").get_data(as_text=True)
+
+
+def test_and_down_again_for_those_who_must(old):
+    lay_down(old, "pot")
+    migrate(old)
+    command.downgrade(alembic_config(old), "0001")
+    engine = engine_for(old)
+    with engine.connect() as connection:
+        kept = connection.execute(text("SELECT ground_kind, width_cm, length_cm FROM trial")).one()
+        counted = connection.execute(text("SELECT count(*) FROM reading")).scalar()
+    engine.dispose()
+    assert tuple(kept) == ("pot", 30.0, 40.0)
+    assert counted == 16

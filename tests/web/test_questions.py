@@ -1,0 +1,154 @@
+"""Trials that ask more than “is it better”: a ladder, no worse, several crops and batches, plants pulled by lot."""
+
+import json
+import re
+
+import pytest
+
+from tests.web.steps import fill, planned, typed
+
+
+def text(client, path, **more):
+    return client.get(path, **more).get_data(as_text=True)
+
+
+def deal(client, draft):
+    made = client.post(f"{draft}/deal", {"go": "deal"})
+    assert re.match(r"/trials/\d+\?dealt=1", made.headers.get("Location", "")), made.headers
+    return made.headers["Location"].split("?")[0]
+
+
+def read_in(client, trial, value):
+    """All readings of the first measure by file: value(letter, number of the unit, day)."""
+    whole = json.loads(text(client, f"{trial}/export.json"))["trial"]
+    lines = ["day;unit;measure;reading;value"]
+    measure = whole["asked"][0]["measure"]["name"]
+    for row in whole["rounds"]:
+        for n, unit in enumerate(whole["units"]):
+            code = f"{ {'pot': 'P', 'patch': 'H', 'cell': 'Z'}[unit['cut']['kind']] }{unit['cut']['number']}"
+            lines.append(f"{row['day']};{code};{measure};1;{value(unit['letter'], n, row['day']):.1f}")
+    answer = client.post(f"{trial}/readings/import", {"text": "\n".join(lines), "go": "take"}, follow_redirects=True)
+    assert answer.status_code == 200, answer.get_data(as_text=True)[:300]
+
+
+def test_a_ladder_is_judged_as_comparisons_and_as_one_trend(client, draft, clock):
+    planned(client, draft)
+    fill(client, draft, "treatments", go="ladder")
+    fill(client, draft, "ground", units_each="6")
+    trial = deal(client, draft)
+    names = re.findall(r"<strong>(Nettle steep 1 in \d+|Plain water)</strong>", text(client, trial))
+    assert sorted(set(names)) == ["Nettle steep 1 in 10", "Nettle steep 1 in 20", "Nettle steep 1 in 5", "Plain water"]
+    clock.forward(days=30)
+    step = {"A": 1.2, "B": 2.4, "C": 3.6, "D": 0.0}
+    read_in(client, trial, lambda letter, n, day: 20 + 0.2 * (n * n % 7) + step[letter] * (day > 0))
+    page = text(client, f"{trial}/verdict")
+    assert "The ladder as one trend" in page
+    assert "Each step up the ladder: +" in page
+    assert "more strength went with a change" in page
+    assert "taken as equal steps" in page
+    assert page.count("board-finding") >= 3, "and each rung against the control"
+
+
+def test_no_worse_has_its_own_question_chance_and_verdict(client, draft, clock):
+    planned(client, draft)
+    refused = fill(client, draft, "measure", aim="no worse", worth="")
+    assert "needs a margin" in refused.get_data(as_text=True)
+    fill(client, draft, "measure", aim="no worse", worth="20")
+    chance = text(client, f"{draft}/chance")
+    assert "If it is just as good" in chance
+    assert "If it is worse by your margin" in chance
+    assert "is no worse than plain water by more than 20 %" in text(client, f"{draft}/claim")
+    trial = deal(client, draft)
+    clock.forward(days=30)
+    read_in(client, trial, lambda letter, n, day: 20 + 0.3 * (n * n % 5) + 0.02 * day)
+    page = text(client, f"{trial}/verdict")
+    assert "No worse, within your margin" in page or "No difference" in page or "Better" in page
+    assert "inside the margin of 20 % that you allowed" in page
+
+
+def test_crops_and_batches_go_to_whole_blocks(client, draft):
+    planned(client, draft)
+    fill(client, draft, "treatments", batches="3")
+    fill(client, draft, "rules", crops="rainbow chard, pak choi", handling="Raked.")
+    trial = deal(client, draft)
+    tags = text(client, f"{trial}/tags")
+    shown = re.findall(r"block (\d) · ([\w ]+) · batch (\d)", tags)
+    assert len(shown) == 12
+    assert len(set(shown)) == 6, "a block has one crop and one batch"
+    assert {crop for _, crop, _ in shown} == {"rainbow chard", "pak choi"}
+    assert {batch for _, _, batch in shown} == {"1", "2", "3"}
+    assert "rainbow chard, pak choi, in whole blocks" in text(client, trial)
+
+
+@pytest.mark.parametrize(
+    ("step", "changes", "back", "said"),
+    [
+        ("rules", {"crops": "a, b, c, d"}, "rules", "4 crops: take 4 blocks"),
+        ("treatments", {"batches": "9"}, "treatments", "at most 6 batches"),
+    ],
+)
+def test_what_does_not_go_into_blocks_leads_back_to_its_step(client, draft, step, changes, back, said):
+    planned(client, draft)
+    fill(client, draft, step, **changes)
+    stopped = client.get(f"{draft}/deal", follow_redirects=True)
+    assert stopped.request.path.endswith(f"/{back}")
+    assert said in stopped.get_data(as_text=True)
+
+
+def test_crops_without_blocks_lead_back_too(client, draft):
+    planned(client, draft)
+    fill(client, draft, "ground", dealing="completely random")
+    fill(client, draft, "rules", crops="chard, pak choi")
+    assert "2 crops need blocks" in client.get(f"{draft}/deal", follow_redirects=True).get_data(as_text=True)
+
+
+def test_the_till_and_the_sheet_say_which_plant_is_pulled(client, draft, clock):
+    planned(client, draft)
+    fill(client, draft, "measure", measure="fresh_mass", also="leaf_count")
+    fill(client, draft, "rules", plants="2", seeds="5", thin_on="4", replace_until="3")
+    fill(client, draft, "days", rounds="0 14 28", pulls="14 28")
+    trial = deal(client, draft)
+    page = text(client, trial)
+    assert "5 in each unit, thinned to 2 on day 4" in page
+    assert "replaced up to day 3" in page
+    assert "on day 14, 28, one plant of each unit, by lot" in page
+    rounds = dict(re.findall(r'round=(\d+)"[^>]*>\s*(Baseline|Day \d+)', text(client, f"{trial}/readings")))
+    by_day = {name: number for number, name in rounds.items()}
+
+    def till(name):
+        page = text(client, f"{trial}/rounds/{by_day[name]}")
+        return json.loads(re.search(r"<script[^>]*application/json[^>]*>(.*?)</script>", page, re.S).group(1))
+
+    assert [asked["key"] for asked in till("Baseline")["asked"]] == ["leaf_count"]
+    first, last = till("Day 14"), till("Day 28")
+    assert {asked["key"] for asked in first["asked"]} == {"fresh_mass", "leaf_count"}
+    for one, other in zip(first["units"], last["units"], strict=True):
+        pulled = re.fullmatch(r"Pull plant (\d)\.", one["pull"]).group(1)
+        assert other["pull"] == f"Pull plant {3 - int(pulled)}. Gone: {pulled}."
+    sheet = text(client, f"{trial}/sheet?round={by_day['Day 14']}")
+    assert sheet.count("<td>plant ") == 12
+    assert "fresh" in sheet.lower()
+
+
+def test_a_blind_trial_names_no_treatment_on_its_tags(client, draft):
+    planned(client, draft)
+    fill(client, draft, "treatments", blind="y")
+    assert "blind" in typed(client, f"{draft}/treatments")
+    trial = deal(client, draft)
+    assert "tags do not name the treatment" in text(client, trial)
+    assert "Nettle steep" not in text(client, f"{trial}/tags").split("tags-sheet")[1]
+    assert "Nettle steep" in text(client, f"{trial}/slip"), "the slip is for whoever pours"
+
+
+def test_a_square_is_cut_dealt_and_proved(client, draft):
+    planned(client, draft)
+    fill(client, draft, "treatments", go="add")
+    fill(client, draft, "treatments", **{"treatments-2-name": "Whey"})
+    fill(client, draft, "ground", dealing="Latin square", units_each="3")
+    assert "Latin square, 3 × 3" in text(client, f"{draft}/ground")
+    trial = deal(client, draft)
+    slip = text(client, f"{trial}/slip")
+    assert "cyclic square" in slip
+    assert "seed:letters:0" in slip
+    rows = re.findall(r"<title>P\d+: (\w)", text(client, trial))
+    assert sorted(rows) == list("AAABBBCCC")
