@@ -9,10 +9,11 @@ from sqlmodel import Session
 from eproba.core.brewing.batches import Batch, Check
 from eproba.core.brewing.ingredients import RecipeError
 from eproba.core.brewing.kitchen import Kit
+from eproba.core.brewing.mixing import concentrate
 from eproba.core.brewing.weather import Hour
 from eproba.core.catalogue import recipes
 from eproba.store.batches import add_batch, add_check, batches, change_batch, photo_of, take_from
-from eproba.store.brewing import brewing_jobs, brewings, concentrate, day_span, needs
+from eproba.store.brewing import brewing_jobs, brewings, day_span, needs
 from eproba.store.kit import Household, household_kit, keep_kit
 from eproba.store.recipes import all_recipes, keep_recipe, recipe_of, versions_of
 from eproba.store.trials import lose_unit

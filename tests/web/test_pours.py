@@ -53,10 +53,22 @@ def test_what_was_poured_is_taken_from_its_batch_and_told(client):
     log = text(client, "/trials/5/pours")
     for words in ("Ferment, second bucket", "soil 11.5 °C, moist, H1 got 1.2", "spilled at H1", "1.5 L each"):
         assert words in log
-    assert "1.05 of 1.6 L" in text(client, "/batches/3"), "four units × 1.5 L at 1 + 10"
-    again = keep(client, soil_c="11,5")
-    assert again.status_code == 302
-    assert "1.05 of 1.6 L" in text(client, "/batches/3"), "corrected, not poured twice"
+    assert "1.08 of 1.6 L" in text(client, "/batches/3"), "three units × 1.5 L and one of 1.2 L, at 1 + 10"
+    assert keep(client, soil_c="11,5").status_code == 302
+    assert "1.08 of 1.6 L" in text(client, "/batches/3"), "corrected, not poured twice"
+    keep(client, exceptions_A="")
+    assert "1.05 of 1.6 L" in text(client, "/batches/3"), "four units × 1.5 L"
+    keep(client, batch_A="")
+    assert "1.6 of 1.6 L" in text(client, "/batches/3"), "it came from elsewhere: put back"
+
+
+def test_an_emptied_batch_does_not_stand_in_the_way_of_a_correction(client):
+    keep(client, amount_A="4.4 L each")
+    assert "used up" in text(client, "/batches/3")
+    corrected = keep(client, amount_A="1.5 L each", note_A="mistyped")
+    assert corrected.status_code == 302
+    assert "1.05 of 1.6 L" in text(client, "/batches/3")
+    assert 'aria-current="step">used up' not in text(client, "/batches/3")
 
 
 @pytest.mark.parametrize(

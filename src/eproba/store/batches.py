@@ -79,9 +79,10 @@ def change_batch(session: Session, batch_id: int, **changes: Any) -> None:
 
 
 def take_from(session: Session, batch: Batch, litres: float, now: datetime) -> None:
-    """Pour from a batch; what hardly covers the bottom counts as used up."""
-    left = max(0.0, batch.left - litres)
-    changes: dict[str, Any] = {"left": left}
-    if left <= NEARLY_NOTHING * batch.litres and batch.used_up_at is None:
-        changes["used_up_at"] = now
-    change_batch(session, batch.id, **changes)
+    """Pour from a batch, or put back (below 0) what a corrected record had taken.
+
+    What hardly covers the bottom counts as used up.
+    """
+    left = min(batch.litres, max(0.0, batch.left - litres))
+    empty = left <= NEARLY_NOTHING * batch.litres
+    change_batch(session, batch.id, left=left, used_up_at=(batch.used_up_at or now) if empty else None)

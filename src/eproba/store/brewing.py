@@ -5,9 +5,9 @@ from datetime import UTC, date, datetime, time, timedelta
 from sqlalchemy import Integer, cast, func, select
 from sqlmodel import Session, col
 
+from eproba.core.brewing.mixing import concentrate
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.brewing.schedule import Brewing, Job, Pouring, back_schedule, jobs, served_by, stock_of
-from eproba.core.quantities import in_base
 from eproba.store.batches import batches
 from eproba.store.glances import not_closed
 from eproba.store.kit import household_kit
@@ -16,16 +16,6 @@ from eproba.store.tables import PourRow, TreatmentRow, TrialRow, UnitRow
 
 POURING_HOUR = time(17)  # late afternoon, when a pour is best
 OVERDUE = timedelta(days=7)  # a pour that waits for longer was left out, and needs no brew
-
-
-def concentrate(recipe: Recipe, amount: float, unit: str, water_parts: float | None) -> float:
-    """Litres of concentrate (kg, or litres, of what is spread) in an amount that a unit gets."""
-    if unit == "handful":
-        return recipe.portions[0].ingredient.grams(amount, unit) / 1000
-    value, dimension = in_base(amount, unit)
-    litres = value if dimension == "volume" else value / 1000
-    parts = recipe.parts if water_parts is None else (1.0, water_parts)
-    return litres * parts[0] / sum(parts) if recipe.liquid else litres
 
 
 def needs(session: Session, since: date) -> list[tuple[Recipe, Pouring]]:

@@ -5,9 +5,11 @@ Everything here is unrounded and linear in the amount wanted (where the recipe i
 """
 
 import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from eproba.core.brewing.recipe import DEFAULT_POT_SHARE, Portion, Recipe
+from eproba.core.quantities import in_base
 
 MOST_AREA, MOST_UNITS, MOST_LITRES = 100_000.0, 1000, 1000.0
 GOES_INTO_THE_GROUND = ("drench", "dry", "medium")
@@ -130,6 +132,23 @@ def loads(recipe: Recipe, amounts: tuple[Portion, ...], surface: float, litres: 
     carbon = sum(each.grams * each.ingredient.easy_carbon for each in amounts) / surface
     low, high = (sum(each.grams * each.ingredient.nitrogen[i] for each in amounts) / surface for i in (0, 1))
     return Loads(water, carbon, (low, high))
+
+
+def concentrate(recipe: Recipe, amount: float, unit: str, water_parts: float | None) -> float:
+    """Litres of concentrate (kg, or litres, of what is spread) in an amount that a unit gets."""
+    if unit == "handful":
+        return recipe.portions[0].ingredient.grams(amount, unit) / 1000
+    value, dimension = in_base(amount, unit)
+    litres = value if dimension == "volume" else value / 1000
+    parts = recipe.parts if water_parts is None else (1.0, water_parts)
+    return litres * parts[0] / sum(parts) if recipe.liquid else litres
+
+
+def poured_concentrate(
+    recipe: Recipe, each: float, others: Mapping[str, float], codes: Sequence[str], unit: str, water_parts: float | None
+) -> float:
+    """Litres of concentrate in what all units of a treatment got: `each`, but `others` for those named there."""
+    return sum(concentrate(recipe, others.get(code, each), unit, water_parts) for code in codes)
 
 
 def pot_litres(pot_volume_l: float) -> float:

@@ -142,6 +142,8 @@ def _override(row: Row, batch: Batch | None, done_on: date) -> str:
         why = why_not_pour(batch, when)
     except BatchError as error:
         raise PourError(f"{row.treatment.name}: {error}") from error
+    if batch.id == row.pour.batch:
+        return row.pour.override  # on record already: a correction is no new pour
     if why and not row.override:
         text = f"{row.treatment.name}: {why} Choose another batch, or say why you pour it all the same; it is put on"
         raise PourError(f"{text} record and stands in the verdict.")

@@ -1,5 +1,6 @@
 """Applications: what, how much, where and how for one day, what was really poured; and the log."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any
@@ -9,9 +10,9 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.brewing.at_the_pour import MOISTURES, Counsel, on_pour
 from eproba.core.brewing.batches import Batch, state, why_not_pour
+from eproba.core.brewing.mixing import poured_concentrate
 from eproba.core.planning.trial import Pour, Trial
 from eproba.store.batches import batches, take_from
-from eproba.store.brewing import concentrate
 from eproba.store.kit import household_kit
 from eproba.store.pours import log_pour
 from eproba.store.recipes import all_recipes
@@ -86,13 +87,22 @@ def _keep(trial: Trial, rows: list[Row], kept: list[dict[str, Any]]) -> None:
     """Write all treatments of the day at once, and take what was poured from its batch."""
     declare_trial(db(), trial.id, now())
     for row, values in zip(rows, kept, strict=True):
-        log_pour(db(), trial.id, row.pour.id, who(), values)
-        fresh = values["batch_id"] is not None and row.pour.batch != values["batch_id"]
-        if fresh and (batch := _batch(row)) is not None:
-            t = row.treatment
-            litres = concentrate(batch.recipe, values["amount_each"], t.amount_unit, t.water_parts)
-            take_from(db(), batch, litres * len(row.codes), now())
+        old = row.pour
+        _take(row, old.batch, old.amount_each, old.unit_amounts, back=True)
+        log_pour(db(), trial.id, old.id, who(), values)
+        _take(row, values["batch_id"], values["amount_each"], values["unit_amounts"])
     db().commit()
+
+
+def _take(row: Row, batch_id: int | None, each: float | None, others: Mapping[str, float], back: bool = False) -> None:
+    """Take what a treatment's units got from its batch, or put it back where the record is corrected."""
+    if batch_id is None or each is None:
+        return
+    db().expire_all()
+    for batch in batches(db(), [batch_id]):
+        t = row.treatment
+        litres = poured_concentrate(batch.recipe, each, others, row.codes, t.amount_unit, t.water_parts)
+        take_from(db(), batch, -litres if back else litres, now())
 
 
 def _counsel(trial: Trial, day: int, desk: dict[str, Mixed]) -> list[Counsel]:
