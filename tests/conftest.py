@@ -6,6 +6,7 @@ import threading
 from datetime import UTC, date, datetime, timedelta
 from types import SimpleNamespace
 
+import hypothesis
 import psycopg
 import pytest
 from psycopg import sql
@@ -23,6 +24,10 @@ TODAY = date(2026, 5, 20)
 CHROMIUM = "/usr/bin/chromium"
 PATIENCE = 20_000  # ms: a shared machine may stand still for some seconds
 _numbers = itertools.count(1)
+# In CI the same examples each time; elsewhere new ones, so that somebody meets what nobody thought of.
+hypothesis.settings.register_profile("ci", derandomize=True, deadline=None)
+hypothesis.settings.register_profile("here", deadline=None)
+hypothesis.settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 
 class Clock:

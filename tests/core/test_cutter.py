@@ -58,7 +58,7 @@ sites = st.builds(
 )  # fmt: skip
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=100, deadline=None)
 @given(sites, wishes)
 def test_whatever_is_cut_is_fair_ground(site, wish):
     try:

@@ -126,6 +126,8 @@ def _squareness(place: Place, columns: int, rows: int) -> float:
 
 def _cut(place: Place, position: int, grid: tuple[int, int], wish: Wish, whole: bool = False) -> list[Cut]:
     columns, rows = grid
+    if min(grid) < 1:
+        return []
     guard = 0.0 if place.standing or whole else wish.guard_cm
     ring = 1 if wish.edge_guards and not whole else 0
     if place.standing:
