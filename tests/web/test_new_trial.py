@@ -40,6 +40,7 @@ def test_back_and_forth_loses_nothing_not_even_what_is_wrong(client, draft):
 
 def test_treatments_come_and_go(client, draft):
     fill(client, draft, "treatments", go="add", **{"treatments-0-name": "Nettle"})
+    assert "Name it." not in client.get(f"{draft}/treatments").get_data(as_text=True), "a new row is no mistake yet"
     fill(client, draft, "treatments", go="stay", **{"treatments-2-name": "Whey"})
     fill(client, draft, "treatments", go="remove-1")
     kept = typed(client, f"{draft}/treatments")

@@ -388,7 +388,8 @@ def _advice(name: str, forms: Forms) -> list[Advice]:
     first = measures.get(measure.measure.data or "")
     if name == "treatments":
         poured = treatments.amount_unit.data in ("mL", "L")
-        batches = int(treatments.batches.number or 1) if treatments.validate() else 1
+        typed = (treatments.batches.data or "").strip()
+        batches = int(typed) if typed.isdigit() else 1
         return on_treatments([entry.form.role.data for entry in treatments.treatments], poured, batches)
     if name == "ground" and forms["ground"].validate() and first:
         try:
