@@ -298,3 +298,26 @@ def test_where_nobody_measures_there_is_no_weather(client):
     assert "your own records" in page
     assert "Nothing on record yet." in page
     assert "Foretold" not in page
+
+
+def test_a_recipe_can_begin_from_nothing(client):
+    page = text(client, "/recipes/new")
+    assert "not valid" not in page.lower()
+    form = dict(re.findall(r'<input[^>]*name="([\w-]+)"[^>]*value="([^"]*)"', page))
+    form |= {"portions-0-ingredient": "water", "portions-0-amount": "10", "portions-0-unit": "L"}
+    form |= {"portions-1-ingredient": "soft_greens", "portions-1-amount": "500", "portions-1-unit": "g"}
+    form |= {"title": "Nettle steep", "said": "Feeds leaves.", "yields": "9", "water_parts": "10"}
+    form |= {"apply": "Pour slowly at the base.", "cautions": "no such"}
+    nameless = client.post("/recipes/new", {**form, "title": ""})
+    assert "Name it." in nameless.get_data(as_text=True)
+    uncautioned = client.post("/recipes/new", {**form, "apply": "Pour."})
+    assert "every recipe has at least one caution" in uncautioned.get_data(as_text=True)
+    made = client.post("/recipes/new", form).headers["Location"]
+    shown = text(client, made)
+    assert "Nettle steep" in shown
+    assert "1 + 10" in shown
+    assert "Your own" in text(client, "/recipes")
+    key = made.rsplit("/", 1)[1]
+    assert "Nettle steep" in text(client, f"/mix?recipe={key}&by=area&area=5&means=plus&equipment=can")
+    without = {**form, "portions-0-amount": "", "portions-1-ingredient": ""}
+    assert client.post("/recipes/new", without).status_code == 400

@@ -60,6 +60,15 @@ class RecipeForm(FlaskForm):
         self.cautions.choices = list(cautions().items())
 
 
+def blank_recipe() -> Recipe:
+    """What a new recipe starts with: a cautious drench, nothing said of it yet."""
+    return Recipe(
+        key="new", title="", kind="drench", family="your own", said="", sure="hearsay", needs="",
+        portions=(Portion(ingredients()["water"], 1, "L"),), yields=1.0, rate=(1.0, 2.0, 4.0), minutes=10, use="drench",
+        phases=(Phase((14.0, 28.0)),), brew=(), apply=(Step("Pour slowly at the base.", ("pour",)),), why="",
+    )  # fmt: skip
+
+
 def filled(recipe: Recipe) -> dict[str, Any]:
     """What the form holds for a recipe."""
     low, high = recipe.temperature or (None, None)

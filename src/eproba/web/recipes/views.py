@@ -16,7 +16,7 @@ from eproba.core.quantities import QuantityError
 from eproba.exchange.recipe_file import read_recipe, recipe_json, recipe_toml
 from eproba.store.recipes import all_recipes, keep_recipe, recipe_of, versions_of
 from eproba.web.context import db, now
-from eproba.web.recipes.forms import RecipeForm, filled, recipe_made
+from eproba.web.recipes.forms import RecipeForm, blank_recipe, filled, recipe_made
 from eproba.web.trials.views import download
 
 recipes = Blueprint("recipes", __name__, template_folder="templates")
@@ -89,6 +89,12 @@ def _plain(key: str) -> str:
 
 def _new_key(title: str) -> str:
     return f"{_plain(title)}-{secrets.token_hex(2)}"
+
+
+@recipes.route("/recipes/new", methods=["GET", "POST"])
+def new() -> ResponseReturnValue:
+    """A recipe of one's own, from nothing."""
+    return _typed(blank_recipe(), "New recipe", True)
 
 
 @recipes.route("/recipes/<key>/copy", methods=["GET", "POST"])
