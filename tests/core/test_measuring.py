@@ -129,3 +129,11 @@ def test_the_garden_gives_its_truth_back(catalogue):
 
     assert gap(0) == pytest.approx(0, abs=0.02)
     assert gap(28) == pytest.approx(0.2, abs=0.02)
+
+
+def test_noise_follows_the_scale(catalogue):
+    height, worms = catalogue["plant_height"], catalogue["surface_worms"]
+    assert height.noise_on("ratio") == height.noise_cv
+    quarter = height.low + (height.high - height.low) / 4
+    assert height.noise_on("difference") == pytest.approx(height.noise_cv * quarter)
+    assert worms.noise_on("difference") == worms.noise_sd

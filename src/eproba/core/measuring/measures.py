@@ -76,6 +76,12 @@ class Measure:
         spread = self.noise_cv if self.noise_cv is not None else self.noise_sd or 0.0
         return 100 * spread if self.kind == "proportion" else spread
 
+    def noise_on(self, scale: Scale) -> float:
+        """The usual noise on the scale asked: a CV becomes an SD at a quarter of the measure's range."""
+        if scale == "difference" and self.noise_cv is not None:
+            return self.noise_cv * (self.low + (self.high - self.low) / 4)
+        return self.noise
+
     def can_answer(self, baseline: float) -> bool:
         """Whether a unit that begins so can show a difference at all."""
         low = -math.inf if self.answers_from is None else self.answers_from

@@ -7,6 +7,7 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from eproba.core.brewing.comparing import warnings
+from eproba.core.brewing.desk import all_added, at_the_desk, unlike
 from eproba.core.brewing.kitchen import EQUIPMENT, cans, fillings, measured
 from eproba.core.brewing.mixing import ingredient_alone, mix, readings
 from eproba.core.brewing.water import on_water
@@ -15,7 +16,6 @@ from eproba.exchange.mix_out import steps_of
 from eproba.store.kit import household_kit, keep_kit
 from eproba.store.recipes import all_recipes
 from eproba.web.context import db, trial_or_404
-from eproba.web.mixing.desk import all_added, at_the_desk, unlike
 from eproba.web.mixing.forms import KitForm, MixForm, household_made, kit_filled, known_ingredients, priced, want_of
 from eproba.web.pictures.added import added_rulers
 from eproba.web.trials.views import trial_looks
@@ -111,7 +111,7 @@ def for_trial(trial_id: int) -> ResponseReturnValue:
     """All treatments of a trial mixed for one application, and what each really adds."""
     trial, household = trial_or_404(trial_id), household_kit(db())
     desk = at_the_desk(trial, all_recipes(db()), household.kit)
-    loads, look = all_added(trial, desk, household), trial_looks(trial)
+    loads, look = all_added(trial, desk, household.prices), trial_looks(trial)
     return render_template(
         "mixing/trial.html",
         trial=trial,

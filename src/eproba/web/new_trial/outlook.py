@@ -79,14 +79,7 @@ def noise_of(forms: Forms, measure: Measure) -> Noise:
     source = (
         "guessed from the catalogue’s percent; type your own" if guessed else "the catalogue’s usual for this measure"
     )
-    return Noise(catalogue_noise(measure, scale), source)
-
-
-def catalogue_noise(measure: Measure, scale: str) -> float:
-    """The catalogue's noise on the scale asked; a CV becomes an SD at a quarter of the measure's range."""
-    if scale == "difference" and measure.noise_cv is not None:
-        return measure.noise_cv * (measure.low + (measure.high - measure.low) / 4)
-    return measure.noise
+    return Noise(measure.noise_on(scale), source)
 
 
 def worth_of(forms: Forms, noise: float) -> float:

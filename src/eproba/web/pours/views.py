@@ -10,6 +10,7 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.brewing.at_the_pour import MOISTURES, Counsel, on_pour
 from eproba.core.brewing.batches import Batch, state, why_not_pour
+from eproba.core.brewing.desk import Mixed, at_the_desk, recipe_for
 from eproba.core.brewing.mixing import poured_concentrate
 from eproba.core.planning.trial import Pour, Trial
 from eproba.store.batches import batches, take_from
@@ -18,7 +19,6 @@ from eproba.store.pours import log_pour
 from eproba.store.recipes import all_recipes
 from eproba.store.trials import declare_trial
 from eproba.web.context import db, now, today, trial_or_404, who
-from eproba.web.mixing.desk import Mixed, at_the_desk, recipe_for
 from eproba.web.pours.typed import CANS, Row, circumstances, row_of, values_of
 from eproba.web.stations import station
 from eproba.web.trials.views import trial_looks

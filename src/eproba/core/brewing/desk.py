@@ -1,5 +1,6 @@
 """A trial's treatments at the mixing desk: what each unit gets, mixed, and what it adds."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from eproba.core.brewing.comparing import Added, added
@@ -10,7 +11,6 @@ from eproba.core.brewing.recipe import Recipe
 from eproba.core.planning.days import POUR_SECONDS
 from eproba.core.planning.trial import Treatment, Trial
 from eproba.core.quantities import in_base
-from eproba.store.kit import Household
 
 ROUND = 0.785  # of its square, for the surface of a pot
 
@@ -28,7 +28,7 @@ class Mixed:
     why_not: str
 
 
-def recipe_for(treatment: Treatment, trial: Trial, known: dict[str, Recipe]) -> Recipe | None:
+def recipe_for(treatment: Treatment, trial: Trial, known: Mapping[str, Recipe]) -> Recipe | None:
     """What a treatment is mixed from: its own recipe; for controls of a brew, that of the first one tested."""
     if treatment.recipe in known:
         return known[treatment.recipe]
@@ -66,7 +66,7 @@ def want_for(treatment: Treatment, units: int, surface: float, recipe: Recipe) -
     return Want(area_m2=units * surface, rate=kilograms / surface, parts=parts)
 
 
-def at_the_desk(trial: Trial, known: dict[str, Recipe], kit: Kit) -> list[Mixed]:
+def at_the_desk(trial: Trial, known: Mapping[str, Recipe], kit: Kit) -> list[Mixed]:
     """All treatments of a trial, mixed for one application."""
     surface, found = unit_surface(trial), []
     for treatment in trial.treatments:
@@ -94,15 +94,15 @@ def unlike(trial: Trial) -> list[str]:
     return ["No handling of all units alike is written down: rake, loosen and pre-water every unit, treated or not."]
 
 
-def all_added(trial: Trial, desk: list[Mixed], household: Household) -> list[Added]:
-    """What each treatment adds to a square metre; nothing where nothing is poured."""
+def all_added(trial: Trial, desk: Sequence[Mixed], prices: Mapping[str, float]) -> list[Added]:
+    """What each treatment adds to a square metre; nothing where nothing is poured. `prices` a kg by ingredient."""
     found = []
     for each in desk:
         pours = sum(pour.letter == each.treatment.letter for pour in trial.pours)
         pouring = POUR_SECONDS * each.units / 60
         letter, name = each.treatment.letter, each.treatment.name
         if each.mixed is not None:
-            found.append(added(letter, name, each.mixed, pours, household.prices, pouring))
+            found.append(added(letter, name, each.mixed, pours, prices, pouring))
         elif each.treatment.amount is None:
             found.append(Added(letter, name, 0.0, 0.0, (0.0, 0.0), 0.0, 0.0, 1))
     return found
