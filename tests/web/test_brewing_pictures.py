@@ -83,7 +83,7 @@ def test_over_the_trial_all_is_times_the_applications():
 
 def test_brews_and_weather_lie_on_the_same_axis():
     trial = small_trial(measures())
-    day0 = datetime.combine(trial.start_on, datetime.min.time(), UTC)
+    day0 = datetime.combine(trial.start_on, datetime.min.time()).astimezone()
     brew = Brewed("Ferment", day0 + timedelta(days=7), day0 + timedelta(days=14), day0 + timedelta(days=21))
     early = Brewed("Early", day0 - timedelta(days=30), day0, day0 + timedelta(days=90))
     sky = [Day(trial.start_on + timedelta(days=n), 8.0, 15.0 + n, 10.0 if n == 14 else 0.0) for n in range(-3, 29)]

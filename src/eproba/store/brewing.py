@@ -1,6 +1,6 @@
 """What has to be brewed for the applications of all running trials."""
 
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
 
 from sqlalchemy import Integer, cast, func, select
 from sqlmodel import Session, col
@@ -50,13 +50,13 @@ def needs(session: Session, since: date) -> list[tuple[Recipe, Pouring]]:
 
 
 def _when(on: date) -> datetime:
-    return datetime.combine(on, POURING_HOUR, UTC)
+    return datetime.combine(on, POURING_HOUR).astimezone()  # the gardener’s own clock
 
 
 def brewings(session: Session, now: datetime) -> tuple[dict[int, list[Pouring]], list[Brewing]]:
     """What the shelf serves, by batch; and the batches that running trials need beside it, the first to start first."""
     stock = [each for batch in batches(session) if (each := stock_of(batch, now)) is not None]
-    serves, open_needs = served_by(needs(session, now.date() - OVERDUE), stock, now)
+    serves, open_needs = served_by(needs(session, now.astimezone().date() - OVERDUE), stock, now)
     return serves, back_schedule(open_needs, household_kit(session).stands)
 
 
@@ -68,5 +68,5 @@ def brewing_jobs(session: Session, now: datetime, since: datetime, until: dateti
 
 
 def day_span(today: date, ahead: timedelta) -> tuple[datetime, datetime]:
-    start = datetime.combine(today, time(), UTC)
+    start = datetime.combine(today, time()).astimezone()
     return start, start + ahead

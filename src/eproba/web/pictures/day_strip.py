@@ -102,13 +102,14 @@ def day_strip(trial: Trial, today: date, brews: Sequence[Brewed] = (), weather: 
 
 def _place(trial: Trial, at: datetime) -> float:
     """Where a moment lies on the axis, kept within the strip."""
-    days = trial.day_of(at.date()) + at.hour / 24
+    local = at.astimezone()
+    days = trial.day_of(local.date()) + local.hour / 24
     x = LEFT + (WIDTH - LEFT - RIGHT) * days / trial.decision_day
     return round(min(max(x, LEFT - 12), WIDTH - RIGHT), 1)
 
 
 def _span(trial: Trial, brew: Brewed) -> Span:
-    title = f"{brew.title}, begun {brew.start:%d %b}, ready {brew.ready:%d %b}"
+    title = f"{brew.title}, begun {brew.start.astimezone():%d %b}, ready {brew.ready.astimezone():%d %b}"
     return Span(_place(trial, brew.start), _place(trial, brew.ready), _place(trial, brew.end), title)
 
 

@@ -2,7 +2,7 @@
 
 import re
 import secrets
-from datetime import UTC, datetime, time
+from datetime import datetime, time
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -109,7 +109,7 @@ def brews_and_weather(trial: Trial) -> tuple[list[Brewed], list[Day]]:
     used = sorted({pour.batch for pour in trial.pours if pour.batch is not None})
     serves, planned = brewings(db(), now())
     here = [each for each, pours in serves.items() if any(pour.trial_id == trial.id for pour in pours)]
-    last = now() if today() < trial.decision_on else datetime.combine(trial.decision_on, time(18), UTC)
+    last = now() if today() < trial.decision_on else datetime.combine(trial.decision_on, time(18)).astimezone()
     shown = []
     for batch in batches(db(), [*used, *here]) if used or here else []:
         ready = ready_at(batch) or last
@@ -120,7 +120,7 @@ def brews_and_weather(trial: Trial) -> tuple[list[Brewed], list[Day]]:
         mine = [pour.at for pour in made.serves if pour.trial_id == trial.id]
         if mine and made.recipe.brews:
             shown.append(Brewed(made.recipe.title, made.start, made.ready, max(mine)))
-    start = datetime.combine(trial.start_on, time(), UTC)
+    start = datetime.combine(trial.start_on, time()).astimezone()
     return shown, days(station().hours(start, min(last, now())))
 
 
