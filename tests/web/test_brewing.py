@@ -131,7 +131,7 @@ def test_the_mixing_desk_answers_while_one_types(client):
     assert "1 + 19" in again
     assert "6 L" in again, "a tenth of each pot"
     for change, said in (
-        ({"strength": "0"}, "at least one part of concentrate"),
+        ({"strength": "0"}, "1 in 0 can&#39;t be"),
         ({"by": "area", "area": "-3"}, "above 0"),
         ({"each": "2 cups"}, "means different things"),
         ({"pot": ""}, "how many litres each unit gets"),
@@ -321,3 +321,19 @@ def test_a_recipe_can_begin_from_nothing(client):
     assert "Nettle steep" in text(client, f"/mix?recipe={key}&by=area&area=5&means=plus&equipment=can")
     without = {**form, "portions-0-amount": "", "portions-1-ingredient": ""}
     assert client.post("/recipes/new", without).status_code == 400
+
+
+def test_another_recipe_shows_what_goes_in_and_keeps_what_was_typed(client):
+    form = {
+        "recipe": "yeast-starter",
+        "litres": "3",
+        "place": "windowsill",
+        "water": "rain",
+        "start": "now",
+        "go": "look",
+    }
+    page = client.post("/batches/new", form).get_data(as_text=True)
+    assert 'name="amount-dry_yeast"' in page
+    assert 'value="windowsill"' in page
+    assert 'value="3"' in page
+    assert "The shelf is empty." in text(client, "/shelf"), "only looked at"

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 from eproba.core.brewing.mixing import Mix
 
-MICROBES_C = (20.0, 60.0)  # g of carbon a m² in the microbes of the top 10 cm of garden soil
 SMALL_C, SAFE_C = 10.0, 40.0  # one pour below is small; above is beyond the safe band
 LOCKED_N = 0.05  # g of nitrogen that microbes lock up for each g of easy carbon
 UNEQUAL = 0.05

@@ -7,7 +7,7 @@ from wtforms import RadioField, SelectField, StringField
 from wtforms.validators import Length
 
 from eproba.core.brewing.kitchen import EQUIPMENT, Kit
-from eproba.core.brewing.mixing import Want
+from eproba.core.brewing.mixing import Want, in_n, pot_litres
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.catalogue import ingredients
 from eproba.core.quantities import QuantityError, litres
@@ -41,13 +41,13 @@ def want_of(form: MixForm) -> Want:
     """
     parts = None
     if form.strength.number is not None:
-        water = form.strength.number - (1 if form.means.data == "in" else 0)
-        parts = (1.0, water)
+        n = form.strength.number
+        parts = in_n(n) if form.means.data == "in" else (1.0, n)
     if form.by.data == "area":
         return Want(area_m2=1.0 if form.area.number is None else form.area.number, rate=form.rate.number, parts=parts)
     each = litres(form.each.data) if (form.each.data or "").strip() else None
     if each is None and form.pot.number is not None:
-        each = 0.1 * form.pot.number
+        each = pot_litres(form.pot.number)
     if each is None:
         raise QuantityError("Say how many litres each unit gets, or the pot’s volume.")
     return Want(units=int(form.units.number or 1), per_unit_litres=each, parts=parts)

@@ -66,7 +66,7 @@ def new() -> ResponseReturnValue:
     if request.method == "GET":
         form.litres.data = request.args.get("litres") or f"{recipe.yields:g}"
     problem, used = "", {}
-    if form.validate_on_submit():
+    if request.form.get("go") != "look" and form.validate_on_submit():
         try:
             used = _used(recipe.key)
         except ValueError as error:

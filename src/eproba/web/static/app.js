@@ -52,3 +52,8 @@ if (todayLine) {
   const frame = todayLine.closest(".scroll-x");
   frame.scrollLeft += todayLine.getBoundingClientRect().left - frame.getBoundingClientRect().left - frame.clientWidth / 2;
 }
+
+// A choice that changes the rest of the form: ask for it at once, with everything that was typed.
+document.querySelectorAll("select[data-asks]").forEach((select) => {
+  select.addEventListener("change", () => select.form.requestSubmit(document.getElementById(select.dataset.asks)));
+});

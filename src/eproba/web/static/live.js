@@ -11,7 +11,9 @@ async function refresh() {
   const mine = ++asked;
   live.setAttribute("aria-busy", "true");
   try {
-    const answer = await fetch(live.dataset.live, { method: "POST", body: new FormData(planner), credentials: "same-origin" });
+    const body = new FormData(planner);
+    if (planner.dataset.token) body.set("csrf_token", planner.dataset.token); // a form that is read by GET bears none
+    const answer = await fetch(live.dataset.live, { method: "POST", body, credentials: "same-origin" });
     if (!answer.ok || mine !== asked) return;
     live.innerHTML = await answer.text();
   } catch {
