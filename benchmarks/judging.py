@@ -13,7 +13,7 @@ from scipy import stats
 from benchmarks.timing import timed
 from eproba.core.judging import shuffle
 from eproba.core.judging.judge import judge_together
-from eproba.core.judging.series import Question, UnitValue
+from eproba.core.stats.series import Question, UnitValue
 
 TREATMENTS, EACH, MEASURES = "ABCDEF", 10, 12
 

@@ -12,8 +12,8 @@ import numpy as np
 from sqlalchemy import text
 from sqlmodel import Session
 
-from eproba.core.planning.days import regular
 from eproba.core.planning.plan import Plan, PlannedMeasure, PlannedTreatment, simple_layout
+from eproba.core.trial.days import regular
 from eproba.store.database import engine_for
 from eproba.store.preparing import named
 from eproba.store.readings import add_many

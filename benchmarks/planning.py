@@ -11,10 +11,10 @@ import numpy as np
 import statsmodels.api as sm
 
 from benchmarks.timing import timed
-from eproba.core.judging.many_to_one import critical_value
-from eproba.core.judging.sample_size import even_correlation
 from eproba.core.judging.verdicts import verdict_of
 from eproba.core.planning.chance import Prospect, chances, simulated
+from eproba.core.stats.many_to_one import critical_value
+from eproba.core.stats.sample_size import even_correlation
 
 TRIALS, TREATMENTS, BLOCKS = 2_000, 4, 6
 PLAN = Prospect(TREATMENTS, BLOCKS, True, "ratio", 0.2, 0.3)

@@ -8,8 +8,8 @@ from typing import NoReturn
 
 import click
 
-from eproba.core.judging.series import CannotJudge, Question, Scale
 from eproba.core.measuring.numbers import parse_number
+from eproba.core.stats.series import CannotJudge, Question, Scale
 
 
 @click.group()

@@ -6,9 +6,9 @@ from pathlib import Path
 
 import numpy as np
 
-from eproba.core.judging.series import UnitValue
-from eproba.core.planning.ground import Cut, Site, row_of
-from eproba.core.planning.trial import Asked, Pour, Round, Treatment, Trial, Unit
+from eproba.core.stats.series import UnitValue
+from eproba.core.trial.ground import Cut, Site, row_of
+from eproba.core.trial.model import Asked, Pour, Round, Treatment, Trial, Unit
 
 REFERENCE = Path(__file__).parents[1] / "reference"
 

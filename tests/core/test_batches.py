@@ -8,7 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eproba.core.brewing.at_the_pour import on_pour
+from eproba.core.applying.at_the_pour import on_pour
+from eproba.core.applying.schedule import Pouring, Stock, back_schedule, jobs, planned_hours, served_by, stock_of
 from eproba.core.brewing.batches import (
     AWAY,
     NOT_YET,
@@ -26,7 +27,6 @@ from eproba.core.brewing.batches import (
     wants,
     why_not_pour,
 )
-from eproba.core.brewing.schedule import Pouring, Stock, back_schedule, jobs, planned_hours, served_by, stock_of
 from eproba.core.brewing.weather import Hour, days, rain_within
 from eproba.core.catalogue import recipes
 from eproba.core.quantities import QuantityError

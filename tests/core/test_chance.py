@@ -9,9 +9,9 @@ from scipy import stats
 from statsmodels.stats.power import TTestIndPower
 
 from eproba.core.judging.judge import judge
-from eproba.core.judging.sample_size import units_needed
-from eproba.core.judging.series import Question, UnitValue
 from eproba.core.planning.chance import ChanceError, Prospect, chances, detectable, pairwise_power, simulated, table
+from eproba.core.stats.sample_size import units_needed
+from eproba.core.stats.series import Question, UnitValue
 
 RATIO = Prospect(2, 6, False, "ratio", 0.2, 0.3)
 MILLILITRES = Prospect(4, 6, True, "difference", 20.0, 15.0)

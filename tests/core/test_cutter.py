@@ -13,9 +13,9 @@ from eproba.core.planning.cutter import (
     noise_without_blocks,
     proposals,
 )
-from eproba.core.planning.ground import Gradient, GroundError, Place, Site, borders, row_of, site_entry, site_from
-from eproba.core.planning.lots import LotsError
 from eproba.core.planning.plan import check_batches, check_crops, simple_layout
+from eproba.core.trial.ground import Gradient, GroundError, Place, Site, borders, row_of, site_entry, site_from
+from eproba.core.trial.lots import LotsError
 
 TWO_BEDS = Site((Place("bed", "Left bed", 0, 0, 200, 100), Place("bed", "Right bed", 240, 0, 200, 100)))
 TRAY = Site((Place("tray", "Tray", 0, 0, 40, 30, rows=6, columns=8),), Gradient("shade", 90))

@@ -4,10 +4,10 @@ from dataclasses import replace
 
 import pytest
 
-from eproba.core.brewing.desk import all_added, at_the_desk, unlike
+from eproba.core.applying.desk import all_added, at_the_desk, unlike
 from eproba.core.brewing.kitchen import Kit
 from eproba.core.catalogue import measures, recipes
-from eproba.core.planning.trial import Treatment
+from eproba.core.trial.model import Treatment
 from tests.core.cases import small_trial
 
 

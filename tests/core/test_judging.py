@@ -9,9 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from eproba.core.judging.judge import judge, judge_together
-from eproba.core.judging.sample_size import power, units_needed
-from eproba.core.judging.series import CannotJudge, Question, UnitValue
 from eproba.core.judging.verdicts import verdict_of
+from eproba.core.stats.sample_size import power, units_needed
+from eproba.core.stats.series import CannotJudge, Question, UnitValue
 from tests.core.cases import made_up
 
 Q = Question("A", worth=1.0)

@@ -3,7 +3,7 @@
 import pytest
 
 from eproba.core.judging.judge import judge
-from eproba.core.judging.series import Question
+from eproba.core.stats.series import Question
 from tests.core.cases import expected, units_of
 
 CASES = [

@@ -7,7 +7,7 @@ from itertools import permutations
 import pytest
 from scipy import stats
 
-from eproba.core.planning.lots import LotsError, deal, how_to_check
+from eproba.core.trial.lots import LotsError, deal, how_to_check
 
 
 def evenly(counts, kinds):

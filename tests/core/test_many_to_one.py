@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
-from eproba.core.judging.many_to_one import adjusted_p, chance_all_within, critical_value, product_form
+from eproba.core.stats.many_to_one import adjusted_p, chance_all_within, critical_value, product_form
 
 
 def equal(k):

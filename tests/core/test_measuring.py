@@ -8,10 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eproba.core.catalogue import cautions
-from eproba.core.judging.summaries import summarise, trapezoid_mean
 from eproba.core.measuring.measures import MeasureError, measure_from, own_measure, unit_value
 from eproba.core.measuring.numbers import figure, one_in, parse_number
 from eproba.core.practice.garden import Plot, Truth, grow
+from eproba.core.stats.summaries import summarise, trapezoid_mean
 
 
 def test_catalogue_holds_the_ten_measures_with_all_that_they_need(catalogue):

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eproba.core.brewing.comparing import added, warnings
+from eproba.core.applying.comparing import added, warnings
 from eproba.core.brewing.ingredients import RecipeError, ingredient_from
 from eproba.core.brewing.kitchen import EQUIPMENT, Kit, cans, fillings, measured
 from eproba.core.brewing.mixing import MixError, Want, in_n, ingredient_alone, mix, pot_litres, readings

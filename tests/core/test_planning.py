@@ -14,7 +14,6 @@ from hypothesis import strategies as st
 
 from eproba.core.catalogue import promises
 from eproba.core.judging.departures import plan_lines
-from eproba.core.judging.shuffle import best_p
 from eproba.core.planning.advice import (
     best_reachable_p,
     on_days,
@@ -25,7 +24,9 @@ from eproba.core.planning.advice import (
     on_weekday,
 )
 from eproba.core.planning.claims import ClaimError, claim_sentence, promise_from, questions_answered
-from eproba.core.planning.days import (
+from eproba.core.planning.plan import PlannedTreatment, control_index
+from eproba.core.stats.shuffle import best_p
+from eproba.core.trial.days import (
     DaysError,
     Rhythm,
     calendar,
@@ -39,9 +40,8 @@ from eproba.core.planning.days import (
     seconds_of_round,
     units_in,
 )
-from eproba.core.planning.declaration import declare, facts_of, short, untold
-from eproba.core.planning.plan import PlannedTreatment, control_index
-from eproba.core.planning.trial import Amendment, Reading, Rules, SpareRun
+from eproba.core.trial.declaration import declare, facts_of, short, untold
+from eproba.core.trial.model import Amendment, Reading, Rules, SpareRun
 from tests.core.cases import small_trial
 
 MONDAY = date(2026, 5, 18)

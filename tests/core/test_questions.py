@@ -5,10 +5,10 @@ import pytest
 import statsmodels.formula.api as smf
 
 from eproba.core.judging.judge import judge
-from eproba.core.judging.sample_size import power
-from eproba.core.judging.sentences import Wording, headline, sentence, trend_sentence
-from eproba.core.judging.series import Question, UnitValue
 from eproba.core.judging.verdicts import verdict_of
+from eproba.core.stats.sample_size import power
+from eproba.core.stats.series import Question, UnitValue
+from eproba.core.wording.sentences import Wording, headline, sentence, trend_sentence
 from tests.core.cases import made_up
 
 RUNGS = (("A", 0.0), ("B", 1.0), ("C", 2.0), ("D", 3.0))

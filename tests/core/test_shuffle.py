@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
-from eproba.core.judging.shuffle import best_p, count_deals, holm, shuffle_tests
+from eproba.core.stats.shuffle import best_p, count_deals, holm, shuffle_tests
 
 
 def flags(text):

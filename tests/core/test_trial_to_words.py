@@ -8,9 +8,9 @@ import pytest
 from eproba.core.judging.courses import courses
 from eproba.core.judging.from_trial import judge_trial, unit_values
 from eproba.core.judging.judge import judge
-from eproba.core.judging.sentences import Wording, band_text, headline, sentence
-from eproba.core.judging.series import CannotJudge, Question
-from eproba.core.planning.trial import Reading, stage_of
+from eproba.core.stats.series import CannotJudge, Question
+from eproba.core.trial.model import Reading, stage_of
+from eproba.core.wording.sentences import Wording, band_text, headline, sentence
 from tests.core.cases import made_up, small_trial
 
 DAY0 = date(2026, 5, 1)

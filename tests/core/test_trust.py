@@ -7,9 +7,9 @@ import pytest
 
 from eproba.core.judging import trust
 from eproba.core.judging.judge import judge
-from eproba.core.judging.sentences import settling
-from eproba.core.judging.series import Question, UnitValue
 from eproba.core.judging.trust import Circumstances
+from eproba.core.stats.series import Question, UnitValue
+from eproba.core.wording.sentences import settling
 from tests.core.cases import made_up
 
 Q = Question("A", worth=1.0)

@@ -5,8 +5,8 @@ from datetime import UTC, date, datetime, timedelta
 
 import pytest
 
+from eproba.core.applying.comparing import Added
 from eproba.core.brewing.batches import Batch, Check
-from eproba.core.brewing.comparing import Added
 from eproba.core.brewing.weather import Day
 from eproba.core.catalogue import measures, recipes
 from eproba.web.pictures.added import added_rulers

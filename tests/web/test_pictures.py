@@ -8,11 +8,11 @@ import pytest
 from sqlmodel import Session
 
 from eproba.core.judging.judge import judge
-from eproba.core.judging.sentences import Wording
-from eproba.core.judging.series import Question
 from eproba.core.planning.chance import Prospect, simulated
 from eproba.core.planning.cutter import Wish, proposals
-from eproba.core.planning.ground import Gradient, Site, row_of
+from eproba.core.stats.series import Question
+from eproba.core.trial.ground import Gradient, Site, row_of
+from eproba.core.wording.sentences import Wording
 from eproba.store.trials import load_trial
 from eproba.web.pictures.day_strip import day_strip
 from eproba.web.pictures.gap_ruler import gap_ruler

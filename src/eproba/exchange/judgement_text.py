@@ -1,7 +1,7 @@
 """A judgement as plain text for the terminal: table, sentences, trust ledger."""
 
 from eproba.core.judging.judge import Comparison, Judgement
-from eproba.core.judging.sentences import Wording, gap_text, headline, sentence
+from eproba.core.wording.sentences import Wording, gap_text, headline, sentence
 
 
 def readable(judgement: Judgement) -> str:

@@ -10,7 +10,7 @@ from datetime import date, datetime
 
 from eproba.core.measuring.measures import Measure
 from eproba.core.measuring.numbers import parse_number
-from eproba.core.planning.trial import Reading, Trial
+from eproba.core.trial.model import Reading, Trial
 from eproba.exchange.table import Row, TableError, read_table
 
 NEEDED = ("unit", "measure", "value")

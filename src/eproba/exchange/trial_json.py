@@ -6,7 +6,7 @@ from dataclasses import asdict
 from datetime import date, datetime
 from typing import Any
 
-from eproba.core.planning.trial import Reading, Trial
+from eproba.core.trial.model import Reading, Trial
 
 FORMAT = "eproba-trial-1"
 

@@ -1,7 +1,7 @@
 """A CSV of units, ready to judge: columns unit, treatment, value, and block, row, column, baseline where present."""
 
-from eproba.core.judging.series import CannotJudge, UnitValue
 from eproba.core.measuring.numbers import parse_number
+from eproba.core.stats.series import CannotJudge, UnitValue
 from eproba.exchange.table import Row, TableError, read_table
 
 NEEDED = ("unit", "treatment", "value")

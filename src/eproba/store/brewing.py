@@ -5,9 +5,9 @@ from datetime import date, datetime, time, timedelta
 from sqlalchemy import Integer, cast, func, select
 from sqlmodel import Session, col
 
+from eproba.core.applying.schedule import Brewing, Job, Pouring, back_schedule, jobs, served_by, stock_of
 from eproba.core.brewing.mixing import concentrate
 from eproba.core.brewing.recipe import Recipe
-from eproba.core.brewing.schedule import Brewing, Job, Pouring, back_schedule, jobs, served_by, stock_of
 from eproba.store.batches import batches
 from eproba.store.glances import not_closed
 from eproba.store.kit import household_kit

@@ -8,11 +8,11 @@ from sqlmodel import Session
 from eproba.core.brewing.batches import Batch, Check
 from eproba.core.catalogue import measures, recipes
 from eproba.core.planning.cutter import Wish, proposals
-from eproba.core.planning.days import regular
-from eproba.core.planning.ground import Gradient, Place, Site
 from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedTreatment, simple_layout
-from eproba.core.planning.trial import Round, Rules, SpareRun, Trial
 from eproba.core.practice.garden import Plot, Truth, grow
+from eproba.core.trial.days import regular
+from eproba.core.trial.ground import Gradient, Place, Site
+from eproba.core.trial.model import Round, Rules, SpareRun, Trial
 from eproba.store.batches import add_batch, add_check, change_batch
 from eproba.store.pours import log_pour
 from eproba.store.readings import add_many

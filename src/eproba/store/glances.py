@@ -10,7 +10,7 @@ from sqlalchemy import Integer, Row, bindparam, cast, func, or_, select
 from sqlalchemy.orm import aliased
 from sqlmodel import Session, col
 
-from eproba.core.planning.trial import Role, Stage, stage_of
+from eproba.core.trial.model import Role, Stage, stage_of
 from eproba.store.measures import all_measures
 from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
 

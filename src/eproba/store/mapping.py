@@ -4,8 +4,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any, cast
 
 from eproba.core.measuring.measures import Measure, own_measure
-from eproba.core.planning.ground import Cut, site_from
-from eproba.core.planning.trial import (
+from eproba.core.trial.ground import Cut, site_from
+from eproba.core.trial.model import (
     Amendment,
     Asked,
     Declared,

@@ -7,7 +7,7 @@ from datetime import datetime
 from sqlalchemy import delete, insert, update
 from sqlmodel import Session, col, select
 
-from eproba.core.planning.trial import Reading
+from eproba.core.trial.model import Reading
 from eproba.store.findings import forget_finding
 from eproba.store.mapping import reading_from
 from eproba.store.tables import CorrectionRow, ReadingRow, RoundRow

@@ -7,11 +7,11 @@ from typing import Any
 from sqlalchemy import delete, update
 from sqlmodel import Session, col, select
 
-from eproba.core.planning.declaration import declare
-from eproba.core.planning.ground import site_entry
-from eproba.core.planning.lots import ALGORITHM, SQUARE_ALGORITHM, deal
 from eproba.core.planning.plan import Plan, dealt_units
-from eproba.core.planning.trial import SpareRun, Trial
+from eproba.core.trial.declaration import declare
+from eproba.core.trial.ground import site_entry
+from eproba.core.trial.lots import ALGORITHM, SQUARE_ALGORITHM, deal
+from eproba.core.trial.model import SpareRun, Trial
 from eproba.store.findings import forget_finding
 from eproba.store.mapping import trial_from, unit_row
 from eproba.store.measures import all_measures

@@ -12,7 +12,7 @@ from flask import abort, current_app, g, request, url_for
 from flask_login import current_user
 from sqlmodel import Session
 
-from eproba.core.planning.trial import Trial
+from eproba.core.trial.model import Trial
 from eproba.store.trials import load_trial
 
 STATIC = Path(__file__).parent / "static"

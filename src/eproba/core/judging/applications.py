@@ -3,7 +3,7 @@
 from collections import defaultdict
 
 from eproba.core.judging.trust import TrustLine
-from eproba.core.planning.trial import Pour, Treatment, Trial
+from eproba.core.trial.model import Pour, Treatment, Trial
 
 RULE = "applied as planned"
 LATE_DAYS = 1  # a day's shift is a gardener's life

@@ -3,9 +3,9 @@
 from collections import defaultdict
 from collections.abc import Iterable
 
-from eproba.core.judging.summaries import Points
 from eproba.core.measuring.measures import unit_value
-from eproba.core.planning.trial import Asked, Reading, Trial
+from eproba.core.stats.summaries import Points
+from eproba.core.trial.model import Asked, Reading, Trial
 
 
 def courses(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> dict[int, Points]:

@@ -5,9 +5,9 @@ from collections.abc import Iterable
 from eproba.core.judging.applications import applications
 from eproba.core.judging.courses import courses
 from eproba.core.judging.trust import TrustLine
-from eproba.core.planning.declaration import short, untold
-from eproba.core.planning.ground import borders
-from eproba.core.planning.trial import Asked, Reading, Trial
+from eproba.core.trial.declaration import short, untold
+from eproba.core.trial.ground import borders
+from eproba.core.trial.model import Asked, Reading, Trial
 
 
 def plan_lines(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> list[TrustLine]:

@@ -6,10 +6,10 @@ from dataclasses import replace
 from eproba.core.judging.courses import courses, last_round_day
 from eproba.core.judging.departures import plan_lines
 from eproba.core.judging.judge import Judgement, judge
-from eproba.core.judging.series import CannotJudge, Question, UnitValue
-from eproba.core.judging.summaries import summarise
 from eproba.core.judging.trust import Circumstances
-from eproba.core.planning.trial import Asked, Reading, Trial
+from eproba.core.stats.series import CannotJudge, Question, UnitValue
+from eproba.core.stats.summaries import summarise
+from eproba.core.trial.model import Asked, Reading, Trial
 
 SHUFFLE_SEED = 1
 

@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eproba.core.judging import trust
-from eproba.core.judging.linear import Array, Fit, fit
-from eproba.core.judging.many_to_one import adjusted_p, critical_value
-from eproba.core.judging.sample_size import units_needed
-from eproba.core.judging.series import CannotJudge, Design, Question, UnitValue, check, design_of
-from eproba.core.judging.shuffle import ShuffleTest, holm, shuffle_tests
 from eproba.core.judging.trust import Circumstances, TrustLine
 from eproba.core.judging.verdicts import Verdict, percent, verdict_of
+from eproba.core.stats.linear import Array, Fit, fit
+from eproba.core.stats.many_to_one import adjusted_p, critical_value
+from eproba.core.stats.sample_size import units_needed
+from eproba.core.stats.series import CannotJudge, Design, Question, UnitValue, check, design_of
+from eproba.core.stats.shuffle import ShuffleTest, holm, shuffle_tests
 
 NO_SHUFFLE_SQUARE = "rows and columns were dealt together; the shuffle test for squares is not there yet"
 NO_SHUFFLE_ALONE = "one unit can't be shuffled"

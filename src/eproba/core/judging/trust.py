@@ -12,9 +12,9 @@ from typing import Literal
 
 import numpy as np
 
-from eproba.core.judging.linear import Array
-from eproba.core.judging.series import Question, UnitValue
-from eproba.core.judging.shuffle import ShuffleTest
+from eproba.core.stats.linear import Array
+from eproba.core.stats.series import Question, UnitValue
+from eproba.core.stats.shuffle import ShuffleTest
 
 Level = Literal["note", "caution", "cap"]
 BASELINE_GAP = 0.25

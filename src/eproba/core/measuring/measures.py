@@ -5,8 +5,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal, get_args
 
-from eproba.core.judging.series import Scale
 from eproba.core.keys import check_keys
+from eproba.core.stats.series import Scale
 
 Kind = Literal["quantity", "count", "proportion", "score"]
 Better = Literal["higher", "lower"]

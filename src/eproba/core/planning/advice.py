@@ -7,10 +7,10 @@ from math import comb
 
 from eproba.core.measuring.measures import Measure
 from eproba.core.measuring.numbers import one_in
-from eproba.core.planning.days import WEEKDAYS
-from eproba.core.planning.ground import UnitKind
-from eproba.core.planning.lots import Dealing
-from eproba.core.planning.trial import Role
+from eproba.core.trial.days import WEEKDAYS
+from eproba.core.trial.ground import UnitKind
+from eproba.core.trial.lots import Dealing
+from eproba.core.trial.model import Role
 
 
 @dataclass(frozen=True)

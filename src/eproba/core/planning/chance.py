@@ -21,12 +21,12 @@ from numpy.typing import NDArray
 from scipy import optimize
 
 from eproba.core.judging.judge import gap_correlation, standard_errors
-from eproba.core.judging.linear import Fit, fit
-from eproba.core.judging.many_to_one import critical_value
-from eproba.core.judging.sample_size import chance_beyond, even_correlation, noise_df, power, shift_of
-from eproba.core.judging.series import Scale, UnitValue
-from eproba.core.judging.shuffle import best_p, count_deals
 from eproba.core.judging.verdicts import VERDICTS, Verdict, verdict_of
+from eproba.core.stats.linear import Fit, fit
+from eproba.core.stats.many_to_one import critical_value
+from eproba.core.stats.sample_size import chance_beyond, even_correlation, noise_df, power, shift_of
+from eproba.core.stats.series import Scale, UnitValue
+from eproba.core.stats.shuffle import best_p, count_deals
 
 Array = NDArray[np.float64]
 Truth = Literal["nothing", "worth", "twice_worth"]

@@ -4,11 +4,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, get_args
 
-from eproba.core.judging.series import Scale
 from eproba.core.keys import check_keys
 from eproba.core.measuring.measures import Measure
 from eproba.core.measuring.numbers import figure
-from eproba.core.planning.trial import Role
+from eproba.core.stats.series import Scale
+from eproba.core.trial.model import Role
 
 AGAINST: dict[Role, str] = {
     "water control": "plain water",

@@ -11,8 +11,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from statistics import pvariance
 
-from eproba.core.planning.ground import UNITS_OF, Cut, Gradient, GroundError, Place, Site, walked
-from eproba.core.planning.lots import Dealing
+from eproba.core.trial.ground import UNITS_OF, Cut, Gradient, GroundError, Place, Site, walked
+from eproba.core.trial.lots import Dealing
 
 MOST_EACH = 20
 GRADIENT_SHARE = 0.3  # of the units' variance, that a declared gradient explains: Eproba's own cautious guess

@@ -4,13 +4,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date
 
-from eproba.core.judging.series import Scale
-from eproba.core.judging.summaries import Summary
 from eproba.core.planning.cutter import Wish, proposals
-from eproba.core.planning.days import Rhythm
-from eproba.core.planning.ground import Cut, PlaceKind, Site, row_of
-from eproba.core.planning.lots import Dealing, LotsError, deal
-from eproba.core.planning.trial import Role, Rules, Unit
+from eproba.core.stats.series import Scale
+from eproba.core.stats.summaries import Summary
+from eproba.core.trial.days import Rhythm
+from eproba.core.trial.ground import Cut, PlaceKind, Site, row_of
+from eproba.core.trial.lots import Dealing, LotsError, deal
+from eproba.core.trial.model import Role, Rules, Unit
 
 LETTERS = "ABCDEFGH"
 

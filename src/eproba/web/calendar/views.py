@@ -7,8 +7,8 @@ from datetime import timedelta
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.brewing.schedule import Job
-from eproba.core.planning.days import POUR_SECONDS
+from eproba.core.applying.schedule import Job
+from eproba.core.trial.days import POUR_SECONDS
 from eproba.exchange.ics import Entry
 from eproba.exchange.ics import ics as ics_file
 from eproba.store.brewing import brewing_jobs, day_span

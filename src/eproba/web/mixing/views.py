@@ -6,8 +6,8 @@ from typing import Any
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.brewing.comparing import warnings
-from eproba.core.brewing.desk import all_added, at_the_desk, unlike
+from eproba.core.applying.comparing import warnings
+from eproba.core.applying.desk import all_added, at_the_desk, unlike
 from eproba.core.brewing.kitchen import EQUIPMENT, cans, fillings, measured
 from eproba.core.brewing.mixing import ingredient_alone, mix, readings
 from eproba.core.brewing.water import on_water

@@ -11,15 +11,6 @@ from werkzeug.datastructures import MultiDict
 from eproba.core.measuring.measures import Measure
 from eproba.core.planning.claims import Claim, claim_sentence
 from eproba.core.planning.cutter import Proposal, Wish, like_with_like, proposals
-from eproba.core.planning.days import (
-    Rhythm,
-    checked_pulls,
-    checked_rounds,
-    on_weekdays,
-    pour_days,
-    proposed_rounds,
-)
-from eproba.core.planning.ground import Site, row_of, site_entry
 from eproba.core.planning.plan import (
     Layout,
     Plan,
@@ -29,7 +20,16 @@ from eproba.core.planning.plan import (
     check_crops,
     control_index,
 )
-from eproba.core.planning.trial import Role, Rules, Trial
+from eproba.core.trial.days import (
+    Rhythm,
+    checked_pulls,
+    checked_rounds,
+    on_weekdays,
+    pour_days,
+    proposed_rounds,
+)
+from eproba.core.trial.ground import Site, row_of, site_entry
+from eproba.core.trial.model import Role, Rules, Trial
 from eproba.web.new_trial.forms import CONTROL_NAMES, STEPS, MeasureForm
 
 Answers = dict[str, dict[str, list[str]]]

@@ -22,14 +22,14 @@ from wtforms import (
 from wtforms.validators import InputRequired, Length
 from wtforms.widgets import CheckboxInput, ListWidget
 
-from eproba.core.judging.summaries import SUMMARIES
 from eproba.core.measuring.measures import Measure
 from eproba.core.measuring.numbers import parse_number
 from eproba.core.planning.claims import AGAINST
-from eproba.core.planning.days import MOST_DAYS, WEEKDAYS
-from eproba.core.planning.ground import GroundError, Site, site_from
 from eproba.core.planning.plan import LETTERS
-from eproba.core.planning.trial import ROLES
+from eproba.core.stats.summaries import SUMMARIES
+from eproba.core.trial.days import MOST_DAYS, WEEKDAYS
+from eproba.core.trial.ground import GroundError, Site, site_from
+from eproba.core.trial.model import ROLES
 from eproba.exchange.readings_csv import parse_date
 from eproba.web.numbers import NumberField
 

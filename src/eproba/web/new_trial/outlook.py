@@ -7,7 +7,6 @@ import math
 from dataclasses import dataclass, replace
 from typing import Any
 
-from eproba.core.judging.sample_size import units_needed
 from eproba.core.measuring.measures import Measure
 from eproba.core.measuring.numbers import figure
 from eproba.core.planning.chance import Chances, Prospect, adjusted_power, chances, table
@@ -17,8 +16,9 @@ from eproba.core.planning.cutter import (
     noise_after_sorting,
     noise_without_blocks,
 )
-from eproba.core.planning.days import DaysError, seconds_of_round, units_in
-from eproba.core.planning.ground import Site
+from eproba.core.stats.sample_size import units_needed
+from eproba.core.trial.days import DaysError, seconds_of_round, units_in
+from eproba.core.trial.ground import Site
 from eproba.store.findings import own_noise
 from eproba.web.context import db
 from eproba.web.new_trial.answers import Forms, asked_keys, drawn_site, rhythm_of

@@ -11,11 +11,11 @@ from eproba.core.catalogue import promises
 from eproba.core.measuring.numbers import parse_number
 from eproba.core.planning.advice import Advice, on_days, on_guard, on_place, on_treatments, on_units, on_weekday
 from eproba.core.planning.claims import AGAINST, questions_answered
-from eproba.core.planning.days import RHYTHMS, DaysError, calendar, proposed_rounds
-from eproba.core.planning.ground import GroundError, borders
-from eproba.core.planning.lots import LotsError
 from eproba.core.planning.plan import LETTERS, Plan, dealt_units
-from eproba.core.planning.trial import ROLES
+from eproba.core.trial.days import RHYTHMS, DaysError, calendar, proposed_rounds
+from eproba.core.trial.ground import GroundError, borders
+from eproba.core.trial.lots import LotsError
+from eproba.core.trial.model import ROLES
 from eproba.store.drafts import draft_answers, drop_draft, keep_answers, new_draft
 from eproba.store.measures import all_measures
 from eproba.store.recipes import all_recipes

@@ -8,9 +8,9 @@ from flask import Blueprint, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
-from eproba.core.planning.declaration import declare, short
-from eproba.core.planning.lots import how_to_check
-from eproba.core.planning.trial import Trial
+from eproba.core.trial.declaration import declare, short
+from eproba.core.trial.lots import how_to_check
+from eproba.core.trial.model import Trial
 from eproba.web.context import now, trial_or_404
 from eproba.web.trials.views import trial_looks, trial_plan
 

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from eproba.core.brewing.comparing import SAFE_C, SMALL_C, Added
+from eproba.core.applying.comparing import SAFE_C, SMALL_C, Added
 from eproba.core.measuring.numbers import figure
 from eproba.web.pictures.looks import Look
 

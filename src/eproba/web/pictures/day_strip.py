@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 
 from eproba.core.brewing.weather import Day
-from eproba.core.planning.trial import Trial
+from eproba.core.trial.model import Trial
 
 WIDTH, LEFT, RIGHT = 1000.0, 88.0, 60.0
 WEATHER_TOP, WEATHER_FOOT = 6.0, 40.0

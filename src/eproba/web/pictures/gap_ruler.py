@@ -5,8 +5,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from eproba.core.judging.judge import Comparison, Judgement
-from eproba.core.judging.sentences import Wording, band_text, gap_text
 from eproba.core.judging.verdicts import percent
+from eproba.core.wording.sentences import Wording, band_text, gap_text
 
 WIDTH, PAD = 760.0, 46.0
 

@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from eproba.core.planning.ground import Cut, Place, Site
+from eproba.core.trial.ground import Cut, Place, Site
 from eproba.web.pictures.looks import Look
 
 WIDTH = 940.0

@@ -3,9 +3,9 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from eproba.core.judging.sentences import HEADLINES
 from eproba.core.judging.verdicts import Verdict
 from eproba.core.planning.chance import Prospect, Truth
+from eproba.core.wording.sentences import HEADLINES
 
 ORDER: tuple[Verdict, ...] = (
     "better_matters", "better", "better_trivial", "no_worse", "same", "cannot_tell", "seen_not_shown",

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from eproba.core.planning.trial import Role
+from eproba.core.trial.model import Role
 
 TESTED = 7
 

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from datetime import date, datetime, time
 from typing import Any
 
-from eproba.core.brewing.at_the_pour import MOISTURES
+from eproba.core.applying.at_the_pour import MOISTURES
 from eproba.core.brewing.batches import Batch, BatchError, why_not_pour
 from eproba.core.measuring.numbers import parse_number
-from eproba.core.planning.trial import Pour, Treatment, Trial
 from eproba.core.quantities import celsius
+from eproba.core.trial.model import Pour, Treatment, Trial
 from eproba.exchange.readings_csv import parse_date
 
 CANS = {"own": "from its own can", "first": "control first, same can", "after": "same can, after the brew"}

@@ -8,11 +8,11 @@ from typing import Any
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.brewing.at_the_pour import MOISTURES, Counsel, on_pour
+from eproba.core.applying.at_the_pour import MOISTURES, Counsel, on_pour
+from eproba.core.applying.desk import Mixed, at_the_desk, recipe_for
 from eproba.core.brewing.batches import Batch, state, why_not_pour
-from eproba.core.brewing.desk import Mixed, at_the_desk, recipe_for
 from eproba.core.brewing.mixing import poured_concentrate
-from eproba.core.planning.trial import Pour, Trial
+from eproba.core.trial.model import Pour, Trial
 from eproba.store.batches import batches, take_from
 from eproba.store.kit import household_kit
 from eproba.store.pours import log_pour

@@ -6,7 +6,7 @@ from flask_wtf import FlaskForm
 from wtforms import HiddenField, StringField
 from wtforms.validators import InputRequired, Length
 
-from eproba.core.planning.trial import Reading, Trial
+from eproba.core.trial.model import Reading, Trial
 from eproba.exchange.readings_csv import Preview, preview, write_readings
 from eproba.exchange.table import TableError, decode
 from eproba.store.readings import add_many, correct, corrections_of, readings_of

@@ -3,7 +3,7 @@
 import math
 from typing import Any
 
-from eproba.core.planning.trial import Round, Trial
+from eproba.core.trial.model import Round, Trial
 from eproba.store.readings import Typed
 
 LONGEST_ID = 64

@@ -6,7 +6,7 @@ from flask import Blueprint, abort, flash, jsonify, redirect, render_template, r
 from flask.typing import ResponseReturnValue
 from sqlalchemy.exc import IntegrityError
 
-from eproba.core.planning.trial import Asked, Reading, Round, Trial, Unit
+from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.store.readings import Saved, Typed, readings_of, save_typed, take_back
 from eproba.store.rounds import finish_round
 from eproba.store.trials import declare_trial, trial_of_unit

@@ -6,7 +6,7 @@ from flask_wtf import FlaskForm
 from wtforms import BooleanField, RadioField, SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import InputRequired, Length
 
-from eproba.core.planning.days import MOST_DAYS
+from eproba.core.trial.days import MOST_DAYS
 from eproba.web.numbers import NumberField
 
 

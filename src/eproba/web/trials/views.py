@@ -10,9 +10,9 @@ from flask.typing import ResponseReturnValue
 from eproba.core.brewing.batches import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
 from eproba.core.judging.departures import able_to_answer
-from eproba.core.planning.declaration import short, worth_words
-from eproba.core.planning.ground import borders
-from eproba.core.planning.trial import ROLES, SpareRun, Trial
+from eproba.core.trial.declaration import short, worth_words
+from eproba.core.trial.ground import borders
+from eproba.core.trial.model import ROLES, SpareRun, Trial
 from eproba.exchange.trial_json import trial_json
 from eproba.store.batches import batches
 from eproba.store.brewing import brewings

@@ -6,9 +6,9 @@ from dataclasses import replace
 
 from eproba.core.judging.from_trial import judge_trial
 from eproba.core.judging.judge import Judgement
-from eproba.core.judging.sentences import Wording, headline, sentence
-from eproba.core.judging.series import CannotJudge
-from eproba.core.planning.trial import Asked, Reading, Trial
+from eproba.core.stats.series import CannotJudge
+from eproba.core.trial.model import Asked, Reading, Trial
+from eproba.core.wording.sentences import Wording, headline, sentence
 from eproba.store.findings import keep_finding
 from eproba.store.glances import Glance
 from eproba.store.readings import readings_of

@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 
 from eproba.core.judging.judge import Comparison, Judgement
-from eproba.core.judging.sentences import Wording, headline, sentence, settling, trend_sentence
-from eproba.core.judging.series import CannotJudge
-from eproba.core.planning.trial import Reading, Trial
+from eproba.core.stats.series import CannotJudge
+from eproba.core.trial.model import Reading, Trial
+from eproba.core.wording.sentences import Wording, headline, sentence, settling, trend_sentence
 from eproba.web.pictures.gap_ruler import GapRuler, gap_ruler
 from eproba.web.pictures.shuffle_pile import ShufflePile, shuffle_pile
 from eproba.web.verdict.findings import judged

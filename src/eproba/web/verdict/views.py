@@ -6,9 +6,9 @@ from flask import Blueprint, render_template
 from flask.typing import ResponseReturnValue
 
 from eproba.core.judging.courses import courses
-from eproba.core.judging.series import CannotJudge
-from eproba.core.judging.summaries import SUMMARIES
-from eproba.core.planning.trial import Asked, Trial
+from eproba.core.stats.series import CannotJudge
+from eproba.core.stats.summaries import SUMMARIES
+from eproba.core.trial.model import Asked, Trial
 from eproba.store.readings import readings_of
 from eproba.web.context import db, today, trial_or_404
 from eproba.web.trials.views import trial_looks

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from eproba.core.judging.series import UnitValue
+from eproba.core.stats.series import UnitValue
 
 Array = NDArray[np.float64]
 

@@ -10,7 +10,7 @@ Frison, L. & Pocock, S. J. (1992). Repeated measures in clinical trials. Statist
 from itertools import pairwise
 from typing import Literal
 
-from eproba.core.judging.series import Scale
+from eproba.core.stats.series import Scale
 
 Summary = Literal["last", "change", "area"]
 SUMMARIES: dict[Summary, str] = {

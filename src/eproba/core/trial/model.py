@@ -5,12 +5,12 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from typing import Any, Literal
 
-from eproba.core.judging.series import Scale
-from eproba.core.judging.summaries import Summary
 from eproba.core.measuring.measures import Measure
-from eproba.core.planning.days import pulled
-from eproba.core.planning.ground import Cut, Site, UnitKind
-from eproba.core.planning.lots import Dealing
+from eproba.core.stats.series import Scale
+from eproba.core.stats.summaries import Summary
+from eproba.core.trial.days import pulled
+from eproba.core.trial.ground import Cut, Site, UnitKind
+from eproba.core.trial.lots import Dealing
 
 Role = Literal["test", "water control", "untreated", "ingredient control", "killed brew", "reference"]
 Stage = Literal["planned", "running", "finished", "ended early"]

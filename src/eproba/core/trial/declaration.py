@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from eproba.core.measuring.numbers import figure
-from eproba.core.planning.trial import Declared, Trial
+from eproba.core.trial.model import Declared, Trial
 
 
 def facts_of(trial: Trial) -> dict[str, Any]:

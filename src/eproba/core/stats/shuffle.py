@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from eproba.core.judging.linear import dummies, without
+from eproba.core.stats.linear import dummies, without
 
 Array = NDArray[np.float64]
 Deals = NDArray[np.float64] | NDArray[np.uint8]

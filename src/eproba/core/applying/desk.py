@@ -3,14 +3,14 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from eproba.core.brewing.comparing import Added, added
+from eproba.core.applying.comparing import Added, added
 from eproba.core.brewing.ingredients import RecipeError
 from eproba.core.brewing.kitchen import Can, Kit, cans
 from eproba.core.brewing.mixing import Alone, Mix, MixError, Want, ingredient_alone, mix
 from eproba.core.brewing.recipe import Recipe
-from eproba.core.planning.days import POUR_SECONDS
-from eproba.core.planning.trial import Treatment, Trial
 from eproba.core.quantities import in_base
+from eproba.core.trial.days import POUR_SECONDS
+from eproba.core.trial.model import Treatment, Trial
 
 ROUND = 0.785  # of its square, for the surface of a pot
 

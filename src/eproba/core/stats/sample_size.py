@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from eproba.core.judging.many_to_one import critical_value
+from eproba.core.stats.many_to_one import critical_value
 
 MOST_UNITS = 5_000
 

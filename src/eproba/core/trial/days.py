@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from eproba.core.measuring.measures import Measure, RhythmKind
-from eproba.core.planning.lots import shuffled
+from eproba.core.trial.lots import shuffled
 
 MOST_DAYS = 730
 POUR_SECONDS = 45  # for one unit, watering lightly and pouring slowly: Eproba's own guess

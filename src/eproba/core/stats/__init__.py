@@ -1,0 +1,1 @@
+"""Statistics: arrays in, arrays out; nothing here knows a trial."""

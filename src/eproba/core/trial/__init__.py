@@ -1,0 +1,1 @@
+"""The life of a trial, each rule once."""
