@@ -16,8 +16,9 @@ from eproba.core.planning.plan import Plan, PlannedMeasure, PlannedTreatment, si
 from eproba.core.trial.days import regular
 from eproba.store.database import engine_for
 from eproba.store.preparing import named
-from eproba.store.readings import add_many
-from eproba.store.trials import create_trial, load_trial
+from eproba.store.commands.readings import add_many
+from eproba.store.commands.trials import create_trial
+from eproba.store.trials import load_trial
 from eproba.store.upgrading import migrate
 from eproba.web.app import create_app
 from eproba.web.settings import Settings

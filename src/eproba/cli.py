@@ -8,8 +8,9 @@ from typing import NoReturn
 
 import click
 
-from eproba.core.measuring.numbers import parse_number
+from eproba.core.errors import EprobaError
 from eproba.core.stats.series import CannotJudge, Question, Scale
+from eproba.core.words import parse_number
 
 
 @click.group()
@@ -44,7 +45,7 @@ def judge_file(file: Path, control: str, scale: Scale, worth: str | None, lower_
         _refuse(f"{file}: can't be read ({error.strerror})")
     except TableError as error:
         _refuse(f"{file}: {error}")
-    except ValueError as error:
+    except EprobaError as error:
         _refuse(str(error))
     click.echo(judgement_json(judgement) if as_json else readable(judgement))
 
@@ -71,7 +72,7 @@ def plan_chances(
         chosen: Scale = scale or ("ratio" if worth.strip().endswith("%") else "difference")
         noise = _noise(chosen, cv, sd)
         prospect = Prospect(treatments, units, blocks, chosen, noise, _worth(worth, chosen) or 0.0, no_worse=no_worse)
-    except ValueError as error:
+    except EprobaError as error:
         _refuse(str(error), "plan")
     found = chances(prospect)
     click.echo(chances_json(found) if as_json else chances_text(found, prospect))
@@ -99,7 +100,7 @@ def mix_recipe(
     try:
         numbers = [None if text is None else parse_number(text) for text in (area, per_unit_litres, unit_area)]
         mixed = mix(known[recipe], Want(numbers[0], units, numbers[1], numbers[2]))
-    except ValueError as error:
+    except EprobaError as error:
         _refuse(str(error), "mix")
     shown = mix_json if as_json else mix_text
     click.echo(shown(mixed, cautions(), Kit()))
@@ -120,15 +121,15 @@ def _noise(scale: Scale, cv: str | None, sd: str | None) -> float:
     """`20%` → 0.2 on the ratio scale, a plain number on the difference scale."""
     if scale == "ratio":
         if sd is not None:
-            raise ValueError("--sd: on the ratio scale the noise is a percentage: give --cv 20%")
+            raise EprobaError("--sd: on the ratio scale the noise is a percentage: give --cv 20%")
         text = (cv or "20%").strip()
         if not text.endswith("%"):
-            raise ValueError(f"--cv {text}: write it as a percentage such as 20%")
+            raise EprobaError(f"--cv {text}: write it as a percentage such as 20%")
         return parse_number(text.rstrip("%")) / 100
     if cv is not None:
-        raise ValueError("--cv: on the difference scale the noise is in the measure's own unit: give --sd 20")
+        raise EprobaError("--cv: on the difference scale the noise is in the measure's own unit: give --sd 20")
     if sd is None:
-        raise ValueError("--sd: say how much units differ by themselves, in the measure's unit, e.g. --sd 20")
+        raise EprobaError("--sd: say how much units differ by themselves, in the measure's unit, e.g. --sd 20")
     return parse_number(sd)
 
 
@@ -144,13 +145,13 @@ def _worth(text: str | None, scale: Scale) -> float | None:
     is_percent = text.strip().endswith("%")
     if is_percent != (scale == "ratio"):
         form = "a percentage such as 10%" if scale == "ratio" else "a plain number in the unit of the values"
-        raise ValueError(f"--worth {text}: on the {scale} scale the worth is {form}")
+        raise EprobaError(f"--worth {text}: on the {scale} scale the worth is {form}")
     try:
         worth = parse_number(text.strip().rstrip("%"))
-    except ValueError as error:
-        raise ValueError(f"--worth: {error}") from error
+    except EprobaError as error:
+        raise EprobaError(f"--worth: {error}") from error
     if worth <= 0:
-        raise ValueError(f"--worth {text}: it must be above 0")
+        raise EprobaError(f"--worth {text}: it must be above 0")
     return worth / 100 if is_percent else worth
 
 

@@ -76,6 +76,7 @@ def small_trial(catalogue, first="fresh_mass", kind="pots"):
         decision_day=28, dealing="blocks", seed="s", algorithm="a", dealt_at=datetime(2026, 4, 30, tzinfo=UTC),
         deals=1, site=Site((place,)), guard_cm=10.0, control="B", treatments=treatments,
         units=tuple(Unit(i, "AB"[i % 2], cut) for i, cut in enumerate(cuts)),
-        rounds=tuple(Round(i, day, True, "") for i, day in enumerate((0, 14, 28))),
+        rounds=tuple(Round(i, day, True, "", key=f"r{i}", pull=day == 28) for i, day in enumerate((0, 14, 28))),
         pours=tuple(Pour(i, "AB"[i % 2], 0, "poured", day0, "", "", "") for i in range(2)),
+        started_on=day0, closed_at=datetime(2026, 5, 29, 18, tzinfo=UTC),
     )  # fmt: skip

@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from eproba.core.catalogue import cautions
 from eproba.core.measuring.measures import MeasureError, measure_from, own_measure, unit_value
-from eproba.core.measuring.numbers import figure, one_in, parse_number
 from eproba.core.practice.garden import Plot, Truth, grow
-from eproba.core.stats.summaries import summarise, trapezoid_mean
+from eproba.core.stats.summaries import Point, summarise, trapezoid_mean
+from eproba.core.words import figure, one_in, parse_number
 
 
 def test_catalogue_holds_the_ten_measures_with_all_that_they_need(catalogue):
@@ -69,7 +69,7 @@ def test_own_measure_speaks_without_being_asked_to():
         own_measure("k", "x", "u", 5, 5, 0, "higher", "difference", "")
 
 
-POINTS = ((0, 4.0), (7, 6.0), (14, 10.0), (28, 12.0))
+POINTS = tuple(Point(day, day, value) for day, value in ((0, 4.0), (7, 6.0), (14, 10.0), (28, 12.0)))
 
 
 def test_summaries_take_the_right_days():
@@ -80,15 +80,24 @@ def test_summaries_take_the_right_days():
     assert (area, start) == (pytest.approx((7 * 8 + 14 * 11) / 21), 4.0)
     assert summarise(POINTS[:3], "last", "difference", 28) == (None, 4.0), "never carried forward"
     assert summarise(POINTS[1:], "change", "difference", 28) == (None, None), "no change without a start"
-    assert summarise(((0, 0.0), (28, 2.0)), "change", "ratio", 28) == (None, None)
+    assert summarise((Point(0, 0, 0.0), Point(28, 28, 2.0)), "change", "ratio", 28) == (None, None)
+
+
+def test_a_round_read_late_counts_at_its_true_day():
+    late = (*POINTS[:2], Point(14, 21, 10.0), POINTS[3])
+    area, _ = summarise(late, "area", "difference", 28)
+    assert area == pytest.approx((14 * 8 + 7 * 11) / 21)
+    assert summarise((*POINTS[:3], Point(28, 31, 12.0)), "last", "difference", 28) == (12.0, 4.0), (
+        "still the last round"
+    )
 
 
 @given(st.lists(st.floats(-50, 50), min_size=2, max_size=8), st.floats(-5, 5), st.floats(-5, 5))
 def test_area_is_linear_and_between_the_extremes(values, a, b):
-    points = [(3 * i, v) for i, v in enumerate(values)]
+    points = [Point(3 * i, 3 * i, v) for i, v in enumerate(values)]
     mean = trapezoid_mean(points)
     assert min(values) - 1e-9 <= mean <= max(values) + 1e-9
-    moved = trapezoid_mean([(day, a + b * v) for day, v in points])
+    moved = trapezoid_mean([Point(p.planned, p.day, a + b * p.value) for p in points])
     assert moved == pytest.approx(a + b * mean, abs=1e-6)
 
 

@@ -42,6 +42,7 @@ from eproba.core.trial.days import (
 )
 from eproba.core.trial.declaration import declare, facts_of, short, untold
 from eproba.core.trial.model import Amendment, Reading, Rules, SpareRun
+from eproba.core.trial.worth import Worth
 from tests.core.cases import small_trial
 
 MONDAY = date(2026, 5, 18)
@@ -57,7 +58,12 @@ def test_every_promise_becomes_claims_that_can_be_tested(catalogue):
         for claim in promise.claims:
             measure = catalogue[claim.measure]
             said = claim_sentence(
-                "Comfrey steep", measure, claim.worth, measure.scale, claim.decision_day, claim.against, claim.no_worse
+                "Comfrey steep",
+                measure,
+                Worth(claim.worth, measure.scale),
+                claim.decision_day,
+                claim.against,
+                claim.no_worse,
             )
             assert said.startswith(f"By day {claim.decision_day}, comfrey steep ")
             assert ("no worse than" in said) == claim.no_worse
@@ -66,13 +72,13 @@ def test_every_promise_becomes_claims_that_can_be_tested(catalogue):
 
 def test_a_claim_says_what_how_much_when_and_against_what(catalogue):
     height = catalogue["plant_height"]
-    assert claim_sentence("NPK", height, 0.15, "ratio", 28, "water control", False) == (
+    assert claim_sentence("NPK", height, Worth(0.15, "ratio"), 28, "water control", False) == (
         "By day 28, NPK grew plants 15 % taller than plain water."
     )
     assert "is no worse than the known good thing by more than 10 %" in claim_sentence(
-        "", height, 0.1, "ratio", 28, "reference", True
+        "", height, Worth(0.1, "ratio"), 28, "reference", True
     )
-    assert "noticeably" in claim_sentence("Whey", height, None, "ratio", 28, "untreated", False)
+    assert "noticeably" in claim_sentence("Whey", height, Worth(None, "ratio"), 28, "untreated", False)
 
 
 @pytest.mark.parametrize(

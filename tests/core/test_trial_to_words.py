@@ -9,7 +9,9 @@ from eproba.core.judging.courses import courses
 from eproba.core.judging.from_trial import judge_trial, unit_values
 from eproba.core.judging.judge import judge
 from eproba.core.stats.series import CannotJudge, Question
-from eproba.core.trial.model import Reading, stage_of
+from eproba.core.stats.summaries import Point
+from eproba.core.trial.model import Reading
+from eproba.core.trial.stage import stage_of
 from eproba.core.wording.sentences import Wording, band_text, headline, sentence
 from tests.core.cases import made_up, small_trial
 
@@ -77,7 +79,7 @@ def test_several_readings_of_a_unit_are_one_value_not_more_units(trial):
     once = read(trial, lambda u, r: 10.0 + u.id, key="leaf_count")
     twice = [replace(reading, id=reading.id + 900, replicate=2, value=reading.value + 2) for reading in once]
     course = courses(trial, leaves, once + twice)
-    assert course[4] == ((0, 15.0), (14, 15.0), (28, 15.0))
+    assert course[4] == (Point(0, 0, 15.0), Point(14, 14, 15.0), Point(28, 28, 15.0))
     assert len(unit_values(trial, leaves, once + twice)) == 12
 
 
@@ -120,14 +122,22 @@ def test_the_band_is_shown_as_it_lies():
     assert band_text(judgement, Wording()) == "10 % more / 9.1 % less"
 
 
-def test_stages():
-    on, end = date(2026, 5, 1), date(2026, 5, 29)
-    assert stage_of(on, end, None, False, False, date(2026, 4, 30)) == "planned"
-    assert stage_of(on, end, None, True, False, date(2026, 4, 30)) == "running"
-    assert stage_of(on, end, None, True, True, date(2026, 5, 28)) == "running", "sealed until the decision day"
-    assert stage_of(on, end, None, True, False, end) == "running", "the last round is not in"
-    assert stage_of(on, end, None, True, True, end) == "finished"
-    assert stage_of(on, end, on, True, False, end) == "ended early"
+@pytest.mark.parametrize(
+    ("ended", "started", "closed", "on", "stage"),
+    [
+        (False, False, False, "2026-04-30", "planned"),
+        (False, True, False, "2026-04-30", "running"),
+        (False, False, False, "2026-05-01", "running"),
+        (False, True, True, "2026-05-28", "running"),  # sealed until the decision day
+        (False, True, False, "2026-05-29", "running"),  # the last round is not in
+        (False, True, True, "2026-05-29", "finished"),
+        (True, True, False, "2026-05-29", "ended early"),
+    ],
+)
+def test_stages(ended, started, closed, on, stage):
+    start, decision, today = date(2026, 5, 1), date(2026, 5, 29), date.fromisoformat(on)
+    facts = {"start_on": start, "decision_on": decision, "ended_on": start if ended else None}
+    assert stage_of(**facts, started=started, closed=closed, today=today) == stage
 
 
 def test_what_ends_the_plant_is_measured_last(trial):

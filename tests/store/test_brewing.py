@@ -12,12 +12,16 @@ from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.mixing import concentrate
 from eproba.core.brewing.weather import Hour
 from eproba.core.catalogue import recipes
-from eproba.store.batches import add_batch, add_check, batches, change_batch, photo_of, take_from
+from eproba.store.batches import batches, photo_of, take_from
 from eproba.store.brewing import brewing_jobs, brewings, day_span, needs
-from eproba.store.kit import Household, household_kit, keep_kit
-from eproba.store.recipes import all_recipes, keep_recipe, recipe_of, versions_of
-from eproba.store.trials import lose_unit
-from eproba.store.weather import LoggedStation, add_hours
+from eproba.store.commands.batches import add_batch, add_check, change_batch
+from eproba.store.commands.kit import keep_kit
+from eproba.store.commands.recipes import keep_recipe
+from eproba.store.commands.trials import lose_unit
+from eproba.store.commands.weather import add_hours
+from eproba.store.kit import Household, household_kit
+from eproba.store.recipes import all_recipes, recipe_of, versions_of
+from eproba.store.weather import LoggedStation
 from tests.conftest import TODAY, demo_garden
 
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)

@@ -11,8 +11,8 @@ from eproba.core.brewing.weather import Day
 from eproba.core.catalogue import measures, recipes
 from eproba.web.pictures.added import added_rulers
 from eproba.web.pictures.day_strip import Brewed, day_strip
-from eproba.web.pictures.looks import looks
 from eproba.web.pictures.shelf import BOTTOM, TOP, shelf, vessel
+from eproba.web.ui.looks import looks
 from tests.core.cases import small_trial
 
 T0 = datetime(2026, 5, 1, 8, tzinfo=UTC)

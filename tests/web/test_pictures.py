@@ -18,9 +18,9 @@ from eproba.web.pictures.day_strip import day_strip
 from eproba.web.pictures.gap_ruler import gap_ruler
 from eproba.web.pictures.ground_plan import ground_plan
 from eproba.web.pictures.hundred import hundred
-from eproba.web.pictures.looks import looks
 from eproba.web.pictures.shuffle_pile import shuffle_pile
 from eproba.web.pictures.weeks import Task, weeks
+from eproba.web.ui.looks import looks
 from tests.conftest import TODAY, demo_garden
 from tests.core.cases import made_up
 

@@ -7,10 +7,10 @@ import functools
 import math
 from typing import Any, Literal
 
-from eproba.core.measuring.numbers import parse_number
+from eproba.core.errors import EprobaError
+from eproba.core.words import NumberError, parse_number
 
 Dimension = Literal["mass", "volume", "count"]
-GRAM, LITRE = "g", "L"
 UNITS: dict[str, str] = {  # as written (lower case) → Pint's name
     "g": "gram", "kg": "kilogram", "mg": "milligram", "lb": "pound", "ounce mass": "ounce", "oz mass": "ounce",
     "ml": "millilitre", "l": "litre", "us cup": "cup", "metric cup": "metric_cup", "uk cup": "uk_cup",
@@ -33,7 +33,7 @@ PIECES = ("piece", "pieces", "slice", "slices", "handful", "handfuls", "seed", "
 COLDEST, HOTTEST = -40.0, 110.0
 
 
-class QuantityError(ValueError):
+class QuantityError(EprobaError):
     """An amount that can't be; the message says what to write instead."""
 
 
@@ -95,7 +95,7 @@ def _split(text: str, usual: str) -> tuple[float, str]:
     end = next((i for i, letter in enumerate(typed) if letter.isalpha()), len(typed))
     try:
         return parse_number(typed[:end]), typed[end:].strip() or usual
-    except ValueError as error:
+    except NumberError as error:
         raise QuantityError(f"{error}, with its unit, e.g. 2.5 L.") from error
 
 

@@ -2,8 +2,8 @@
 
 import json
 
-from eproba.core.measuring.numbers import figure
 from eproba.core.planning.chance import Chances, Prospect
+from eproba.core.words import figure
 
 WORDS = {
     "nothing": "When the truth is nothing",

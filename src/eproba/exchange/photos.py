@@ -4,11 +4,13 @@ from io import BytesIO
 
 from PIL import Image, ImageOps, UnidentifiedImageError
 
+from eproba.core.errors import EprobaError
+
 LONGEST_SIDE, QUALITY = 1400, 80
 MOST_PIXELS = 60_000_000
 
 
-class PhotoError(ValueError):
+class PhotoError(EprobaError):
     """A file that is no photograph that can be kept; the message says what fits."""
 
 

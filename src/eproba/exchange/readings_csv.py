@@ -3,15 +3,16 @@
 import csv
 import io
 import re
-from collections.abc import Iterable, Sequence
-from contextlib import suppress
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, time
+from functools import lru_cache
 
-from eproba.core.measuring.measures import Measure
-from eproba.core.measuring.numbers import parse_number
-from eproba.core.trial.model import Reading, Trial
-from eproba.exchange.table import Row, TableError, read_table
+from eproba.core.errors import EprobaError
+from eproba.core.trial.model import Reading, Round, Trial
+from eproba.core.trial.readings import Entry, rule
+from eproba.core.words import parse_date
+from eproba.exchange.table import TableError, TableRow, read_table
 
 NEEDED = ("unit", "measure", "value")
 OUT = (
@@ -27,20 +28,29 @@ OUT = (
     "unit_of_value",
     "skipped",
     "by",
+    "read_at",
+    "came_at",
+    "typed",
+    "sure",
 )
 FORMULA_SIGNS = ("=", "+", "-", "@", "\t", "\r")
+MOST_SHOWN = 50  # faults that are named; the rest is counted
+NOON = time(12)
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """One importable reading: which round, unit and measure it belongs to."""
+    """One importable reading: the round, unit and measure it belongs to, and when it was read, where the file says."""
 
     line: int
     round_id: int
     unit_id: int
     measure_key: str
     replicate: int
-    value: float
+    value: float | None
+    typed: str
+    skip_reason: str
+    read_at: datetime | None
 
 
 @dataclass(frozen=True)
@@ -54,42 +64,69 @@ class BadRow:
 
 @dataclass(frozen=True)
 class Preview:
-    """What an import would do. Nothing is taken while a row is bad."""
+    """What an import would do. Nothing is taken while a row is bad, or doubted by nobody's word.
+
+    `bad` and `doubted` name the first rows of their kind; `bad_rows` and `doubted_rows` count all.
+    """
 
     wanted: tuple[Wanted, ...]
     bad: tuple[BadRow, ...]
+    bad_rows: int
+    doubted: tuple[BadRow, ...]
+    doubted_rows: int
+
+    @property
+    def takeable(self) -> bool:
+        return bool(self.wanted) and not self.bad_rows and not self.doubted_rows
+
+
+@dataclass(frozen=True)
+class Word:
+    """What whoever brings the file in says of all of it: that odd values are right, and why it comes so late."""
+
+    today: date
+    sure: bool = False
+    reason: str = ""
 
 
 def write_readings(trial: Trial, readings: Iterable[Reading]) -> str:
-    """All readings with their treatments, one a line."""
+    """All readings with their treatments, one a line. Where the lots are hidden, the treatment is left empty."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(OUT)
     rounds = {each.id: each for each in trial.rounds}
     units = {each.id: each for each in trial.units}
     measures = {each.measure.key: each.measure for each in trial.asked}
+    treatments = {each.letter: (inert(each.name), each.role) for each in trial.treatments}
     for reading in readings:
         unit, measure = units[reading.unit_id], measures[reading.measure_key]
-        treatment = trial.treatment(unit.letter)
+        name, role = treatments.get(unit.letter, ("", ""))
         day = rounds[reading.round_id].day
-        value = "" if reading.value is None else f"{reading.value:g}"
         writer.writerow(
             [
                 day,
                 trial.date_of(day).isoformat(),
                 unit.code,
                 unit.block or "",
-                inert(treatment.name),
-                treatment.role,
+                name,
+                role,
                 inert(measure.name),
                 reading.replicate,
-                value,
+                "" if reading.value is None else f"{reading.value:g}",
                 inert(measure.unit),
                 inert(reading.skip_reason),
                 inert(reading.by),
+                _moment(reading.read_at),
+                _moment(reading.came_at),
+                inert(reading.typed),
+                "yes" if reading.sure else "",
             ]
         )
     return out.getvalue()
+
+
+def _moment(at: datetime | None) -> str:
+    return "" if at is None else at.isoformat(timespec="minutes")
 
 
 def inert(text: str) -> str:
@@ -97,8 +134,8 @@ def inert(text: str) -> str:
     return f"'{text}" if text.startswith(FORMULA_SIGNS) else text
 
 
-def preview(raw: bytes, trial: Trial, taken: Sequence[Reading]) -> Preview:
-    """Check every row against the trial.
+def preview(raw: bytes, trial: Trial, taken: Sequence[Reading], word: Word) -> Preview:
+    """Check every row against the trial, by the rule that holds for every reading.
 
     Raises
     ------
@@ -111,99 +148,143 @@ def preview(raw: bytes, trial: Trial, taken: Sequence[Reading]) -> Preview:
     if "date" not in rows[0].cells and "day" not in rows[0].cells:
         raise TableError("the header needs a column date (2026-05-31) or day (0, 7, 14 …)", 1, "date")
     places = {(r.round_id, r.unit_id, r.measure_key, r.replicate): "already on record" for r in taken}
+    rounds = {each.day: each for each in trial.rounds}
     wanted: list[Wanted] = []
-    bad: list[BadRow] = []
+    bad, doubted = _Faults(), _Faults()
     for row in rows:
         try:
-            reading = _wanted(row, trial)
+            reading, doubt = _wanted(row, trial, rounds, word)
             key = (reading.round_id, reading.unit_id, reading.measure_key, reading.replicate)
             if key in places:
                 raise TableError(f"this reading is {places[key]}; correct it in the table instead", row.line, "unit")
             places[key] = f"in the file twice (line {row.line})"
             wanted.append(reading)
-        except TableError as error:
-            bad.append(BadRow(row.line, error.column or "", str(error.args[0])))
-    return Preview(tuple(wanted), tuple(bad))
+            if doubt:
+                doubted.add(row.line, "value", doubt)
+        except EprobaError as error:
+            bad.add(row.line, error.field, str(error.args[0]))
+    return Preview(tuple(wanted), tuple(bad.named), bad.count, tuple(doubted.named), doubted.count)
 
 
-def _wanted(row: Row, trial: Trial) -> Wanted:
-    unit = next((u for u in trial.units if u.code.lower() == row.cells["unit"].lower()), None)
-    if unit is None:
-        codes = f"{trial.units[0].code} to {trial.units[-1].code}"
-        raise TableError(f"no unit “{row.cells['unit']}” in this trial; its units are {codes}", row.line, "unit")
+class _Faults:
+    """Rows with something amiss: the first are named, all are counted."""
+
+    def __init__(self) -> None:
+        self.named: list[BadRow] = []
+        self.count = 0
+
+    def add(self, line: int, column: str, why: str) -> None:
+        self.count += 1
+        if self.count <= MOST_SHOWN:
+            self.named.append(BadRow(line, column, why))
+
+
+def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word) -> tuple[Wanted, str]:
+    """The reading of a row, and why it is doubted (empty: it is not)."""
+    this, cells = _round(row, trial, rounds), row.cells
+    read_at = _read_at(row)
+    skip = "" if cells["value"] else cells.get("skipped", "").lstrip("'")
+    entry = Entry(
+        unit=cells["unit"],
+        measure=cells["measure"],
+        replicate=_replicate(row),
+        typed=cells["value"],
+        read_on=read_at.date() if read_at else min(trial.date_of(this.day), word.today),
+        skip=skip,
+        sure=word.sure,
+        reason=word.reason,
+    )
+    ruling = rule(trial, this, entry, word.today)
+    if ruling.outcome == "refused" or ruling.unit is None or ruling.asked is None:
+        raise TableError(ruling.why, row.line, ruling.field)
+    _check_treatment(row, trial, ruling.unit.letter, ruling.unit.code)
+    reading = Wanted(
+        line=row.line,
+        round_id=this.id,
+        unit_id=ruling.unit.id,
+        measure_key=ruling.asked.measure.key,
+        replicate=entry.replicate,
+        value=ruling.value,
+        typed=entry.typed,
+        skip_reason=skip,
+        read_at=read_at,
+    )
+    return reading, ruling.why if ruling.outcome == "doubted" else ""
+
+
+def _check_treatment(row: TableRow, trial: Trial, letter: str, code: str) -> None:
+    """A file that names the treatment must name the right one; where the lots are hidden, nothing is told."""
     named = row.cells.get("treatment", "").lstrip("'")
-    treatment = trial.treatment(unit.letter)
-    if named and named.lower() not in (treatment.name.lower(), treatment.letter.lower()):
-        message = (
-            f"unknown or wrong treatment “{named}”: unit {unit.code} was dealt {treatment.letter} ({treatment.name})"
-        )
-        raise TableError(message, row.line, "treatment")
-    measure = _measure(row, trial)
-    return Wanted(row.line, _round_id(row, trial), unit.id, measure.key, _replicate(row), _value(row, measure))
+    if not named or not letter:
+        return
+    treatment = trial.treatment(letter)
+    if named.lower() not in (treatment.name.lower(), treatment.letter.lower()):
+        text = f"unknown or wrong treatment “{named}”: unit {code} was dealt {letter} ({treatment.name})"
+        raise TableError(text, row.line, "treatment")
 
 
-def _measure(row: Row, trial: Trial) -> Measure:
-    text = row.cells["measure"].lower()
-    for each in trial.asked:
-        if text in (each.measure.key.lower(), each.measure.name.lower()):
-            return each.measure
-    names = ", ".join(each.measure.name for each in trial.asked)
-    raise TableError(f"“{row.cells['measure']}” is no measure of this trial; they are {names}", row.line, "measure")
-
-
-def _value(row: Row, measure: Measure) -> float:
-    try:
-        value = parse_number(row.cells["value"])
-    except ValueError as error:
-        raise TableError(str(error), row.line, "value") from error
-    if not measure.low <= value <= measure.high:
-        message = f"{value:g} is outside {measure.low:g} to {measure.high:g} {measure.unit}"
-        raise TableError(message, row.line, "value")
-    return value
-
-
-def _replicate(row: Row) -> int:
+def _replicate(row: TableRow) -> int:
     text = row.cells.get("reading", "") or "1"
-    if not re.fullmatch(r"[1-9]\d?", text):
+    if not re.fullmatch(r"[1-9]\d?", text, re.ASCII):
         raise TableError(f"“{text}” is no reading number; use 1, 2, 3 …", row.line, "reading")
     return int(text)
 
 
-def _round_id(row: Row, trial: Trial) -> int:
-    days = {each.day: each.id for each in trial.rounds}
+def _read_at(row: TableRow) -> datetime | None:
+    """When it was read, where the file has a column for it; a bare day means its noon."""
+    text = row.cells.get("read_on", "") or row.cells.get("read_at", "")
+    if not text:
+        return None
+    try:
+        return datetime.fromisoformat(text).astimezone() if "T" in text else _noon(parse_date(text))
+    except ValueError as error:
+        raise TableError(f"“{text}” is no date; write it as 2026-05-31", row.line, "read_on") from error
+
+
+def _noon(on: date) -> datetime:
+    return datetime.combine(on, NOON).astimezone()
+
+
+def _round(row: TableRow, trial: Trial, rounds: Mapping[int, Round]) -> Round:
     column = "date" if row.cells.get("date") else "day"
     text = row.cells.get(column, "")
-    try:
-        day = trial.day_of(parse_date(text)) if column == "date" else int(text)
-    except ValueError as error:
-        why = str(error) if column == "date" else f"“{text}” is no whole number of days"
-        raise TableError(why, row.line, column) from error
-    if day not in days:
-        known = ", ".join(f"{trial.date_of(d).isoformat()} (day {d})" for d in days)
-        raise TableError(f"no round on day {day}; the rounds are {known}", row.line, column)
-    return days[day]
-
-
-def parse_date(text: str) -> date:
-    """A date as people write it: 2026-05-31, 31.5.2026, 31/5/2026, 31 May 2026.
-
-    Raises
-    ------
-    ValueError
-        No date, or one that can be read two ways (03/04/2026).
-    """
-    cleaned = text.strip()
-    for form in ("%Y-%m-%d", "%Y/%m/%d", "%d.%m.%Y", "%d.%m.%y", "%d %b %Y", "%d %B %Y", "%Y-%m-%dT%H:%M:%S"):
+    if column == "date":
         try:
-            return datetime.strptime(cleaned, form).date()
-        except ValueError:
-            continue
-    slashed = re.fullmatch(r"(\d{1,2})[/-](\d{1,2})[/-](\d{4})", cleaned)
-    if slashed:
-        first, second, year = map(int, slashed.groups())
-        if first <= 12 and second <= 12 and first != second:
-            raise ValueError(f"“{cleaned}” can be read two ways; write it as year-month-day")
-        day, month = (second, first) if second > 12 else (first, second)
-        with suppress(ValueError):
-            return date(year, month, day)
-    raise ValueError(f"“{cleaned}” is no date; write it as 2026-05-31")
+            day = trial.day_of(_date(text))
+        except EprobaError as error:
+            raise TableError(str(error), row.line, column) from error
+    elif re.fullmatch(r"-?\d{1,6}", text, re.ASCII):
+        day = int(text)
+    else:
+        raise TableError(f"“{text}” is no whole number of days", row.line, column)
+    if day not in rounds:
+        known = ", ".join(f"{trial.date_of(d).isoformat()} (day {d})" for d in rounds)
+        raise TableError(f"no round on day {day}; the rounds are {known}", row.line, column)
+    return rounds[day]
+
+
+@lru_cache(maxsize=256)
+def _date(text: str) -> date:
+    return parse_date(text)
+
+
+def import_rows(seen: Preview, by: str, at: datetime, batch: str, saw: bool) -> list[dict[str, object]]:
+    """The rows of a previewed file for the store, each with an id of its own."""
+    return [
+        {
+            "round_id": wanted.round_id,
+            "unit_id": wanted.unit_id,
+            "measure_key": wanted.measure_key,
+            "replicate": wanted.replicate,
+            "value": wanted.value,
+            "skip_reason": wanted.skip_reason,
+            "typed": wanted.typed,
+            "read_at": wanted.read_at,
+            "by": by,
+            "at": at,
+            "source": "file",
+            "saw": saw,
+            "client_id": f"file-{batch}-{wanted.line}",
+        }
+        for wanted in seen.wanted
+    ]

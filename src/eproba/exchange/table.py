@@ -4,26 +4,27 @@ import csv
 import io
 from dataclasses import dataclass
 
+from eproba.core.errors import EprobaError
+
 csv.field_size_limit(1_000_000)
 MOST_BYTES = 20_000_000
 
 
-class TableError(ValueError):
+class TableError(EprobaError):
     """A file that can't be read; the message says what to do. `line` counts from 1, the header."""
 
-    def __init__(self, message: str, line: int | None = None, column: str | None = None) -> None:
-        super().__init__(message)
+    def __init__(self, message: str, line: int | None = None, column: str = "") -> None:
+        super().__init__(message, field=column)
         self.line = line
-        self.column = column
 
     def __str__(self) -> str:
         where = [f"line {self.line}"] if self.line else []
-        where += [f"column {self.column}"] if self.column else []
+        where += [f"column {self.field}"] if self.field else []
         return f"{', '.join(where)}: {self.args[0]}" if where else str(self.args[0])
 
 
 @dataclass(frozen=True)
-class Row:
+class TableRow:
     """One line of the table: its line number in the file and its cells by column name."""
 
     line: int
@@ -40,7 +41,7 @@ def decode(raw: bytes) -> str:
         return raw.decode("cp1252", errors="replace")
 
 
-def read_table(raw: bytes, needed: tuple[str, ...]) -> list[Row]:
+def read_table(raw: bytes, needed: tuple[str, ...]) -> list[TableRow]:
     """Read all rows; column names are compared in lower case, empty lines are passed over.
 
     Raises
@@ -57,7 +58,7 @@ def read_table(raw: bytes, needed: tuple[str, ...]) -> list[Row]:
         raise TableError("the file is empty; it needs a header line and a line for each unit")
     header_line = next(line for line in text.splitlines() if line.strip())
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=_delimiter(header_line))
-    rows: list[Row] = []
+    rows: list[TableRow] = []
     header: list[str] = []
     start = 1
     try:
@@ -68,7 +69,7 @@ def read_table(raw: bytes, needed: tuple[str, ...]) -> list[Row]:
             if not header:
                 header = _header(cells, line, needed)
                 continue
-            rows.append(Row(line, _named(header, cells, line)))
+            rows.append(TableRow(line, _named(header, cells, line)))
     except csv.Error as error:
         raise TableError(f"can't be read as a table ({error})", reader.line_num) from error
     return rows

@@ -1,24 +1,30 @@
 """A whole trial as one JSON file: plan, lots, readings, pours, old values."""
 
 import json
-from collections.abc import Iterable, Sequence
-from dataclasses import asdict
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
 from datetime import date, datetime
 from typing import Any
 
+from eproba.core.trial.amendments import Correction, Evidence
 from eproba.core.trial.model import Reading, Trial
 
 FORMAT = "eproba-trial-1"
 
 
-def trial_json(trial: Trial, readings: Iterable[Reading], corrections: Sequence[dict[str, Any]]) -> str:
+@dataclass(frozen=True)
+class Record:
+    """What a trial file holds beside plan and lots: readings, old values, what pours were before, and the evidence."""
+
+    readings: Sequence[Reading]
+    corrections: Sequence[Correction]
+    pour_changes: Sequence[Mapping[str, Any]]
+    evidence: Evidence
+
+
+def trial_json(trial: Trial, record: Record) -> str:
     """Everything on record of one trial."""
-    content = {
-        "format": FORMAT,
-        "trial": asdict(trial),
-        "readings": [asdict(reading) for reading in readings],
-        "corrections": list(corrections),
-    }
+    content = {"format": FORMAT, "trial": asdict(trial), **asdict(record)}
     return json.dumps(content, ensure_ascii=False, indent=1, default=_plain)
 
 

@@ -1,8 +1,9 @@
 """A CSV of units, ready to judge: columns unit, treatment, value, and block, row, column, baseline where present."""
 
-from eproba.core.measuring.numbers import parse_number
+from eproba.core.errors import EprobaError
 from eproba.core.stats.series import CannotJudge, UnitValue
-from eproba.exchange.table import Row, TableError, read_table
+from eproba.core.words import parse_number
+from eproba.exchange.table import TableError, TableRow, read_table
 
 NEEDED = ("unit", "treatment", "value")
 
@@ -21,7 +22,7 @@ def read_units(raw: bytes) -> tuple[list[UnitValue], list[int]]:
     return [_unit(row) for row in rows], [row.line for row in rows]
 
 
-def _unit(row: Row) -> UnitValue:
+def _unit(row: TableRow) -> UnitValue:
     cells = row.cells
     for name in ("unit", "treatment"):
         if not cells[name]:
@@ -37,13 +38,13 @@ def _unit(row: Row) -> UnitValue:
     )
 
 
-def _number(row: Row, name: str) -> float | None:
+def _number(row: TableRow, name: str) -> float | None:
     text = row.cells.get(name, "")
     if not text:
         return None
     try:
         return parse_number(text)
-    except ValueError as error:
+    except EprobaError as error:
         raise TableError(str(error), row.line, name) from error
 
 

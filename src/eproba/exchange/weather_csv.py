@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from datetime import datetime, tzinfo
 
 from eproba.core.brewing.weather import MOST_RAIN, Hour
-from eproba.core.measuring.numbers import parse_number
-from eproba.core.quantities import QuantityError, celsius
-from eproba.exchange.readings_csv import parse_date
-from eproba.exchange.table import Row, TableError, read_table
+from eproba.core.errors import EprobaError
+from eproba.core.quantities import celsius
+from eproba.core.words import parse_date, parse_number
+from eproba.exchange.table import TableError, TableRow, read_table
 
 NAMES: dict[str, Sequence[str]] = {
     "time": ("time", "timestamp", "date", "datetime", "day", "zeit", "datum"),
@@ -45,23 +45,23 @@ def read_weather(raw: bytes, zone: tzinfo | None) -> tuple[list[Hour], list[BadH
     for row in rows:
         try:
             good.append(_hour(row, columns, zone))
-        except (ValueError, QuantityError) as error:
+        except (EprobaError, ValueError) as error:
             bad.append(BadHour(row.line, str(error)))
     return good, bad
 
 
-def _column(row: Row, known: Sequence[str]) -> str | None:
+def _column(row: TableRow, known: Sequence[str]) -> str | None:
     return next((name for name in row.cells if name in known), None)
 
 
-def _hour(row: Row, columns: dict[str, str | None], zone: tzinfo | None) -> Hour:
+def _hour(row: TableRow, columns: dict[str, str | None], zone: tzinfo | None) -> Hour:
     def cell(name: str) -> str:
         column = columns[name]
         return row.cells.get(column, "") if column else ""
 
     rain = parse_number(cell("rain")) if cell("rain") else 0.0
     if not 0 <= rain <= MOST_RAIN:
-        raise ValueError(f"{rain:g} mm of rain in an hour can't be: 0 to {MOST_RAIN:g} fits.")
+        raise EprobaError(f"{rain:g} mm of rain in an hour can't be: 0 to {MOST_RAIN:g} fits.")
     humidity = parse_number(cell("humidity")) if cell("humidity") else None
     return Hour(_moment(cell("time"), zone), celsius(parse_number(cell("temperature"))), rain, humidity)
 

@@ -1,41 +1,35 @@
-"""Batches on the shelf: made, looked at, strained, poured from, thrown away."""
+"""Batches on the shelf, with what is left in them: what was made less what was taken."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from datetime import datetime
-from typing import Any, cast
 
+from sqlalchemy import func
 from sqlalchemy import select as columns_of
-from sqlalchemy import update
 from sqlmodel import Session, col, select
 
-from eproba.core.brewing.batches import Batch, Check
-from eproba.core.brewing.recipe import recipe_entry
+from eproba.core.brewing.batches import Batch, Check, nearly_empty
 from eproba.store.recipes import recipe_of
-from eproba.store.tables import BatchCheckRow, BatchRow
-
-NEARLY_NOTHING = 0.02  # of the batch: what sticks to the vessel
+from eproba.store.tables import BatchCheckRow, BatchRow, TakingRow
 
 
-def batch_from(row: BatchRow, checks: Iterable[Any]) -> Batch:
-    r = cast(Any, row)
-    looks = tuple(Check(c.at, c.temperature, c.seen, c.note, c.by, c.id, c.has_photo) for c in checks)
+def batch_from(row: BatchRow, checks: Sequence[Check], taken: float, last_taken_at: datetime | None) -> Batch:
+    left = max(0.0, row.litres - taken)
     return Batch(
-        id=r.id, recipe=recipe_of(r.recipe, r.entry), litres=r.litres, where=r.place, made_at=r.made_at,
-        standing_at=r.standing_at, strained_at=r.strained_at, used_up_at=r.used_up_at, thrown_at=r.thrown_at,
-        thrown_reason=r.thrown_reason, left=r.left, checks=looks, amounts=r.amounts, name=r.name,
-    )  # fmt: skip
-
-
-def add_batch(session: Session, batch: Batch, water: str) -> int:
-    """Put a new batch on the shelf; returns its id."""
-    row = BatchRow(
-        recipe=batch.recipe.key, version=batch.recipe.version, entry=recipe_entry(batch.recipe), name=batch.name,
-        litres=batch.litres, left=batch.litres, place=batch.where, water=water, amounts=dict(batch.amounts),
-        standing_at=batch.standing_at, made_at=batch.made_at,
-    )  # fmt: skip
-    session.add(row)
-    session.flush()
-    return row.id or 0
+        id=row.id,
+        recipe=recipe_of(row.recipe, row.entry),
+        litres=row.litres,
+        where=row.place,
+        made_at=row.made_at,
+        standing_at=row.standing_at,
+        strained_at=row.strained_at,
+        used_up_at=last_taken_at if nearly_empty(left, row.litres) else None,
+        thrown_at=row.thrown_at,
+        thrown_reason=row.thrown_reason,
+        left=left,
+        checks=tuple(checks),
+        amounts=row.amounts,
+        name=row.name,
+    )
 
 
 def batches(session: Session, ids: Sequence[int] | None = None, recipe: str = "", limit: int = 100) -> list[Batch]:
@@ -46,43 +40,35 @@ def batches(session: Session, ids: Sequence[int] | None = None, recipe: str = ""
     if recipe:
         query = query.where(BatchRow.recipe == recipe)
     rows = session.exec(query).all()
-    looks: dict[int, list[Any]] = {}
+    found = [row.id for row in rows]
+    looks, taken = _looks(session, found), _taken(session, found)
+    return [batch_from(row, looks.get(row.id, []), *taken.get(row.id, (0.0, None))) for row in rows]
+
+
+def _looks(session: Session, ids: Sequence[int]) -> dict[int, list[Check]]:
+    """The looks at each batch, in order; of photos only whether there is one."""
     c = BatchCheckRow
     columns = (c.id, c.batch_id, c.at, c.temperature, c.seen, c.note, c.by)
     wanted = (
         columns_of(*map(col, columns), col(c.photo).is_not(None).label("has_photo"))
-        .where(col(c.batch_id).in_([row.id for row in rows]))
+        .where(col(c.batch_id).in_(ids))
         .order_by(col(c.at), col(c.id))
     )
-    for look in session.connection().execute(wanted).all():
-        looks.setdefault(look.batch_id, []).append(look)
-    return [batch_from(row, looks.get(row.id or 0, [])) for row in rows]
+    looks: dict[int, list[Check]] = {}
+    for look in session.connection().execute(wanted).mappings():
+        facts = {name: look[name] for name in ("at", "temperature", "seen", "note", "by", "id")}
+        looks.setdefault(look["batch_id"], []).append(Check(**facts, photo=look["has_photo"]))
+    return looks
 
 
-def add_check(session: Session, batch_id: int, check: Check, photo: bytes | None) -> None:
-    """Put a look at a batch on record."""
-    row = BatchCheckRow(
-        batch_id=batch_id, at=check.at, temperature=check.temperature, seen=dict(check.seen), note=check.note,
-        by=check.by, photo=photo,
-    )  # fmt: skip
-    session.add(row)
+def _taken(session: Session, ids: Sequence[int]) -> dict[int, tuple[float, datetime]]:
+    """Litres taken from each batch, and when for the last time."""
+    t = TakingRow
+    wanted = columns_of(col(t.batch_id), func.sum(col(t.litres)), func.max(col(t.at)))
+    rows = session.connection().execute(wanted.where(col(t.batch_id).in_(ids)).group_by(col(t.batch_id)))
+    return {batch_id: (litres, at) for batch_id, litres, at in rows}
 
 
 def photo_of(session: Session, batch_id: int, check_id: int) -> bytes | None:
     row = session.get(BatchCheckRow, check_id)
     return row.photo if row is not None and row.batch_id == batch_id else None
-
-
-def change_batch(session: Session, batch_id: int, **changes: Any) -> None:
-    """Set columns of a batch: its mixing, straining, end."""
-    session.exec(update(BatchRow).where(col(BatchRow.id) == batch_id).values(**changes))
-
-
-def take_from(session: Session, batch: Batch, litres: float, now: datetime) -> None:
-    """Pour from a batch, or put back (below 0) what a corrected record had taken.
-
-    What hardly covers the bottom counts as used up.
-    """
-    left = min(batch.litres, max(0.0, batch.left - litres))
-    empty = left <= NEARLY_NOTHING * batch.litres
-    change_batch(session, batch.id, left=left, used_up_at=(batch.used_up_at or now) if empty else None)

@@ -9,7 +9,7 @@ from eproba.core.applying.schedule import Brewing, Job, Pouring, back_schedule, 
 from eproba.core.brewing.mixing import concentrate
 from eproba.core.brewing.recipe import Recipe
 from eproba.store.batches import batches
-from eproba.store.glances import not_closed
+from eproba.store.glances import goes_on
 from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes
 from eproba.store.tables import PourRow, TreatmentRow, TrialRow, UnitRow
@@ -36,7 +36,7 @@ def needs(session: Session, since: date) -> list[tuple[Recipe, Pouring]]:
                col(t.recipe), col(t.water_parts))
         .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
         .join(TreatmentRow, (col(t.trial_id) == col(TrialRow.id)) & (col(t.letter) == col(PourRow.letter)))
-        .where(col(TrialRow.ended_on).is_(None), not_closed(), col(PourRow.status) == "due", on >= since)
+        .where(goes_on(), col(PourRow.status) == "due", on >= since)
         .where(col(t.recipe) != "")
     )  # fmt: skip
     known = all_recipes(session)

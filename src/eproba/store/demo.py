@@ -7,19 +7,21 @@ from sqlmodel import Session
 
 from eproba.core.brewing.batches import Batch, Check
 from eproba.core.catalogue import measures, recipes
+from eproba.core.measuring.measures import Measure
 from eproba.core.planning.cutter import Wish, proposals
 from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedTreatment, simple_layout
 from eproba.core.practice.garden import Plot, Truth, grow
 from eproba.core.trial.days import regular
 from eproba.core.trial.ground import Gradient, Place, Site
 from eproba.core.trial.model import Round, Rules, SpareRun, Trial
-from eproba.store.batches import add_batch, add_check, change_batch
-from eproba.store.pours import log_pour
-from eproba.store.readings import add_many
-from eproba.store.rounds import finish_round
-from eproba.store.trials import create_trial, declare_trial, load_trial, record_spare_run
+from eproba.store.commands.batches import add_batch, add_check, change_batch
+from eproba.store.commands.pours import PourLog, log_pours
+from eproba.store.commands.readings import add_many
+from eproba.store.commands.rounds import note_round
+from eproba.store.commands.trials import create_trial, declare_trial, record_spare_run
+from eproba.store.trials import load_trial
 
-GENERATOR = 4
+GENERATOR = 5
 READER = "Ilse"
 
 
@@ -59,7 +61,7 @@ def chard(session: Session, today: date) -> None:
     _read(session, trial, trial.rounds, "widest_leaf", Truth(6.0, 0.32, {"B": 0.21}, 0.05, 0.06, 0.02), 11)
     _read(session, trial, trial.rounds, "leaf_count", Truth(4.0, 0.36, {"B": 1.0}, 0.7, 0.4, 0.4), 12)
     _pour(session, trial, 28, {})
-    finish_round(session, trial.id, trial.rounds[2].id, "Greenfly on P4, wiped off. Same for all: none fed.")
+    note_round(session, trial.id, trial.rounds[2].id, "Greenfly on P4, wiped off. Same for all: none fed.", "")
 
 
 def currants(session: Session, today: date) -> None:
@@ -171,10 +173,10 @@ def back_plot(session: Session, today: date) -> None:
     _read(session, trial, first, "plant_height", Truth(14.0, 0.6, {}, 0.07, 0.06, 0.02), 51, replicates=2)
     _read(session, trial, first, "soil_smell", Truth(2.0, 0.0, {}, 0.4, 0.2, 0.3), 52)
     ready = {"smell": "sweet", "foam": "light"}
-    used = _brewed(session, "sugar-ferment", 0.8, _at(today, -13, 17), "under the stairs", "Ferment, first bucket")
+    used = _brewed(session, "sugar-ferment", 0.55, _at(today, -13, 17), "under the stairs", "Ferment, first bucket")
     add_check(session, used, Check(_at(today, -7, 9), 24.0, ready, "", READER), None)
-    change_batch(session, used, strained_at=_at(today, -7, 10), used_up_at=_at(today, -7, 18), left=0.0)
-    _pour(session, trial, 0, {}, {"A": used})
+    change_batch(session, used, strained_at=_at(today, -7, 10))
+    _pour(session, trial, 0, {}, {"A": {used: 0.545}})
     second = _brewed(session, "sugar-ferment", 1.6, _at(today, -6, 17), "under the stairs", "Ferment, second bucket")
     add_check(session, second, Check(_at(today, -3, 8), 24.5, {"smell": "sweet", "foam": "none"}, "", READER), None)
     add_check(session, second, Check(_at(today, -1, 20), 25.0, ready, "", READER), None)
@@ -228,42 +230,57 @@ def _read(
     session: Session, trial: Trial, rounds: Sequence[Round], key: str, truth: Truth, seed: int, replicates: int = 1
 ) -> None:
     plots = [Plot(unit.code, unit.letter, unit.block) for unit in trial.units]
-    days = [each.day for each in rounds]
+    grown = _grown(measures()[key], truth, plots, [each.day for each in rounds], seed, replicates)
     ids = {unit.code: unit.id for unit in trial.units}
-    round_ids = {each.day: each.id for each in rounds}
-    rows: list[dict[str, object]] = []
-    for replicate in range(1, replicates + 1):
-        # The same seed keeps each unit's own luck; a little reading noise comes on top for further readings.
-        grown = grow(measures()[key], truth, plots, days, seed)
-        again = grow(measures()[key], truth, plots, days, seed + 1000 * replicate) if replicate > 1 else grown
-        for (code, day), value in grown.items():
-            mixed = value if replicate == 1 else 0.85 * value + 0.15 * again[code, day]
-            rows.append(
-                {
-                    "round_id": round_ids[day],
-                    "unit_id": ids[code],
-                    "measure_key": key,
-                    "replicate": replicate,
-                    "value": round(mixed, measures()[key].decimals),
-                    "by": READER,
-                    "at": datetime.combine(trial.date_of(day), time(17), UTC),
-                    "client_id": f"demo-{trial.id}-{key}-{day}-{code}-{replicate}",
-                }
-            )
-    add_many(session, trial.id, rows)
+    for this in rounds:
+        at = datetime.combine(trial.date_of(this.day), time(17), UTC)
+        rows = [
+            {
+                "round_id": this.id,
+                "unit_id": ids[code],
+                "measure_key": key,
+                "replicate": replicate,
+                "value": value,
+                "typed": f"{value:g}",
+                "by": READER,
+                "at": at,
+                "read_at": at,
+                "source": "till",
+                "client_id": f"demo-{trial.id}-{key}-{day}-{code}-{replicate}",
+            }
+            for (code, day, replicate), value in grown.items()
+            if day == this.day
+        ]
+        add_many(session, trial.id, rows, at)
+
+
+def _grown(
+    measure: Measure, truth: Truth, plots: Sequence[Plot], days: Sequence[int], seed: int, replicates: int
+) -> dict[tuple[str, int, int], float]:
+    """Values by unit, day and reading. The same seed keeps each unit's own luck; a little reading noise comes on top
+    for further readings."""
+    first = grow(measure, truth, plots, days, seed)
+    values = {(code, day, 1): value for (code, day), value in first.items()}
+    for replicate in range(2, replicates + 1):
+        again = grow(measure, truth, plots, days, seed + 1000 * replicate)
+        for (code, day), value in first.items():
+            values[code, day, replicate] = round(0.85 * value + 0.15 * again[code, day], measure.decimals)
+    return values
 
 
 def _pour(
-    session: Session, trial: Trial, until: int, skipped: dict[int, str], batches: dict[str, int] | None = None
+    session: Session, trial: Trial, until: int, skipped: dict[int, str], took: dict[str, dict[int, float]] | None = None
 ) -> None:
     for pour in trial.pours:
         if pour.day > until:
             continue
         treatment = trial.treatment(pour.letter)
         status, note = ("skipped", skipped[pour.day]) if pour.day in skipped else ("poured", "")
-        values: dict[str, object] = {"status": status, "done_on": trial.date_of(pour.day), "note": note}
+        on = trial.date_of(pour.day)
+        values: dict[str, object] = {"status": status, "done_on": on, "note": note}
+        litres = (took or {}).get(pour.letter, {})
         if status == "poured":
             amount = f"{treatment.amount:g} {treatment.amount_unit} each"
             values |= {"amount": amount, "amount_each": treatment.amount, "alike": True, "can": "own"}
-            values["batch_id"] = (batches or {}).get(pour.letter)
-        log_pour(session, trial.id, pour.id, READER, values)
+            values["batch_id"] = next(iter(litres), None)
+        log_pours(session, trial.id, [PourLog(pour, values, litres)], READER, datetime.combine(on, time(18), UTC))

@@ -6,8 +6,9 @@ import socket
 from sqlmodel import Session
 from werkzeug.security import generate_password_hash
 
+from eproba.store.commands.household import set_passcode_hash
 from eproba.store.database import engine_for
-from eproba.store.household import passcode_hash, set_passcode_hash
+from eproba.store.household import passcode_hash
 
 DIGITS = 8
 

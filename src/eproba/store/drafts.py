@@ -1,38 +1,21 @@
-"""Drafts: trials being planned, kept as typed."""
+"""Drafts: trials being planned, as typed."""
 
 from collections.abc import Sequence
-from datetime import datetime
-from typing import Any
 
 from sqlmodel import Session, col, select
 
 from eproba.store.tables import DraftRow
 
 
-def new_draft(session: Session, answers: dict[str, Any], now: datetime) -> int:
-    row = DraftRow(changed_at=now, answers=answers)
-    session.add(row)
-    session.flush()
-    return row.id or 0
+def draft_of(session: Session, draft_id: int) -> DraftRow | None:
+    """One draft as it is now."""
+    return session.get(DraftRow, draft_id, populate_existing=True)
 
 
-def draft_answers(session: Session, draft_id: int) -> dict[str, Any] | None:
-    row = session.get(DraftRow, draft_id)
-    return None if row is None else dict(row.answers)
-
-
-def keep_answers(session: Session, draft_id: int, step: str, typed: dict[str, list[str]], now: datetime) -> None:
-    """Keep one step exactly as typed, right or wrong."""
-    row = session.exec(select(DraftRow).where(DraftRow.id == draft_id).with_for_update()).one()
-    row.answers = {**row.answers, step: typed}
-    row.changed_at = now
-    session.add(row)
-
-
-def drop_draft(session: Session, draft_id: int) -> None:
-    row = session.get(DraftRow, draft_id)
-    if row is not None:
-        session.delete(row)
+def draft_name(draft: DraftRow) -> str:
+    """What a draft is called in lists, however little was typed."""
+    typed = draft.answers.get("claim", {}).get("name") or [""]
+    return str(typed[0]).strip() or "Unnamed plan"
 
 
 def drafts(session: Session) -> Sequence[DraftRow]:

@@ -2,15 +2,10 @@
 
 import math
 
-from sqlalchemy import delete
+from sqlalchemy import or_
 from sqlmodel import Session, col, select
 
 from eproba.store.tables import FindingRow, TrialMeasureRow, TrialRow
-
-
-def keep_finding(session: Session, trial_id: int, lines: list[dict[str, str]], noise_sd: float | None) -> None:
-    """Keep the lines (verdict and sentence for each comparison) and the noise from unit to unit."""
-    session.merge(FindingRow(trial_id=trial_id, lines=lines, noise_sd=noise_sd))
 
 
 def own_noise(session: Session, measure_key: str, scale: str) -> tuple[float, int] | None:
@@ -30,6 +25,15 @@ def own_noise(session: Session, measure_key: str, scale: str) -> tuple[float, in
     return (math.sqrt(sum(sd**2 for sd in found) / len(found)), len(found)) if found else None
 
 
-def forget_finding(session: Session, trial_id: int) -> None:
-    """Something changed: the finding must be made anew."""
-    session.exec(delete(FindingRow).where(col(FindingRow.trial_id) == trial_id))
+def finding_of(session: Session, trial_id: int) -> list[dict[str, str]] | None:
+    """What is kept of a trial's judgement."""
+    row = session.get(FindingRow, trial_id)
+    return None if row is None else row.lines
+
+
+def unjudged(session: Session, trial_id: int | None = None) -> list[int]:
+    """Trials (or this one) that are over, and of which nothing is found yet: judged never, or changed since."""
+    over = or_(col(TrialRow.ended_on).is_not(None), col(TrialRow.closed_at).is_not(None))
+    query = select(TrialRow.id).outerjoin(FindingRow, col(FindingRow.trial_id) == col(TrialRow.id))
+    query = query.where(over, col(FindingRow.trial_id).is_(None)).order_by(col(TrialRow.id))
+    return list(session.exec(query if trial_id is None else query.where(col(TrialRow.id) == trial_id)))

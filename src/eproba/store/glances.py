@@ -1,16 +1,15 @@
 """Glances over all trials: what is due, what was found, without fetching any trial whole."""
 
-import typing
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from sqlalchemy import Integer, Row, bindparam, cast, func, or_, select
-from sqlalchemy.orm import aliased
+from sqlalchemy import ColumnElement, Integer, Row, and_, bindparam, cast, func, or_, select
 from sqlmodel import Session, col
 
-from eproba.core.trial.model import Role, Stage, stage_of
+from eproba.core.trial.model import Role
+from eproba.core.trial.stage import Stage, stage_of
 from eproba.store.measures import all_measures
 from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
 
@@ -51,51 +50,44 @@ class Glance:
 def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = None) -> list[Due]:
     """Rounds and pours that are due by that day in trials that run, the oldest first."""
     when = col(TrialRow.start_on) + cast(col(RoundRow.day), Integer)
-    running = col(TrialRow.ended_on).is_(None)
-    mine = col(TrialRow.id) == trial_id if trial_id is not None else running
+    running = and_(goes_on(), col(TrialRow.id) == trial_id) if trial_id is not None else goes_on()
     units = (
         select(func.count()).where(col(UnitRow.trial_id) == col(TrialRow.id), col(UnitRow.lost_on).is_(None))
     ).scalar_subquery()
     treatments = (select(func.count()).where(col(TreatmentRow.trial_id) == col(TrialRow.id))).scalar_subquery()
-    pulls, last = col(TrialRow.rules)["pulls"], col(TrialRow.decision_day)
+    trial = (col(TrialRow.id), col(TrialRow.name))
     rounds = (
-        select(
-            col(TrialRow.id),
-            col(TrialRow.name),
-            col(RoundRow.id),
-            col(RoundRow.day),
-            when.label("on"),
-            units,
-            pulls,
-            last,
-        )
+        select(*trial, col(RoundRow.id), col(RoundRow.day), when.label("on"), units, col(RoundRow.pull))
         .join(RoundRow, col(RoundRow.trial_id) == col(TrialRow.id))
-        .where(running, mine, col(RoundRow.done).is_(False), _no_later_round_done(), when <= bindparam("on", on))
+        .where(running, col(RoundRow.done).is_(False), col(RoundRow.missed).is_(False), when <= bindparam("on", on))
         .order_by(when, col(TrialRow.id))
         .limit(limit)
     )
     poured_on = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
     letters = func.string_agg(col(PourRow.letter), "")
     pours = (
-        select(
-            col(TrialRow.id), col(TrialRow.name), col(PourRow.day), poured_on.label("on"), letters, units, treatments
-        )
+        select(*trial, col(PourRow.day), poured_on.label("on"), letters, units, treatments)
         .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
-        .where(running, mine, col(PourRow.status) == "due", not_closed(), poured_on <= bindparam("on", on))
+        .where(running, col(PourRow.status) == "due", poured_on <= bindparam("on", on))
         .group_by(col(TrialRow.id), col(PourRow.day))
         .order_by(poured_on, col(TrialRow.id))
         .limit(limit)
     )
     connection = session.connection()
     waiting = [
-        Due("round", t, name, rid, day, when, "", n, pull=day in (days or [last]))
-        for t, name, rid, day, when, n, days, last in connection.execute(rounds)
+        Due("round", t, name, rid, day, when, "", n, pull=pull)
+        for t, name, rid, day, when, n, pull in connection.execute(rounds)
     ]
     waiting += [
         Due("pour", t, name, None, day, when, "".join(sorted(ls)), n, k)
         for t, name, day, when, ls, n, k in connection.execute(pours)
     ]
     return sorted(waiting, key=lambda due: (due.on, due.trial_id, due.kind == "pour"))
+
+
+def goes_on() -> ColumnElement[bool]:
+    """Neither ended early nor closed by its last round: rounds and pours can be due."""
+    return and_(col(TrialRow.ended_on).is_(None), col(TrialRow.closed_at).is_(None))
 
 
 def round_seconds(session: Session, ids: Collection[int]) -> dict[int, tuple[float, float]]:
@@ -109,24 +101,6 @@ def round_seconds(session: Session, ids: Collection[int]) -> dict[int, tuple[flo
         seconds = measure.seconds * row.per_unit
         found[row.trial_id] = (plain, pulling + seconds) if measure.destructive else (plain + seconds, pulling)
     return found
-
-
-def _no_later_round_done() -> Any:
-    """A round that was passed over is missed, not due."""
-    later = aliased(RoundRow)
-    passed = select(col(later.id)).where(
-        col(later.trial_id) == col(RoundRow.trial_id), col(later.day) > col(RoundRow.day), col(later.done).is_(True)
-    )
-    return ~passed.exists()
-
-
-def not_closed() -> Any:
-    """The last round of the trial is not in yet."""
-    last = aliased(RoundRow)
-    closing = select(col(last.id)).where(
-        col(last.trial_id) == col(TrialRow.id), col(last.day) == col(TrialRow.decision_day), col(last.done).is_(True)
-    )
-    return ~closing.exists()
 
 
 def glances(session: Session, today: date, words: str = "", limit: int = 60, skip: int = 0) -> list[Glance]:
@@ -148,12 +122,7 @@ def glances(session: Session, today: date, words: str = "", limit: int = 60, ski
     units = _counted(session, UnitRow, ids)
     rounds = _counted(session, RoundRow, ids)
     done = _counted(session, RoundRow, ids, col(RoundRow.done).is_(True))
-    closed = _counted(session, RoundRow, ids, col(RoundRow.done).is_(True), col(RoundRow.day) == _decision_day())
-    return [_glance(row, today, treatments, units, rounds, done, closed) for row in rows]
-
-
-def _decision_day() -> Any:
-    return select(col(TrialRow.decision_day)).where(col(TrialRow.id) == col(RoundRow.trial_id)).scalar_subquery()
+    return [_glance(row, today, treatments, units, rounds, done) for row in rows]
 
 
 def _counted(session: Session, table: Any, ids: Sequence[int], *where: Any) -> dict[int, int]:
@@ -170,7 +139,7 @@ def _treatments(session: Session, ids: Sequence[int]) -> dict[int, list[tuple[st
     )
     found: dict[int, list[tuple[str, str, Role]]] = {}
     for trial_id, letter, name, role in session.connection().execute(query):
-        found.setdefault(trial_id, []).append((letter, name, typing.cast(Role, role)))
+        found.setdefault(trial_id, []).append((letter, name, role))
     return found
 
 
@@ -181,10 +150,16 @@ def _glance(
     units: dict[int, int],
     rounds: dict[int, int],
     done: dict[int, int],
-    closed: dict[int, int],
 ) -> Glance:
     decision_on = row.start_on + timedelta(days=row.decision_day)
-    stage = stage_of(row.start_on, decision_on, row.ended_on, bool(done.get(row.id)), bool(closed.get(row.id)), today)
+    stage = stage_of(
+        start_on=row.start_on,
+        decision_on=decision_on,
+        ended_on=row.ended_on,
+        started=row.started_on is not None,
+        closed=row.closed_at is not None,
+        today=today,
+    )
     return Glance(
         id=row.id,
         name=row.name,

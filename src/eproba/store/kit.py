@@ -1,7 +1,6 @@
 """What the household measures with, what it pays for ingredients, and the water from its tap."""
 
 from dataclasses import dataclass, field
-from typing import cast
 
 from sqlmodel import Session
 
@@ -26,8 +25,4 @@ class Household:
 
 def household_kit(session: Session) -> Household:
     row = session.get(KitRow, 1)
-    return Household() if row is None else Household(Kit(**row.kit), row.prices, cast(WaterKind, row.water))
-
-
-def keep_kit(session: Session, household: Household) -> None:
-    session.merge(KitRow(id=1, kit=vars(household.kit), prices=household.prices, water=household.water))
+    return Household() if row is None else Household(Kit(**row.kit), row.prices, row.water)

@@ -1,9 +1,12 @@
 """Rows ↔ core objects, in this one place."""
 
 from collections.abc import Mapping, Sequence
-from typing import Any, cast
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
 
 from eproba.core.measuring.measures import Measure, own_measure
+from eproba.core.trial.amendments import Correction
 from eproba.core.trial.ground import Cut, site_from
 from eproba.core.trial.model import (
     Amendment,
@@ -20,6 +23,7 @@ from eproba.core.trial.model import (
 )
 from eproba.store.tables import (
     AmendmentRow,
+    CorrectionRow,
     OwnMeasureRow,
     PourRow,
     ReadingRow,
@@ -32,53 +36,71 @@ from eproba.store.tables import (
 )
 
 
-def trial_from(
-    row: TrialRow,
-    measures: Mapping[str, Measure],
-    asked: Sequence[TrialMeasureRow],
-    treatments: Sequence[TreatmentRow],
-    units: Sequence[UnitRow],
-    rounds: Sequence[RoundRow],
-    pours: Sequence[PourRow],
-    amendments: Sequence[AmendmentRow],
-    spare_runs: Sequence[SpareRunRow],
-) -> Trial:
+@dataclass(frozen=True)
+class TrialParts:
+    """The rows that hang on one trial, each kind in its order."""
+
+    asked: Sequence[TrialMeasureRow]
+    treatments: Sequence[TreatmentRow]
+    units: Sequence[UnitRow]
+    rounds: Sequence[RoundRow]
+    pours: Sequence[PourRow]
+    amendments: Sequence[AmendmentRow]
+    spare_runs: Sequence[SpareRunRow]
+
+
+def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]) -> Trial:
     """All rows of one trial as one frozen object."""
-    r = cast(Any, row)
     return Trial(
-        id=r.id,
-        name=r.name,
-        claim=r.claim,
-        note=r.note,
-        asked=tuple(Asked(measures[a.measure_key], a.per_unit, a.sown) for a in asked),
-        worth=r.worth,
-        scale=r.scale,
-        lower_is_better=r.lower_is_better,
-        summary=r.summary,
-        start_on=r.start_on,
-        decision_day=r.decision_day,
-        dealing=r.dealing,
-        seed=r.seed,
-        algorithm=r.algorithm,
-        dealt_at=r.dealt_at,
-        deals=r.deals,
-        site=site_from(r.site),
-        guard_cm=r.guard_cm,
-        control=r.control,
-        treatments=tuple(treatment_from(t) for t in treatments),
-        units=tuple(unit_from(u) for u in units),
-        rounds=tuple(round_from(each) for each in rounds),
-        pours=tuple(pour_from(p) for p in pours),
-        ended_on=r.ended_on,
-        ended_reason=r.ended_reason,
-        no_worse=r.no_worse,
-        blind=r.blind,
-        batches=r.batches,
-        rules=rules_from(r.rules),
-        declared=None if r.declared_at is None else Declared(r.declared_at, r.declaration, r.fingerprint),
-        amendments=tuple(Amendment(a.on, a.what, a.old, a.new, a.reason, a.by) for a in amendments),
-        spare_runs=tuple(SpareRun(s.letter, s.on, s.came_through, s.note, s.by) for s in spare_runs),
+        id=row.id,
+        name=row.name,
+        claim=row.claim,
+        note=row.note,
+        asked=tuple(Asked(measures[a.measure_key], a.per_unit, a.sown) for a in parts.asked),
+        worth=row.worth,
+        scale=row.scale,
+        lower_is_better=row.lower_is_better,
+        summary=row.summary,
+        start_on=row.start_on,
+        decision_day=row.decision_day,
+        dealing=row.dealing,
+        seed=row.seed,
+        algorithm=row.algorithm,
+        dealt_at=row.dealt_at,
+        deals=row.deals,
+        site=site_from(row.site),
+        guard_cm=row.guard_cm,
+        control=row.control,
+        treatments=tuple(treatment_from(each) for each in parts.treatments),
+        units=tuple(unit_from(each) for each in parts.units),
+        rounds=tuple(round_from(each) for each in parts.rounds),
+        pours=tuple(pour_from(each) for each in parts.pours),
+        ended_on=row.ended_on,
+        ended_reason=row.ended_reason,
+        no_worse=row.no_worse,
+        blind=row.blind,
+        batches=row.batches,
+        rules=rules_from(row.rules),
+        declared=declared_from(row),
+        amendments=tuple(amendment_from(each) for each in parts.amendments),
+        spare_runs=tuple(spare_run_from(each) for each in parts.spare_runs),
+        key=row.key,
+        started_on=row.started_on,
+        closed_at=_local(row.closed_at),
+        made_at=row.made_at,
+        made_by=row.made_by,
     )
+
+
+def _local(at: datetime | None) -> datetime | None:
+    """A moment by the gardener's own clock, so that its day is his."""
+    return None if at is None else at.astimezone()
+
+
+def declared_from(row: TrialRow) -> Declared | None:
+    if row.declared_at is None:
+        return None
+    return Declared(at=row.declared_at, facts=row.declaration or {}, fingerprint=row.fingerprint)
 
 
 def rules_from(kept: Mapping[str, Any]) -> Rules:
@@ -88,17 +110,36 @@ def rules_from(kept: Mapping[str, Any]) -> Rules:
 
 
 def treatment_from(row: TreatmentRow) -> Treatment:
-    t = cast(Any, row)
-    return Treatment(t.id, t.letter, t.name, t.role, t.how, t.amount, t.amount_unit, t.rung, t.recipe, t.water_parts)
+    return Treatment(
+        id=row.id,
+        letter=row.letter,
+        name=row.name,
+        role=row.role,
+        how=row.how,
+        amount=row.amount,
+        amount_unit=row.amount_unit,
+        rung=row.rung,
+        recipe=row.recipe,
+        water_parts=row.water_parts,
+    )
 
 
 def unit_from(row: UnitRow) -> Unit:
-    r = cast(Any, row)
     cut = Cut(
-        r.kind, r.number, r.place, r.grid_row, r.grid_column, r.walk, r.x_cm, r.y_cm, r.width_cm, r.length_cm,
-        r.block, r.size,
-    )  # fmt: skip
-    return Unit(r.id, r.letter, cut, r.lost_on, r.lost_reason)
+        kind=row.kind,
+        number=row.number,
+        place=row.place,
+        row=row.grid_row,
+        column=row.grid_column,
+        walk=row.walk,
+        x_cm=row.x_cm,
+        y_cm=row.y_cm,
+        width_cm=row.width_cm,
+        length_cm=row.length_cm,
+        block=row.block,
+        size=row.size,
+    )
+    return Unit(id=row.id, letter=row.letter, cut=cut, lost_on=row.lost_on, lost_reason=row.lost_reason)
 
 
 def unit_row(trial_id: int, unit: Unit) -> UnitRow:
@@ -114,20 +155,43 @@ def unit_row(trial_id: int, unit: Unit) -> UnitRow:
 
 
 def round_from(row: RoundRow) -> Round:
-    return Round(cast(int, row.id), row.day, row.done, row.note)
+    return Round(
+        id=row.id,
+        day=row.day,
+        done=row.done,
+        note=row.note,
+        key=row.key,
+        missed=row.missed,
+        closed_at=_local(row.closed_at),
+        pull=row.pull,
+    )
 
 
 def pour_from(row: PourRow) -> Pour:
-    p = cast(Any, row)
     return Pour(
-        p.id, p.letter, p.day, p.status, p.done_on, p.amount, p.note, p.by, p.amount_each, p.unit_amounts, p.batch_id,
-        p.override, p.soil_c, p.moisture, p.alike, p.can,
-    )  # fmt: skip
+        id=row.id,
+        letter=row.letter,
+        day=row.day,
+        status=row.status,
+        done_on=row.done_on,
+        amount=row.amount,
+        note=row.note,
+        by=row.by,
+        amount_each=row.amount_each,
+        unit_amounts=row.unit_amounts,
+        batch=row.batch_id,
+        override=row.override,
+        soil_c=row.soil_c,
+        moisture=row.moisture,
+        alike=row.alike,
+        can=row.can,
+        entered_at=_local(row.entered_at),
+    )
 
 
 def reading_from(row: ReadingRow) -> Reading:
     return Reading(
-        id=cast(int, row.id),
+        id=row.id,
         round_id=row.round_id,
         unit_id=row.unit_id,
         measure_key=row.measure_key,
@@ -136,9 +200,45 @@ def reading_from(row: ReadingRow) -> Reading:
         skip_reason=row.skip_reason,
         by=row.by,
         version=row.version,
+        read_at=_local(row.read_at),
+        came_at=_local(row.at),
+        typed=row.typed,
+        sure=row.sure,
+        source=row.source,
+        saw=row.saw,
     )
 
 
+def correction_from(row: CorrectionRow) -> Correction:
+    return Correction(
+        reading_id=row.reading_id,
+        old_value=row.old_value,
+        old_skip_reason=row.old_skip_reason,
+        reason=row.reason,
+        by=row.by,
+        at=row.at,
+        sealed=row.sealed,
+        verdict_before=row.verdict_before,
+    )
+
+
+def amendment_from(row: AmendmentRow) -> Amendment:
+    return Amendment(on=row.on, what=row.what, old=row.old, new=row.new, reason=row.reason, by=row.by)
+
+
+def spare_run_from(row: SpareRunRow) -> SpareRun:
+    return SpareRun(letter=row.letter, on=row.on, came_through=row.came_through, note=row.note, by=row.by)
+
+
 def measure_of(row: OwnMeasureRow) -> Measure:
-    r = cast(Any, row)
-    return own_measure(r.key, r.name, r.unit, r.low, r.high, r.decimals, r.better, r.scale, r.how)
+    return own_measure(
+        key=row.key,
+        name=row.name,
+        unit=row.unit,
+        low=row.low,
+        high=row.high,
+        decimals=row.decimals,
+        better=row.better,
+        scale=row.scale,
+        how=row.how,
+    )

@@ -1,17 +1,16 @@
-"""Applications: what became of each."""
+"""Applications: what stood on record of them before they were changed."""
 
-from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import update
+from sqlalchemy import select
 from sqlmodel import Session, col
 
-from eproba.store.findings import forget_finding
-from eproba.store.tables import PourRow
+from eproba.store.tables import PourChangeRow, PourRow
 
 
-def log_pour(session: Session, trial_id: int, pour_id: int, by: str, values: Mapping[str, Any]) -> None:
-    """Write what became of one application; `values` are columns of its row."""
-    where = (col(PourRow.id) == pour_id, col(PourRow.trial_id) == trial_id)
-    session.exec(update(PourRow).where(*where).values(by=by, **values))
-    forget_finding(session, trial_id)
+def pour_changes_of(session: Session, trial_id: int) -> list[dict[str, Any]]:
+    """What each application was before a change, the oldest first: letter, day, what, who, when."""
+    c, p = PourChangeRow, PourRow
+    columns = (col(p.letter), col(p.day), col(c.was), col(c.by), col(c.at), col(c.sealed))
+    query = select(*columns).join(p, col(c.pour_id) == col(p.id)).where(col(p.trial_id) == trial_id)
+    return [dict(row) for row in session.connection().execute(query.order_by(col(c.id))).mappings()]

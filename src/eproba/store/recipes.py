@@ -1,12 +1,11 @@
 """Recipes: the catalogue's and the gardener's own, with their versions."""
 
-from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
 from sqlmodel import Session, col, select
 
-from eproba.core.brewing.recipe import Recipe, recipe_entry, recipe_from
+from eproba.core.brewing.recipe import Recipe, recipe_from
 from eproba.core.catalogue import cautions, ingredients
 from eproba.core.catalogue import recipes as catalogue
 from eproba.store.tables import OwnRecipeRow
@@ -32,20 +31,3 @@ def versions_of(session: Session, key: str) -> list[tuple[int, datetime]]:
     """The versions of an own recipe with their dates, the newest first."""
     rows = session.exec(select(OwnRecipeRow).where(OwnRecipeRow.key == key).order_by(col(OwnRecipeRow.version).desc()))
     return [(row.version, row.made_at) for row in rows.all()]
-
-
-def keep_recipe(session: Session, recipe: Recipe, now: datetime) -> Recipe:
-    """Keep an own recipe as the next version; batches remember the version that they were made from.
-
-    Raises
-    ------
-    RecipeError
-        Before anything is written, where it could not be read back.
-    """
-    recipe_of(recipe.key, recipe_entry(recipe))
-    versions = versions_of(session, recipe.key)
-    kept = replace(recipe, version=versions[0][0] + 1 if versions else 1)
-    row = OwnRecipeRow(key=kept.key, version=kept.version, entry=recipe_entry(kept), made_at=now)
-    session.add(row)
-    session.flush()
-    return kept

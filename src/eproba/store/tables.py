@@ -5,7 +5,15 @@ from typing import Any
 
 from sqlalchemy import Column, DateTime, ForeignKey, Index, LargeBinary, UniqueConstraint
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlmodel import Field, SQLModel
+from sqlmodel import AutoString, Field, SQLModel
+
+from eproba.core.brewing.water import WaterKind
+from eproba.core.measuring.measures import Better
+from eproba.core.stats.series import Scale
+from eproba.core.stats.summaries import Summary
+from eproba.core.trial.ground import UnitKind
+from eproba.core.trial.lots import Dealing
+from eproba.core.trial.model import PourStatus, Role
 
 NAMING = {
     "ix": "ix_%(table_name)s_%(column_0_N_name)s",
@@ -19,6 +27,16 @@ SQLModel.metadata.naming_convention = NAMING
 def _of(target: str, index: bool = True) -> Any:
     """A foreign key that goes when its owner goes."""
     return Field(sa_column=Column(ForeignKey(target, ondelete="CASCADE"), nullable=False, index=index))
+
+
+def _number() -> Any:
+    """A primary key that the database gives."""
+    return Field(default=None, primary_key=True)
+
+
+def _word(**more: Any) -> Any:
+    """One of a few words, kept as text."""
+    return Field(sa_type=AutoString, **more)
 
 
 def _moment() -> Any:
@@ -41,17 +59,18 @@ class PasscodeTryRow(SQLModel, table=True):
     """A wrong passcode, to limit tries."""
 
     __tablename__ = "passcode_try"
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     address: str = Field(index=True)
     at: datetime = _moment()
 
 
 class DeviceRow(SQLModel, table=True):
-    """A device and who types on it."""
+    """A device and who types on it; `pours`: in a blind trial it shows who gets what."""
 
     __tablename__ = "device"
     id: str = Field(primary_key=True)
     who: str
+    pours: bool = False
     seen_at: datetime = _moment()
 
 
@@ -65,35 +84,38 @@ class OwnMeasureRow(SQLModel, table=True):
     low: float
     high: float
     decimals: int
-    better: str
-    scale: str
+    better: Better = _word()
+    scale: Scale = _word()
     how: str = ""
 
 
 class DraftRow(SQLModel, table=True):
-    """A trial being planned: exactly what was typed, step by step."""
+    """A trial being planned: exactly what was typed, step by step, each step with its version."""
 
     __tablename__ = "draft"
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     changed_at: datetime = _moment()
     answers: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB()))
+    versions: dict[str, int] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
 
 
 class TrialRow(SQLModel, table=True):
-    """A trial: claim, question, lots, ground."""
+    """A trial: claim, question, lots, ground. `key` names it where numbers of a database can't; `started_on` is the day
+    of its first record, `closed_at` when its last round was closed."""
 
     __tablename__ = "trial"
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
+    key: str = Field(unique=True)
     name: str
     claim: str
     note: str = ""
     worth: float | None = None
-    scale: str
+    scale: Scale = _word()
     lower_is_better: bool
-    summary: str
+    summary: Summary = _word()
     start_on: date
     decision_day: int
-    dealing: str
+    dealing: Dealing = _word()
     seed: str
     algorithm: str
     deals: int = 1
@@ -110,6 +132,10 @@ class TrialRow(SQLModel, table=True):
     fingerprint: str = ""
     ended_on: date | None = None
     ended_reason: str = ""
+    started_on: date | None = None
+    closed_at: datetime | None = _maybe_moment()
+    made_at: datetime | None = _maybe_moment()
+    made_by: str = ""
 
 
 class TreatmentRow(SQLModel, table=True):
@@ -117,11 +143,11 @@ class TreatmentRow(SQLModel, table=True):
 
     __tablename__ = "treatment"
     __table_args__ = (UniqueConstraint("trial_id", "letter"),)
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     trial_id: int = _of("trial.id", index=False)
     letter: str
     name: str
-    role: str
+    role: Role = _word()
     how: str = ""
     amount: float | None = None
     amount_unit: str = ""
@@ -135,12 +161,12 @@ class UnitRow(SQLModel, table=True):
 
     __tablename__ = "unit"
     __table_args__ = (UniqueConstraint("trial_id", "code"),)
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     trial_id: int = _of("trial.id", index=False)
     code: str
     letter: str
     block: str | None = None
-    kind: str
+    kind: UnitKind = _word()
     number: int
     place: int
     grid_row: int
@@ -160,7 +186,7 @@ class TrialMeasureRow(SQLModel, table=True):
 
     __tablename__ = "trial_measure"
     __table_args__ = (UniqueConstraint("trial_id", "measure_key"),)
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     trial_id: int = _of("trial.id", index=False)
     position: int
     measure_key: str
@@ -169,19 +195,26 @@ class TrialMeasureRow(SQLModel, table=True):
 
 
 class RoundRow(SQLModel, table=True):
-    """A planned day of readings."""
+    """A planned day of readings: open, `done` (closed) or `missed`; `pull`: what destroys is read on it."""
 
     __tablename__ = "round"
     __table_args__ = (UniqueConstraint("trial_id", "day"),)
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     trial_id: int = _of("trial.id", index=False)
     day: int
     done: bool = False
     note: str = ""
+    key: str = Field(unique=True)
+    missed: bool = False
+    closed_at: datetime | None = _maybe_moment()
+    pull: bool = False
 
 
 class ReadingRow(SQLModel, table=True):
-    """One reading, or the reason why it was skipped. `client_id` is the device's own id, against doubles."""
+    """One reading, the reason why it was skipped, or (neither) a place from which one was taken back.
+
+    `client_id` is the id of whatever wrote it last, against doubles; `read_at` its own day and hour, `at` when it came.
+    """
 
     __tablename__ = "reading"
     __table_args__ = (
@@ -189,7 +222,7 @@ class ReadingRow(SQLModel, table=True):
         UniqueConstraint("client_id"),
         Index("ix_reading_trial_id_measure_key", "trial_id", "measure_key"),
     )
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     trial_id: int = _of("trial.id", index=False)
     round_id: int = _of("round.id", index=False)
     unit_id: int = _of("unit.id")
@@ -201,13 +234,18 @@ class ReadingRow(SQLModel, table=True):
     at: datetime = _moment()
     client_id: str
     version: int = 1
+    read_at: datetime | None = _maybe_moment()
+    typed: str = ""
+    sure: bool = False
+    source: str = ""
+    saw: bool = False
 
 
 class CorrectionRow(SQLModel, table=True):
-    """What a reading was before it was corrected, and why."""
+    """What a reading was before it was changed, and why; `verdict_before` where the envelope was open."""
 
     __tablename__ = "correction"
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     reading_id: int = _of("reading.id")
     old_value: float | None = None
     old_skip_reason: str = ""
@@ -215,6 +253,8 @@ class CorrectionRow(SQLModel, table=True):
     reason: str
     by: str = ""
     at: datetime = _moment()
+    sealed: bool = True
+    verdict_before: str = ""
 
 
 class PourRow(SQLModel, table=True):
@@ -222,11 +262,11 @@ class PourRow(SQLModel, table=True):
 
     __tablename__ = "pour"
     __table_args__ = (UniqueConstraint("trial_id", "letter", "day"),)
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     trial_id: int = _of("trial.id", index=False)
     letter: str
     day: int
-    status: str = "due"
+    status: PourStatus = _word(default="due")
     done_on: date | None = None
     amount: str = ""
     note: str = ""
@@ -239,13 +279,26 @@ class PourRow(SQLModel, table=True):
     moisture: str = ""
     alike: bool | None = None
     can: str = ""
+    entered_at: datetime | None = _maybe_moment()
+
+
+class PourChangeRow(SQLModel, table=True):
+    """What stood on record of an application before it was changed."""
+
+    __tablename__ = "pour_change"
+    id: int = _number()
+    pour_id: int = _of("pour.id")
+    was: dict[str, Any] = Field(sa_column=Column(JSONB(), nullable=False))
+    by: str = ""
+    at: datetime = _moment()
+    sealed: bool = True
 
 
 class SpareRunRow(SQLModel, table=True):
     """A spare plant that got a treatment first; recorded, not judged."""
 
     __tablename__ = "spare_run"
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     trial_id: int = _of("trial.id")
     letter: str
     on: date
@@ -258,7 +311,7 @@ class AmendmentRow(SQLModel, table=True):
     """A change to a declared plan, with its reason."""
 
     __tablename__ = "amendment"
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     trial_id: int = _of("trial.id")
     on: date
     what: str
@@ -290,7 +343,7 @@ class OwnRecipeRow(SQLModel, table=True):
 
     __tablename__ = "own_recipe"
     __table_args__ = (UniqueConstraint("key", "version"),)
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     key: str
     version: int
     entry: dict[str, Any] = Field(sa_column=Column(JSONB(), nullable=False))
@@ -301,29 +354,39 @@ class BatchRow(SQLModel, table=True):
     """One brew, with the recipe as it was when it was made."""
 
     __tablename__ = "batch"
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     recipe: str
     version: int
     entry: dict[str, Any] = Field(sa_column=Column(JSONB(), nullable=False))
     name: str = ""
     litres: float
-    left: float
     place: str = ""
     water: str = ""
     amounts: dict[str, float] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
     standing_at: datetime | None = _maybe_moment()
     made_at: datetime | None = _maybe_moment()
     strained_at: datetime | None = _maybe_moment()
-    used_up_at: datetime | None = _maybe_moment()
     thrown_at: datetime | None = _maybe_moment()
     thrown_reason: str = ""
+
+
+class TakingRow(SQLModel, table=True):
+    """Litres taken from a batch; below 0 put back, where the record of a pour was corrected. Never changed."""
+
+    __tablename__ = "taking"
+    id: int = _number()
+    batch_id: int = _of("batch.id")
+    pour_id: int | None = Field(default=None, sa_column=Column(ForeignKey("pour.id", ondelete="SET NULL"), index=True))
+    litres: float
+    by: str = ""
+    at: datetime = _moment()
 
 
 class BatchCheckRow(SQLModel, table=True):
     """One look at a batch."""
 
     __tablename__ = "batch_check"
-    id: int | None = Field(default=None, primary_key=True)
+    id: int = _number()
     batch_id: int = _of("batch.id")
     at: datetime = _moment()
     temperature: float | None = None
@@ -350,4 +413,4 @@ class KitRow(SQLModel, table=True):
     id: int = Field(default=1, primary_key=True)
     kit: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
     prices: dict[str, float] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
-    water: str = "tap, not known"
+    water: WaterKind = _word(default="tap, not known")

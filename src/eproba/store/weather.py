@@ -1,10 +1,8 @@
 """Weather on record: a logger's hours, or what the gardener types, as a station like any other."""
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
 from eproba.core.brewing.weather import Hour
@@ -27,13 +25,3 @@ class LoggedStation:
     def forecast(self, now: datetime, hours: int) -> list[Hour]:
         """Hours that were typed ahead; usually none."""
         return []
-
-
-def add_hours(session: Session, hours: Iterable[Hour]) -> int:
-    """Keep hours, the newer word winning; returns how many."""
-    rows = [vars(hour) for hour in {hour.at: hour for hour in hours}.values()]
-    if rows:
-        statement = insert(WeatherRow).values(rows)
-        fresh = {name: statement.excluded[name] for name in ("temperature", "rain_mm", "humidity")}
-        session.connection().execute(statement.on_conflict_do_update(index_elements=["at"], set_=fresh))
-    return len(rows)

@@ -13,11 +13,9 @@ from whitenoise import WhiteNoise
 
 from eproba.core.catalogue import cautions
 from eproba.store.database import engine_for
-from eproba.web import filters
 from eproba.web.base.views import base
 from eproba.web.calendar.views import calendar
-from eproba.web.context import STATIC, as_json, asset, close_db, today, utc_now, who
-from eproba.web.faults import register_faults
+from eproba.web.entries.views import entries
 from eproba.web.household.views import household, let_in, load_device
 from eproba.web.measures.views import measures
 from eproba.web.mixing.views import mixing
@@ -32,6 +30,11 @@ from eproba.web.settings import Settings
 from eproba.web.shelf.views import shelf
 from eproba.web.today.views import today_page
 from eproba.web.trials.views import trials
+from eproba.web.ui import filters, ui
+from eproba.web.ui.clock import now, today, utc_now
+from eproba.web.ui.errors import register_faults
+from eproba.web.ui.responses import STATIC, as_json, asset
+from eproba.web.ui.session import close_db, who
 from eproba.web.verdict.views import verdict
 from eproba.web.weather.views import weather
 
@@ -49,8 +52,8 @@ POLICY = {
     "frame-ancestors": "'none'",
 }
 PLACES = (
-    base, calendar, household, measures, mixing, new_trial, paper, pictures, pours, readings, recipes, rounds,
-    shelf, today_page, trials, verdict, weather,
+    base, calendar, entries, household, measures, mixing, new_trial, paper, pictures, pours, readings, recipes, rounds,
+    shelf, today_page, trials, ui, verdict, weather,
 )  # fmt: skip
 log = logging.getLogger("eproba.requests")
 
@@ -96,7 +99,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     app.jinja_env.filters.update(filters.ALL)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(
-        asset=asset, as_json=as_json, caution=cautions, today=today, who=who, demo=settings.demo
+        asset=asset, as_json=as_json, caution=cautions, clock=now, today=today, who=who, demo=settings.demo
     )
     app.wsgi_app = _static_files(app)  # type: ignore[method-assign]
     return app

@@ -5,7 +5,7 @@ from flask import current_app
 from eproba.core.brewing.weather import Station
 from eproba.standins.weather import SimulatedStation
 from eproba.store.weather import LoggedStation
-from eproba.web.context import db
+from eproba.web.ui.session import db
 
 
 def station() -> Station:

@@ -10,10 +10,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from eproba.core.brewing.mixing import Mix
+from eproba.core.trial.doses import unequal
 
 SMALL_C, SAFE_C = 10.0, 40.0  # one pour below is small; above is beyond the safe band
 LOCKED_N = 0.05  # g of nitrogen that microbes lock up for each g of easy carbon
-UNEQUAL = 0.05
 
 
 @dataclass(frozen=True)
@@ -54,7 +54,7 @@ def warnings(treatments: Sequence[Added]) -> list[str]:
     """What is unequal or unsafe, a sentence each."""
     lines = []
     waters = [each.water_l for each in treatments]
-    if waters and max(waters) - min(waters) > UNEQUAL * max(waters):
+    if unequal(waters):
         least = min(treatments, key=lambda each: each.water_l)
         most = max(treatments, key=lambda each: each.water_l)
         text = (

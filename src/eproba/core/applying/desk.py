@@ -10,6 +10,7 @@ from eproba.core.brewing.mixing import Alone, Mix, MixError, Want, ingredient_al
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.quantities import in_base
 from eproba.core.trial.days import POUR_SECONDS
+from eproba.core.trial.doses import is_poured
 from eproba.core.trial.model import Treatment, Trial
 
 ROUND = 0.785  # of its square, for the surface of a pot
@@ -58,7 +59,7 @@ def want_for(treatment: Treatment, units: int, surface: float, recipe: Recipe) -
     if treatment.amount is None:
         raise MixError("Nothing is given to these units.")
     parts = None if treatment.water_parts is None else (1.0, treatment.water_parts)
-    if treatment.amount_unit in ("mL", "L"):
+    if is_poured(treatment.amount_unit):
         litres = in_base(treatment.amount, treatment.amount_unit)[0]
         return Want(units=units, per_unit_litres=litres, unit_m2=surface, parts=parts)
     unit = recipe.portions[0].ingredient

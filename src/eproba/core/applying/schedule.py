@@ -21,6 +21,7 @@ from eproba.core.brewing.batches import (
     state,
 )
 from eproba.core.brewing.recipe import Recipe
+from eproba.core.words import lower_first
 
 Errand = Literal["stand", "start", "stir", "check", "strain", "use by"]
 WORDS: dict[Errand, str] = {
@@ -198,7 +199,7 @@ def _stirrings(batch: Brewing) -> list[Job]:
 
 def _job(batch: Brewing, kind: Errand, at: datetime, minutes: float) -> Job:
     name = batch.recipe.title
-    words = f"{WORDS[kind]} {name[:1].lower() + name[1:]}"
+    words = f"{WORDS[kind]} {lower_first(name)}"
     if kind in ("stand", "start"):
         words += f", {batch.litres:.3g} {'L' if batch.recipe.liquid else batch.recipe.yields_unit}"
     return Job(at, kind, batch.recipe, batch.litres, words, minutes, batch.serves)

@@ -13,10 +13,12 @@ from datetime import datetime, timedelta
 from typing import Literal
 
 from eproba.core.brewing.recipe import SIGNS, Recipe, time_words
+from eproba.core.errors import EprobaError
 from eproba.core.quantities import celsius
 
 Q10 = 2.0
 STANDING_HOURS = 24.0
+NEARLY_NOTHING = 0.02  # of the batch: what sticks to the vessel
 OLDEST_FACTOR = 3.0  # a brew this many times its longest time old is past judging by its signs
 Ruling = Literal["not yet", "ready", "throw away"]
 NOT_YET: Ruling = "not yet"
@@ -26,7 +28,7 @@ State = Literal["standing", "brewing", "ready", "strained", "used up", "too old"
 GONE: tuple[State, ...] = ("used up", "too old", "thrown away")
 
 
-class BatchError(ValueError):
+class BatchError(EprobaError):
     """Something that can't be done with a batch; the message says what would fit."""
 
 
@@ -61,6 +63,11 @@ class Batch:
     checks: tuple[Check, ...] = ()
     amounts: Mapping[str, float] = field(default_factory=dict)
     name: str = ""
+
+
+def nearly_empty(left: float, made: float) -> bool:
+    """Whether what is left hardly covers the bottom: then it is used up."""
+    return left <= NEARLY_NOTHING * made
 
 
 def speed(recipe: Recipe, temperature: float) -> float:

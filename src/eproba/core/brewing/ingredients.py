@@ -4,13 +4,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from eproba.core.errors import EprobaError
 from eproba.core.keys import check_keys
 from eproba.core.quantities import in_base
 
 SUCROSE_CARBON = 0.42  # grams of carbon in a gram of sucrose, C12H22O11
 
 
-class RecipeError(ValueError):
+class RecipeError(EprobaError):
     """A recipe or ingredient that contradicts itself; the message says where, and what would fit."""
 
 

@@ -6,8 +6,8 @@ from typing import Literal
 
 from eproba.core.brewing.mixing import Mix, MixError, figure_or_whole
 from eproba.core.brewing.recipe import Portion
-from eproba.core.measuring.numbers import figure
 from eproba.core.quantities import in_base
+from eproba.core.words import figure
 
 System = Literal["metric", "US"]
 SPOONS = ((15.0, "tbsp"), (5.0, "tsp"))

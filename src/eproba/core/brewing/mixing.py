@@ -9,13 +9,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from eproba.core.brewing.recipe import DEFAULT_POT_SHARE, Portion, Recipe
+from eproba.core.errors import EprobaError
 from eproba.core.quantities import in_base
 
 MOST_AREA, MOST_UNITS, MOST_LITRES = 100_000.0, 1000, 1000.0
 GOES_INTO_THE_GROUND = ("drench", "dry", "medium")
 
 
-class MixError(ValueError):
+class MixError(EprobaError):
     """An amount that can't be mixed; the message says what would fit."""
 
 
@@ -177,7 +178,7 @@ def ingredient_alone(mixed: Mix) -> list[Alone]:
 
 
 @dataclass(frozen=True)
-class Reading:
+class StrengthRead:
     """One way to read a strength as people say it."""
 
     said: str
@@ -186,18 +187,18 @@ class Reading:
     used: bool
 
 
-def readings(parts: tuple[float, float]) -> list[Reading]:
+def ways_to_read(parts: tuple[float, float]) -> list[StrengthRead]:
     """Both readings of “1 to N”, the one used first; undiluted has one.
 
     To most people “1 to 10” is 1 + 10 (11 in all), to some it is 1 in 10 (1 + 9).
     """
     if parts[1] == 0:
-        return [Reading("undiluted", "all concentrate, no water", (1.0, 0.0), True)]
+        return [StrengthRead("undiluted", "all concentrate, no water", (1.0, 0.0), True)]
     water = parts[1] / parts[0]
     said = f"1 to {figure_or_whole(water)}"
-    found = [Reading(said, _parts_words(1.0, water), (1.0, water), True)]
+    found = [StrengthRead(said, _parts_words(1.0, water), (1.0, water), True)]
     if water > 1:
-        found.append(Reading(said, _parts_words(1.0, water - 1), (1.0, water - 1), False))
+        found.append(StrengthRead(said, _parts_words(1.0, water - 1), (1.0, water - 1), False))
     return found
 
 

@@ -3,13 +3,12 @@
 from collections import defaultdict
 
 from eproba.core.judging.trust import TrustLine
+from eproba.core.trial.doses import litres, unequal
 from eproba.core.trial.model import Pour, Treatment, Trial
 
 RULE = "applied as planned"
 LATE_DAYS = 1  # a day's shift is a gardener's life
 SHORT = 0.9  # of the planned amount
-UNEQUAL = 0.1
-LIQUID = {"mL": 0.001, "L": 1.0}
 
 
 def applications(trial: Trial) -> list[TrustLine]:
@@ -77,10 +76,12 @@ def _unequal(trial: Trial) -> list[TrustLine]:
     """Days on which the treatments that are poured got different volumes."""
     by_day: dict[int, list[float]] = defaultdict(list)
     for pour in _poured(trial):
-        litres = LIQUID.get(trial.treatment(pour.letter).amount_unit)
-        if litres is not None and pour.amount_each is not None:
-            by_day[pour.day].append(pour.amount_each * litres)
-    days = [day for day, given in by_day.items() if max(given) - min(given) > UNEQUAL * max(given)]
+        if pour.amount_each is None:
+            continue
+        volume = litres(pour.amount_each, trial.treatment(pour.letter).amount_unit)
+        if volume is not None:
+            by_day[pour.day].append(volume)
+    days = [day for day, given in by_day.items() if unequal(given)]
     if not days:
         return []
     text = f"Unequal water on day {', '.join(map(str, sorted(days)))}: a gap may be the watering alone."

@@ -4,24 +4,31 @@ from collections import defaultdict
 from collections.abc import Iterable
 
 from eproba.core.measuring.measures import unit_value
-from eproba.core.stats.summaries import Points
+from eproba.core.stats.summaries import Point, Points
 from eproba.core.trial.model import Asked, Reading, Trial
 
 
 def courses(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> dict[int, Points]:
-    """Each unit's course by unit id: (day, unit value) for every round with a reading."""
-    day = {each.id: each.day for each in trial.rounds}
-    raw: dict[tuple[int, int], list[float]] = defaultdict(list)
+    """Each unit's course by unit id: a point for every round with a reading, at the day on which it was truly read."""
+    planned = {each.id: each.day for each in trial.rounds}
+    raw: dict[tuple[int, int], list[Reading]] = defaultdict(list)
     for reading in readings:
         if reading.measure_key == asked.measure.key and reading.value is not None:
-            raw[reading.unit_id, day[reading.round_id]].append(reading.value)
-    points: dict[int, list[tuple[int, float]]] = {unit.id: [] for unit in trial.units}
-    for (unit_id, on), values in sorted(raw.items()):
-        points[unit_id].append((on, unit_value(asked.measure, values, asked.sown)))
+            raw[reading.unit_id, planned[reading.round_id]].append(reading)
+    points: dict[int, list[Point]] = {unit.id: [] for unit in trial.units}
+    for (unit_id, day), found in sorted(raw.items()):
+        values = [each.value for each in found if each.value is not None]
+        point = Point(day, true_day(trial, found[-1], day), unit_value(asked.measure, values, asked.sown))
+        points[unit_id].append(point)
     return {unit_id: tuple(each) for unit_id, each in points.items()}
 
 
+def true_day(trial: Trial, reading: Reading, planned: int) -> int:
+    """The trial's day on which a reading was read; the planned one where that is not known."""
+    return planned if reading.read_at is None else trial.day_of(reading.read_at.date())
+
+
 def last_round_day(trial: Trial, by_unit: dict[int, Points]) -> int | None:
-    """The last day on which the measure was read, after day 0 and up to the decision day."""
-    days = [day for points in by_unit.values() for day, _ in points if 0 < day <= trial.decision_day]
+    """The planned day of the last round in which the measure was read, after day 0 and up to the decision day."""
+    days = [point.planned for points in by_unit.values() for point in points if 0 < point.planned <= trial.decision_day]
     return max(days, default=None)

@@ -1,16 +1,17 @@
 """Trust lines that the plan and its conduct give: declaration, crossing, batches, crops, departures."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from eproba.core.judging.applications import applications
-from eproba.core.judging.courses import courses
+from eproba.core.judging.courses import courses, true_day
 from eproba.core.judging.trust import TrustLine
 from eproba.core.trial.declaration import short, untold
 from eproba.core.trial.ground import borders
 from eproba.core.trial.model import Asked, Reading, Trial
+from eproba.core.words import listed
 
 
-def plan_lines(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> list[TrustLine]:
+def plan_lines(trial: Trial, asked: Asked, readings: Sequence[Reading]) -> list[TrustLine]:
     """Every line that only the trial's own record can give."""
     return [
         *declared(trial),
@@ -18,6 +19,7 @@ def plan_lines(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> list[
         *batches(trial),
         *crops(trial),
         *blind(trial, asked),
+        *read_elsewhen(trial, readings),
         *able_to_answer(trial, asked, readings),
         *spare_runs(trial),
         *conduct(trial),
@@ -48,10 +50,8 @@ def _counted(amendments: int) -> str:
 
 def crossing(trial: Trial, asked: Asked) -> list[TrustLine]:
     """Worms and water travel: treated ground beside a control."""
-    if trial.kind in ("pot", "cell"):
-        return []
     guard = asked.measure.guard_cm
-    beside, neighbours = borders([(u.cut, u.letter) for u in trial.units], trial.control, max(trial.guard_cm, 1) * 1.5)
+    beside, neighbours = borders([(u.cut, u.letter) for u in trial.units], trial.control, trial.guard_cm)
     if not beside:
         return []
     text = f"{beside} of {neighbours} borders lie between treated and control ground"
@@ -98,11 +98,26 @@ def blind(trial: Trial, asked: Asked) -> list[TrustLine]:
     return []
 
 
+def read_elsewhen(trial: Trial, readings: Iterable[Reading]) -> list[TrustLine]:
+    """Rounds that were read on another day than planned: judged at their true day, and said."""
+    planned = {each.id: each.day for each in trial.rounds}
+    days = {(planned[r.round_id], true_day(trial, r, planned[r.round_id])) for r in readings if not r.blank}
+    moved: dict[int, list[int]] = {}
+    for plan, true in sorted(days):
+        if plan != true:
+            moved.setdefault(plan, []).append(true)
+    if not moved:
+        return []
+    told = "; ".join(f"day {plan} on day {listed([str(day) for day in true])}" for plan, true in moved.items())
+    return [TrustLine("read on another day", "note", f"Read on another day than planned: {told}. The true day counts.")]
+
+
 def able_to_answer(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> list[TrustLine]:
     """Whether the place could answer at all, by its baseline."""
     if not asked.measure.silent:
         return []
-    starts = [points[0][1] for points in courses(trial, asked, readings).values() if points and points[0][0] <= 0]
+    found = courses(trial, asked, readings).values()
+    starts = [points[0].value for points in found if points and points[0].planned <= 0]
     silent = sum(not asked.measure.can_answer(start) for start in starts)
     if not starts or silent * 2 <= len(starts):
         return []

@@ -9,6 +9,7 @@ from eproba.core.judging.judge import Judgement, judge
 from eproba.core.judging.trust import Circumstances
 from eproba.core.stats.series import CannotJudge, Question, UnitValue
 from eproba.core.stats.summaries import summarise
+from eproba.core.trial.doses import is_poured
 from eproba.core.trial.model import Asked, Reading, Trial
 
 SHUFFLE_SEED = 1
@@ -57,7 +58,7 @@ def circumstances_of(trial: Trial, readings: Iterable[Reading]) -> Circumstances
     control = trial.treatment(trial.control)
     return Circumstances(
         control_role=control.role,
-        poured=any(each.amount_unit in ("mL", "L") and each.amount for each in trial.treatments),
+        poured=any(is_poured(each.amount_unit) and each.amount for each in trial.treatments),
         rounds_due=len(due),
         rounds_missed=sum(each.id not in read for each in due),
         baseline_taken=any(each.id in read for each in trial.rounds if each.day <= 0),

@@ -14,7 +14,7 @@ from eproba.core.stats.linear import Array, Fit, fit
 from eproba.core.stats.many_to_one import adjusted_p, critical_value
 from eproba.core.stats.sample_size import units_needed
 from eproba.core.stats.series import CannotJudge, Design, Question, UnitValue, check, design_of
-from eproba.core.stats.shuffle import ShuffleTest, holm, shuffle_tests
+from eproba.core.stats.shuffle import Aliased, ShuffleTest, holm, shuffle_tests
 
 NO_SHUFFLE_SQUARE = "rows and columns were dealt together; the shuffle test for squares is not there yet"
 NO_SHUFFLE_ALONE = "one unit can't be shuffled"
@@ -225,7 +225,7 @@ def _shuffle(
             question.confidence,
             with_pile,
         )
-    except ValueError:
+    except Aliased:
         return NO_SHUFFLE_ALIASED
 
 

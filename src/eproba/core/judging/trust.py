@@ -15,6 +15,7 @@ import numpy as np
 from eproba.core.stats.linear import Array
 from eproba.core.stats.series import Question, UnitValue
 from eproba.core.stats.shuffle import ShuffleTest
+from eproba.core.words import listed
 
 Level = Literal["note", "caution", "cap"]
 BASELINE_GAP = 0.25
@@ -45,7 +46,6 @@ class Circumstances:
     rounds_missed: int
     baseline_taken: bool
     deals: int
-    block_meaning: str = "block"
 
 
 def sizes(units: Sequence[UnitValue], lost: Sequence[UnitValue], treatments: Sequence[str]) -> list[TrustLine]:
@@ -55,7 +55,7 @@ def sizes(units: Sequence[UnitValue], lost: Sequence[UnitValue], treatments: Seq
     lonely = [name for name, n in counts.items() if n == 1]
     if lonely:
         text = (
-            f"Only one unit of {_listed(lonely)}. Two places always differ a little, whatever is poured on them, "
+            f"Only one unit of {listed(lonely)}. Two places always differ a little, whatever is poured on them, "
             "so this can be described but not judged."
         )
         lines.append(TrustLine("replication", "cap", text))
@@ -65,7 +65,7 @@ def sizes(units: Sequence[UnitValue], lost: Sequence[UnitValue], treatments: Seq
     else:
         lines.append(TrustLine("replication", "note", f"{_counted(counts)}."))
     if lost:
-        text = f"Lost or without a value: {_listed([f'{u.unit} ({u.treatment})' for u in lost])}. "
+        text = f"Lost or without a value: {listed([f'{u.unit} ({u.treatment})' for u in lost])}. "
         share = len(lost) / (len(lost) + len(units))
         text += "Ask whether the treatment had a part in it: units that die of it are missing from the gap."
         lines.append(TrustLine("lost units", "caution" if share > 0.1 else "note", text))
@@ -153,7 +153,7 @@ def outliers(units: Sequence[UnitValue], residuals: Array) -> list[TrustLine]:
     far = [u.unit for u, r in zip(units, residuals, strict=True) if abs(r - centre) > OUTLIER * mad]
     if not far:
         return []
-    text = f"Far from what its group and block lead to expect: {_listed(far)}. Look for a slip of the pen or a story; "
+    text = f"Far from what its group and block lead to expect: {listed(far)}. Look for a slip of the pen or a story; "
     return [TrustLine("outliers", "caution", text + "it stays in.")]
 
 
@@ -227,7 +227,3 @@ def _counted(counts: dict[str, int]) -> str:
     if all(a == b for a, b in pairwise(counts.values())):
         return f"{next(iter(counts.values()))} units of each treatment"
     return "Units: " + ", ".join(f"{name} {n}" for name, n in counts.items())
-
-
-def _listed(names: Sequence[str]) -> str:
-    return ", ".join(names[:-1]) + (" and " if len(names) > 1 else "") + names[-1]

@@ -5,15 +5,17 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal, get_args
 
+from eproba.core.errors import EprobaError
 from eproba.core.keys import check_keys
 from eproba.core.stats.series import Scale
+from eproba.core.words import lower_first
 
 Kind = Literal["quantity", "count", "proportion", "score"]
 Better = Literal["higher", "lower"]
 RhythmKind = Literal["soil life", "soil structure", "growth"]
 
 
-class MeasureError(ValueError):
+class MeasureError(EprobaError):
     """A measure that contradicts itself; the message says where."""
 
 
@@ -21,11 +23,11 @@ class MeasureError(ValueError):
 class Measure:
     """One measure.
 
-    `low` and `high` are the sensible range of what is typed (seedlings for a proportion), `noise_cv` or `noise_sd`
-    the usual spread from unit to unit, `seconds` the time for one unit, `more`/`less` the words of its sentence,
-    `levels` the described steps of a score from 0 on. `rhythm` says how soon it answers, `guard_cm` how far a drench or
-    what it draws reaches. A place can answer where most baselines lie from `answers_from` to `answers_to`; `silent`
-    says why it can't elsewhere.
+    `low` and `high` are the sensible range of what is typed (seedlings for a proportion), `least` and `most` the
+    possible one where its kind does not settle it; `noise_cv` or `noise_sd` the usual spread from unit to unit,
+    `seconds` the time for one unit, `more`/`less` the words of its sentence, `levels` the described steps of a score
+    from 0 on. `rhythm` says how soon it answers, `guard_cm` how far a drench or what it draws reaches. A place can
+    answer where most baselines lie from `answers_from` to `answers_to`; `silent` says why it can't elsewhere.
     """
 
     key: str
@@ -51,14 +53,18 @@ class Measure:
     answers_from: float | None = None
     answers_to: float | None = None
     silent: str = ""
+    least: float | None = None
+    most: float | None = None
 
     def __post_init__(self) -> None:
         allowed = {"kind": Kind, "better": Better, "scale": Scale, "rhythm": RhythmKind}
         for field, words in allowed.items():
             if getattr(self, field) not in get_args(words):
                 raise MeasureError(f"{self.key}: {field} must be one of {', '.join(get_args(words))}")
-        if not self.low < self.high:
-            raise MeasureError(f"{self.key}: the range must go from a lower to a higher number")
+        if not (self.possible[0] <= self.low < self.high <= self.possible[1]):
+            raise MeasureError(
+                f"{self.key}: the range must go from a lower to a higher number, inside what is possible"
+            )
         if self.scale == "ratio" and (self.kind != "quantity" or self.low < 0):
             raise MeasureError(f"{self.key}: percent need a quantity that can't be negative")
         if (self.noise_cv is None) == (self.noise_sd is None):
@@ -69,6 +75,14 @@ class Measure:
             raise MeasureError(f"{self.key}: answers_from or answers_to go with silent, which says why")
         if self.levels and self.low + len(self.levels) - 1 != self.high:
             raise MeasureError(f"{self.key}: one description for each step from {self.low:g} to {self.high:g}")
+
+    @property
+    def possible(self) -> tuple[float, float]:
+        """What can be at all: a score has its steps, a count is 0 or more, and so is what is never negative."""
+        if self.kind == "score":
+            return self.low, self.high
+        least = (0.0 if self.low >= 0 else -math.inf) if self.least is None else self.least
+        return least, math.inf if self.most is None else self.most
 
     @property
     def noise(self) -> float:
@@ -109,7 +123,7 @@ def own_measure(
     key: str, name: str, unit: str, low: float, high: float, decimals: int, better: Better, scale: Scale, how: str
 ) -> Measure:
     """A gardener's own measure; its noise is a guess until a trial has shown it."""
-    noun = name[:1].lower() + name[1:]
+    noun = lower_first(name)
     return Measure(
         key=key,
         name=name,

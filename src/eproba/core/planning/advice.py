@@ -6,11 +6,11 @@ from datetime import date, timedelta
 from math import comb
 
 from eproba.core.measuring.measures import Measure
-from eproba.core.measuring.numbers import one_in
 from eproba.core.trial.days import WEEKDAYS
 from eproba.core.trial.ground import UnitKind
-from eproba.core.trial.lots import Dealing
+from eproba.core.trial.lots import Dealing, in_blocks
 from eproba.core.trial.model import Role
+from eproba.core.words import one_in
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,7 @@ def on_treatments(roles: Sequence[Role], poured: bool, batches: int = 1) -> list
 
 def best_reachable_p(dealing: Dealing, units_each: int) -> float:
     """The smallest p that shuffling one treatment against the control can give."""
-    deals = 2**units_each if dealing in ("blocks", "pairs") else comb(2 * units_each, units_each)
+    deals = 2**units_each if in_blocks(dealing) else comb(2 * units_each, units_each)
     return min(1.0, 2 / deals)
 
 

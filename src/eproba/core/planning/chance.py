@@ -20,12 +20,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import optimize
 
+from eproba.core.errors import EprobaError
 from eproba.core.judging.judge import gap_correlation, standard_errors
 from eproba.core.judging.verdicts import VERDICTS, Verdict, verdict_of
 from eproba.core.stats.linear import Fit, fit
 from eproba.core.stats.many_to_one import critical_value
 from eproba.core.stats.sample_size import chance_beyond, even_correlation, noise_df, power, shift_of
-from eproba.core.stats.series import Scale, UnitValue
+from eproba.core.stats.series import Scale, UnitValue, band_of
 from eproba.core.stats.shuffle import best_p, count_deals
 
 Array = NDArray[np.float64]
@@ -35,7 +36,7 @@ MOST_CV = 1.5
 MOST_TREATMENTS, MOST_UNITS = 12, 200
 
 
-class ChanceError(ValueError):
+class ChanceError(EprobaError):
     """A plan whose chance can't be told; the message says what would fit instead."""
 
 
@@ -87,7 +88,7 @@ class Prospect:
     @property
     def gap(self) -> float:
         """The worth on the scale of the estimates."""
-        return math.log1p(self.worth) if self.scale == "ratio" else self.worth
+        return band_of(self.worth, self.scale)
 
     @property
     def df(self) -> int:
@@ -178,7 +179,7 @@ def table(prospect: Prospect, units: tuple[int, ...], worths: tuple[float, ...])
     Squares are as large as their treatments, so a table over units speaks of blocks.
     """
     k = prospect.treatments - 1
-    gaps = [math.log1p(worth) if prospect.scale == "ratio" else worth for worth in worths]
+    gaps = [band_of(worth, prospect.scale) for worth in worths]
     blocks = prospect.blocks or prospect.square
     return [[power(n, gap, prospect.sd, k, blocks, 0, prospect.no_worse) for gap in gaps] for n in units]
 

@@ -4,11 +4,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, get_args
 
+from eproba.core.errors import EprobaError
 from eproba.core.keys import check_keys
 from eproba.core.measuring.measures import Measure
-from eproba.core.measuring.numbers import figure
-from eproba.core.stats.series import Scale
 from eproba.core.trial.model import Role
+from eproba.core.trial.worth import Worth
+from eproba.core.words import lower_first
 
 AGAINST: dict[Role, str] = {
     "water control": "plain water",
@@ -34,7 +35,7 @@ OPEN: dict[Role, str] = {
 }
 
 
-class ClaimError(ValueError):
+class ClaimError(EprobaError):
     """A promise in the catalogue that contradicts itself; the message says where."""
 
 
@@ -78,26 +79,15 @@ def _claim_from(where: str, entry: Mapping[str, Any], measures: Mapping[str, Mea
 
 
 def claim_sentence(
-    thing: str, measure: Measure, worth: float | None, scale: Scale, day: int, against: Role, no_worse: bool,
-    lower_is_better: bool = False,
+    thing: str, measure: Measure, worth: Worth, day: int, against: Role, no_worse: bool, lower_is_better: bool = False
 ) -> str:  # fmt: skip
     """The claim as a sentence that a trial can answer."""
-    subject = thing.strip() or "the treatment"
-    other = AGAINST[against]
-    if worth is None:
-        size = "noticeably"
-    else:
-        size = f"{figure(100 * worth)} %" if scale == "ratio" else f"{worth:g} {measure.judged_unit}"
+    subject, other = lower_first(thing.strip() or "the treatment"), AGAINST[against]
+    size = worth.words(measure.judged_unit, "noticeably")
     if no_worse:
-        noun = measure.name[:1].lower() + measure.name[1:]
-        return f"By day {day}, {_inside(subject)} is no worse than {other} by more than {size} ({noun})."
+        return f"By day {day}, {subject} is no worse than {other} by more than {size} ({lower_first(measure.name)})."
     words = (measure.less if lower_is_better else measure.more).replace("{gap}", size)
-    return f"By day {day}, {_inside(subject)} {words} than {other}."
-
-
-def _inside(name: str) -> str:
-    """A name inside a sentence: its first letter small, unless the word is all capitals."""
-    return name[:1].lower() + name[1:] if name[1:2].islower() else name
+    return f"By day {day}, {subject} {words} than {other}."
 
 
 def questions_answered(roles: list[Role]) -> list[tuple[Role, bool, str]]:

@@ -9,7 +9,7 @@ from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.days import Rhythm
 from eproba.core.trial.ground import Cut, PlaceKind, Site, row_of
-from eproba.core.trial.lots import Dealing, LotsError, deal
+from eproba.core.trial.lots import Dealing, LotsError, deal, in_blocks
 from eproba.core.trial.model import Role, Rules, Unit
 
 LETTERS = "ABCDEFGH"
@@ -107,11 +107,15 @@ def check_crops(crops: Sequence[str], layout: Layout, blocks: int) -> None:
     """
     if len(crops) < 2:
         return
-    if layout.dealing not in ("blocks", "pairs"):
-        raise LotsError(f"{len(crops)} crops need blocks, one crop to a block: choose blocks or pairs, or one crop.")
+    if not in_blocks(layout.dealing):
+        raise LotsError(
+            f"{len(crops)} crops need blocks, one crop to a block: choose blocks or pairs, or one crop.", step="rules"
+        )
     if blocks % len(crops):
         text = f"{blocks} blocks can't be shared out alike among {len(crops)} crops"
-        raise LotsError(f"{text}: take {len(crops) * max(1, blocks // len(crops))} blocks, or other crops.")
+        raise LotsError(
+            f"{text}: take {len(crops) * max(1, blocks // len(crops))} blocks, or other crops.", step="rules"
+        )
 
 
 def check_batches(batches: int, layout: Layout, blocks: int) -> None:
@@ -124,10 +128,16 @@ def check_batches(batches: int, layout: Layout, blocks: int) -> None:
     """
     if batches < 2:
         return
-    if layout.dealing not in ("blocks", "pairs"):
-        raise LotsError(f"{batches} batches need blocks, so that each meets its own control: choose blocks or pairs.")
+    if not in_blocks(layout.dealing):
+        raise LotsError(
+            f"{batches} batches need blocks, so that each meets its own control: choose blocks or pairs.",
+            step="treatments",
+        )
     if batches > blocks:
-        raise LotsError(f"{batches} batches for {blocks} blocks: take at most {blocks} batches, one for each block.")
+        raise LotsError(
+            f"{batches} batches for {blocks} blocks: take at most {blocks} batches, one for each block.",
+            step="treatments",
+        )
 
 
 def control_index(treatments: tuple[PlannedTreatment, ...]) -> int:

@@ -6,21 +6,27 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from eproba.core.errors import EprobaError
+
 Scale = Literal["difference", "ratio"]
 Design = Literal["completely random", "blocks", "row-column", "one of each"]
 
 
-class CannotJudge(ValueError):
+class CannotJudge(EprobaError):
     """The units can't be judged as they are.
 
     `position` is the unit's place in the sequence (None: the whole), `field` the name of the field at fault;
     the message says what to do.
     """
 
-    def __init__(self, message: str, position: int | None = None, field: str | None = None) -> None:
-        super().__init__(message)
+    def __init__(self, message: str, position: int | None = None, field: str = "") -> None:
+        super().__init__(message, field=field)
         self.position = position
-        self.field = field
+
+
+def band_of(worth: float, scale: Scale) -> float:
+    """A worth on the scale of the estimates: the log of 1 + worth for ratios."""
+    return math.log1p(worth) if scale == "ratio" else worth
 
 
 @dataclass(frozen=True)
@@ -57,9 +63,7 @@ class Question:
     @property
     def band(self) -> float | None:
         """Half the width of the worth band on the scale of the estimates (the log scale for ratios)."""
-        if self.worth is None:
-            return None
-        return math.log1p(self.worth) if self.scale == "ratio" else self.worth
+        return None if self.worth is None else band_of(self.worth, self.scale)
 
 
 def check(units: Sequence[UnitValue], question: Question) -> None:

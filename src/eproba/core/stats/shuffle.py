@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from eproba.core.errors import EprobaError
 from eproba.core.stats.linear import dummies, without
 
 Array = NDArray[np.float64]
@@ -23,6 +24,10 @@ RANDOM_DEALS = 20_000
 TIE = 1e-9
 PILE_BARS = 41
 CHUNK = 8192
+
+
+class Aliased(EprobaError):
+    """The treatment can't be told from blocks and baseline."""
 
 
 @dataclass(frozen=True)
@@ -100,7 +105,7 @@ def shuffle_tests(
 
     Raises
     ------
-    ValueError
+    Aliased
         The treatment can't be told from blocks and baseline (Mz = 0).
     """
     exact = count_deals(treated, blocks) <= EXACT_UP_TO
@@ -110,7 +115,7 @@ def shuffle_tests(
     y, z = without(columns, values[order]), without(columns, treated[order].astype(float))
     seen_norm = float(np.linalg.norm(z))
     if seen_norm < 1e-9:
-        raise ValueError("the treatment can't be told from its blocks")
+        raise Aliased("the treatment can't be told from its blocks")
     # Divided by the seen ‖Mz‖ throughout, so that a statistic is a gap and the overlap of the lots as they fell is 1.
     y, z = y / seen_norm**2, z / seen_norm**2
     seen = treated[order].astype(float) @ y

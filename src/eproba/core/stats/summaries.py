@@ -7,6 +7,8 @@ research. BMJ 300.
 Frison, L. & Pocock, S. J. (1992). Repeated measures in clinical trials. Statistics in Medicine 11.
 """
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
@@ -18,7 +20,18 @@ SUMMARIES: dict[Summary, str] = {
     "change": "How far each unit has come since the start",
     "area": "The mean over all the days after the start",
 }
-Points = tuple[tuple[int, float], ...]
+
+
+@dataclass(frozen=True)
+class Point:
+    """One unit in one round: the day planned for the round, the day on which it was truly read, and the value."""
+
+    planned: int
+    day: int
+    value: float
+
+
+Points = tuple[Point, ...]
 
 
 def summarise(points: Points, summary: Summary, scale: Scale, last_day: int) -> tuple[float | None, float | None]:
@@ -26,31 +39,34 @@ def summarise(points: Points, summary: Summary, scale: Scale, last_day: int) -> 
 
     Parameters
     ----------
-    points : (day, unit value), one per day; days ≤ 0 are the baseline (the latest counts).
-    last_day : the day of the last round; without a reading there the unit has no value (never carried forward).
+    points : one a round; rounds planned for days ≤ 0 are the baseline (the latest counts).
+    last_day : the planned day of the last round; without a reading there the unit has no value (never carried forward).
 
     Notes
     -----
     `last` and `area` bring the baseline as a covariate; `change` uses it up (on the ratio scale as a quotient, so that
-    its log is the difference of logs). `area` is the trapezoid mean over the days after day 0.
+    its log is the difference of logs). `area` is the trapezoid mean over the days after day 0, each at its true day.
     """
-    before = [value for day, value in sorted(points) if day <= 0]
-    after = [(day, value) for day, value in sorted(points) if 0 < day <= last_day]
+    ordered = sorted(points, key=lambda point: point.planned)
+    before = [point.value for point in ordered if point.planned <= 0]
+    after = [point for point in ordered if 0 < point.planned <= last_day]
     baseline = before[-1] if before else None
-    if not after or after[-1][0] != last_day:
+    if not after or after[-1].planned != last_day:
         return None, baseline
+    last = after[-1].value
     if summary == "last":
-        return after[-1][1], baseline
+        return last, baseline
     if summary == "area":
         return trapezoid_mean(after), baseline
     if baseline is None or (scale == "ratio" and baseline == 0):
         return None, None
-    return (after[-1][1] / baseline if scale == "ratio" else after[-1][1] - baseline), None
+    return (last / baseline if scale == "ratio" else last - baseline), None
 
 
-def trapezoid_mean(points: list[tuple[int, float]]) -> float:
+def trapezoid_mean(points: Sequence[Point]) -> float:
     """Area under the course divided by its days; the value itself for a single day."""
-    days = points[-1][0] - points[0][0]
+    ordered = sorted(points, key=lambda point: point.day)
+    days = ordered[-1].day - ordered[0].day
     if days == 0:
-        return points[-1][1]
-    return sum((b[0] - a[0]) * (a[1] + b[1]) / 2 for a, b in pairwise(points)) / days
+        return ordered[-1].value
+    return sum((b.day - a.day) * (a.value + b.value) / 2 for a, b in pairwise(ordered)) / days

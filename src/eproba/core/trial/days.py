@@ -4,6 +4,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure, RhythmKind
 from eproba.core.trial.lots import shuffled
 
@@ -17,8 +18,10 @@ RHYTHMS: dict[RhythmKind, str] = {
 }
 
 
-class DaysError(ValueError):
+class DaysError(EprobaError):
     """Days that can't be; the message says what would fit."""
+
+    step = "days"
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
-from eproba.core.measuring.numbers import figure
 from eproba.core.trial.model import Declared, Trial
 
 
@@ -65,8 +64,4 @@ def untold(trial: Trial) -> list[str]:
 
 def worth_words(trial: Trial) -> str:
     """The worth or margin with its unit, or “any difference”."""
-    if trial.worth is None:
-        return "any difference"
-    if trial.scale == "ratio":
-        return f"{figure(100 * trial.worth)} %"
-    return f"{figure(trial.worth)} {trial.asked[0].measure.judged_unit}"
+    return trial.wanted.words(trial.asked[0].measure.judged_unit, "any difference")

@@ -5,6 +5,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal, get_args
 
+from eproba.core.errors import EprobaError
+
 PlaceKind = Literal["bed", "lawn", "pots", "bench", "tray"]
 UnitKind = Literal["pot", "patch", "cell", "strip", "bed"]
 GradientKind = Literal["slope", "shade", "wall", "other"]
@@ -14,8 +16,10 @@ STANDING: tuple[PlaceKind, ...] = ("pots", "bench", "tray")
 MOST_PLACES, MOST_CM, MOST_CELLS = 12, 20_000.0, 200
 
 
-class GroundError(ValueError):
+class GroundError(EprobaError):
     """Ground that can't hold the trial; the message says what would fit."""
+
+    step = "ground"
 
 
 @dataclass(frozen=True)
@@ -61,10 +65,6 @@ class Site:
     places: tuple[Place, ...]
     gradient: Gradient | None = None
     north: float = 0.0
-
-    @property
-    def area_cm2(self) -> float:
-        return sum(place.width_cm * place.length_cm for place in self.places)
 
 
 @dataclass(frozen=True)
@@ -179,16 +179,19 @@ def row_of(kind: PlaceKind, width_cm: float, length_cm: float, gap_cm: float, ro
     return Place(kind, name, 0.0, 0.0, width, length, rows, columns)
 
 
-def borders(units: Sequence[tuple[Cut, str]], control: str, reach_cm: float) -> tuple[int, int]:
+def borders(units: Sequence[tuple[Cut, str]], control: str, guard_cm: float) -> tuple[int, int]:
     """How many neighbours stand treated beside control, and how many neighbours there are at all.
 
-    Neighbours lie side by side, no further apart than `reach_cm`.
+    Neighbours lie side by side, no further apart than one and a half guards; between pots and cells nothing crosses.
     """
+    if units and units[0][0].kind in ("pot", "cell"):
+        return 0, 0
+    reach = 1.5 * max(guard_cm, 1.0)
     pairs = [
         (mine, yours)
         for i, (one, mine) in enumerate(units)
         for other, yours in units[i + 1 :]
-        if _beside(one, other, reach_cm)
+        if _beside(one, other, reach)
     ]
     return sum((mine == control) != (yours == control) for mine, yours in pairs), len(pairs)
 

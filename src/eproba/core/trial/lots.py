@@ -12,13 +12,22 @@ import hashlib
 from collections.abc import Sequence
 from typing import Literal
 
+from eproba.core.errors import EprobaError
+
 ALGORITHM = "eproba-lots-1: places in order of SHA-256(seed:place), treatments laid along in turn"
 SQUARE_ALGORITHM = "eproba-lots-1: cyclic square; rows, columns and letters each in order of SHA-256(seed:part:number)"
 Dealing = Literal["completely random", "blocks", "pairs", "Latin square", "one of each"]
 
 
-class LotsError(ValueError):
+def in_blocks(dealing: Dealing) -> bool:
+    """Whether each treatment lies once in each block (a pair is a block of two)."""
+    return dealing in ("blocks", "pairs")
+
+
+class LotsError(EprobaError):
     """Lots that can't be dealt; the message says what would fit."""
+
+    step = "ground"
 
 
 def shuffled(places: int, seed: str) -> list[int]:
@@ -79,7 +88,7 @@ def how_to_check(dealing: Dealing) -> str:
             "“seed:columns:0” …, “seed:letters:0” …. Row i and column j then meet in the sorted letter number "
             "(i-th sorted row + j-th sorted column) modulo the size."
         )
-    if dealing in ("blocks", "pairs"):
+    if in_blocks(dealing):
         return (
             "Number the places of each block from 0, in the order given here. Sort them by the SHA-256 of "
             "“seed:block 1:0”, “seed:block 1:1” … (the block’s own number), and lay A, B, C … along that order."

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
+from functools import cached_property
 from typing import Any, Literal
 
 from eproba.core.measuring.measures import Measure
@@ -10,10 +11,12 @@ from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.days import pulled
 from eproba.core.trial.ground import Cut, Site, UnitKind
-from eproba.core.trial.lots import Dealing
+from eproba.core.trial.lots import Dealing, in_blocks
+from eproba.core.trial.stage import Stage, is_sealed, opened_on, stage_of
+from eproba.core.trial.worth import Worth
 
 Role = Literal["test", "water control", "untreated", "ingredient control", "killed brew", "reference"]
-Stage = Literal["planned", "running", "finished", "ended early"]
+PourStatus = Literal["due", "poured", "skipped"]
 ROLES: dict[Role, str] = {
     "test": "What is being tested.",
     "water control": "Plain water, same volume, same days: is it more than the water?",
@@ -22,17 +25,6 @@ ROLES: dict[Role, str] = {
     "killed brew": "The brew, boiled and cooled: does it have to be alive?",
     "reference": "A known good thing: could this trial have seen a difference at all?",
 }
-
-
-def stage_of(
-    start_on: date, decision_on: date, ended_on: date | None, started: bool, closed: bool, today: date
-) -> Stage:
-    """Where a trial stands. It is finished when the decision day is there and the last round is in."""
-    if ended_on is not None:
-        return "ended early"
-    if today < start_on and not started:
-        return "planned"
-    return "finished" if today >= decision_on and closed else "running"
 
 
 @dataclass(frozen=True)
@@ -139,12 +131,19 @@ class Asked:
 
 @dataclass(frozen=True)
 class Round:
-    """One round: its planned day, whether readings are in, its note."""
+    """One round: its planned day, its note, and whether it is closed (`done`), missed, or neither: open.
+
+    `key` names it wherever numbers of the database can't (on a phone); `pull`: what destroys is read on its day.
+    """
 
     id: int
     day: int
     done: bool
     note: str
+    key: str = ""
+    missed: bool = False
+    closed_at: datetime | None = None
+    pull: bool = False
 
 
 @dataclass(frozen=True)
@@ -153,13 +152,14 @@ class Pour:
 
     `amount_each` really given to each unit, in the treatment's unit; `unit_amounts` by code where some got another
     amount; `batch` the brew; `override` why it was poured against its signs; `alike`: every unit got the same handling;
-    `can`: "own", "first" (the control before the brew, from the same can) or "after".
+    `can`: "own", "first" (the control before the brew, from the same can) or "after". `entered_at`: when it came on
+    record (None: in a garden that did not keep it).
     """
 
     id: int
     letter: str
     day: int
-    status: Literal["due", "poured", "skipped"]
+    status: PourStatus
     done_on: date | None
     amount: str
     note: str
@@ -172,11 +172,17 @@ class Pour:
     moisture: str = ""
     alike: bool | None = None
     can: str = ""
+    entered_at: datetime | None = None
 
 
 @dataclass(frozen=True)
 class Reading:
-    """One reading (or its reason for being skipped)."""
+    """One reading (or its reason for being skipped; neither: taken back).
+
+    `read_at`: its own day and hour, in the gardener's time (None: as planned); `came_at`: when it came on record;
+    `typed`: as it was typed; `sure`: he was asked and said yes; `source`: till, form or file (empty: not kept then);
+    `saw`: in a blind trial, whether the device that it was read with shows who got what.
+    """
 
     id: int
     round_id: int
@@ -187,11 +193,26 @@ class Reading:
     skip_reason: str
     by: str
     version: int
+    read_at: datetime | None = None
+    came_at: datetime | None = None
+    typed: str = ""
+    sure: bool = False
+    source: str = ""
+    saw: bool = False
+
+    @property
+    def blank(self) -> bool:
+        """Taken back: nothing stands here, only its history."""
+        return self.value is None and not self.skip_reason
 
 
 @dataclass(frozen=True)
 class Trial:
-    """The whole plan; `asked[0]` is the first measure, which carries the verdict."""
+    """The whole plan; `asked[0]` is the first measure, which carries the verdict.
+
+    `key` names it wherever numbers of the database can't; `started_on` is the day of its first record, `closed_at` when
+    its last round was closed; `made_at`, `made_by`: when it was laid down, and who did (None: not kept then).
+    """
 
     id: int
     name: str
@@ -225,6 +246,11 @@ class Trial:
     declared: Declared | None = None
     amendments: tuple[Amendment, ...] = ()
     spare_runs: tuple[SpareRun, ...] = ()
+    key: str = ""
+    started_on: date | None = None
+    closed_at: datetime | None = None
+    made_at: datetime | None = None
+    made_by: str = ""
 
     @property
     def decision_on(self) -> date:
@@ -237,12 +263,17 @@ class Trial:
 
     @property
     def in_blocks(self) -> bool:
-        return self.dealing in ("blocks", "pairs")
+        return in_blocks(self.dealing)
+
+    @property
+    def wanted(self) -> Worth:
+        """The worth or margin with its scale."""
+        return Worth(self.worth, self.scale)
 
     @property
     def pulls(self) -> tuple[int, ...]:
         """The days on which plants are pulled."""
-        return self.rules.pulls or (self.rounds[-1].day,)
+        return tuple(each.day for each in self.rounds if each.pull)
 
     @property
     def destructive(self) -> bool:
@@ -265,8 +296,8 @@ class Trial:
 
     @property
     def started(self) -> bool:
-        """Whether anything is on record: from then on the lots stay as they are."""
-        return any(r.done for r in self.rounds) or any(p.status != "due" for p in self.pours)
+        """Whether anything was ever on record: from then on the lots stay as they are."""
+        return self.started_on is not None
 
     def day_of(self, on: date) -> int:
         return (on - self.start_on).days
@@ -275,16 +306,33 @@ class Trial:
         return self.start_on + timedelta(days=day)
 
     def stage(self, today: date) -> Stage:
-        return stage_of(self.start_on, self.decision_on, self.ended_on, self.started, self.closed, today)
+        return stage_of(
+            start_on=self.start_on,
+            decision_on=self.decision_on,
+            ended_on=self.ended_on,
+            started=self.started,
+            closed=self.closed,
+            today=today,
+        )
 
     @property
     def closed(self) -> bool:
-        """The last round is in, or put down as missed."""
-        return self.rounds[-1].done
+        """The last round is in."""
+        return self.closed_at is not None
 
     def sealed(self, today: date) -> bool:
-        """Whether the envelope is shut: names hidden in charts, no verdict."""
-        return self.stage(today) in ("planned", "running")
+        """Whether the envelope is shut."""
+        return is_sealed(self.stage(today))
+
+    @property
+    def opened_on(self) -> date | None:
+        """The day on which the envelope opens, as far as it is settled."""
+        return opened_on(self.decision_on, self.ended_on, self.closed_at)
+
+    @cached_property
+    def by_code(self) -> dict[str, Unit]:
+        """The units by the code on their tags."""
+        return {unit.code: unit for unit in self.units}
 
     def treatment(self, letter: str) -> Treatment:
         return next(each for each in self.treatments if each.letter == letter)
@@ -294,8 +342,7 @@ class Trial:
 
     def asked_in(self, round_: Round) -> tuple[Asked, ...]:
         """The measures of a round: what destroys the plant is measured on the days of pulling only."""
-        pull = round_.day in self.pulls
-        return tuple(each for each in self.asked if pull or not each.measure.destructive)
+        return tuple(each for each in self.asked if round_.pull or not each.measure.destructive)
 
     def living(self, on: date) -> tuple[Unit, ...]:
         """Units not lost by that day, in walking order."""

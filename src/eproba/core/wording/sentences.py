@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from eproba.core.judging.judge import Comparison, Judgement, Trend
 from eproba.core.judging.verdicts import Verdict, percent
 from eproba.core.measuring.measures import Measure
-from eproba.core.measuring.numbers import figure
+from eproba.core.trial.worth import Worth
+from eproba.core.words import figure, lower_first
 
 HEADLINES: dict[Verdict, str] = {
     "better_matters": "Better, and by enough to matter",
@@ -58,7 +59,7 @@ def sentence(comparison: Comparison, judgement: Judgement, wording: Wording) -> 
     if comparison.verdict == "cannot_tell":
         return _cannot_tell(comparison, judgement, wording, seen)
     if comparison.verdict == "same":
-        name, control = comparison.treatment, _lower(judgement.question.control)
+        name, control = comparison.treatment, lower_first(judgement.question.control)
         span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
         return f"{name} and {control} came out alike: only gaps from {span} fit, inside the {worth} that would matter."
     text = f"{seen}; anything from {_span(low, high, judgement, wording)} fits."
@@ -67,12 +68,7 @@ def sentence(comparison: Comparison, judgement: Judgement, wording: Wording) -> 
 
 def worth_text(judgement: Judgement, wording: Wording) -> str:
     """The worth with its unit, or nothing."""
-    worth = judgement.question.worth
-    if worth is None:
-        return ""
-    if judgement.question.scale == "ratio":
-        return f"{figure(100 * worth)} %"
-    return f"{worth:g} {wording.unit}".strip()
+    return Worth(judgement.question.worth, judgement.question.scale).words(wording.unit)
 
 
 def band_text(judgement: Judgement, wording: Wording) -> str:
@@ -114,7 +110,7 @@ def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str
     gap = comparison.estimate or 0.0
     phrase = wording.more if gap >= 0 else wording.less
     told = phrase.replace("{gap}", f"about {_size(gap, judgement, wording)}")
-    return f"{comparison.treatment} {told} than {_lower(judgement.question.control)}"
+    return f"{comparison.treatment} {told} than {lower_first(judgement.question.control)}"
 
 
 def _cannot_tell(comparison: Comparison, judgement: Judgement, wording: Wording, seen: str) -> str:
@@ -155,8 +151,3 @@ def _size(gap: float, judgement: Judgement, wording: Wording) -> str:
     if judgement.question.scale == "ratio":
         return f"{figure(abs(percent(gap)))} %"
     return f"{figure(abs(gap))} {wording.unit}".strip()
-
-
-def _lower(text: str) -> str:
-    """Lower the first letter inside a sentence, unless the word is all capitals."""
-    return text[:1].lower() + text[1:] if text[1:2].islower() else text

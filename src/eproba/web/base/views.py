@@ -5,7 +5,8 @@ from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import generate_csrf
 
 from eproba.store.database import present_revision
-from eproba.web.context import db
+from eproba.web.ui.clock import now
+from eproba.web.ui.session import db
 
 base = Blueprint("base", __name__, template_folder="templates")
 
@@ -18,8 +19,8 @@ def health() -> ResponseReturnValue:
 
 @base.get("/token")
 def token() -> ResponseReturnValue:
-    """A fresh CSRF token, asked for before a device sends what it kept."""
-    return jsonify(token=generate_csrf()), 200, {"Cache-Control": "no-store"}
+    """A fresh CSRF token, asked for before a device sends what it kept, and our clock, to set its own right."""
+    return jsonify(token=generate_csrf(), now=int(now().timestamp() * 1000)), 200, {"Cache-Control": "no-store"}
 
 
 @base.get("/help")

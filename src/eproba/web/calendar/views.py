@@ -12,11 +12,13 @@ from eproba.core.trial.days import POUR_SECONDS
 from eproba.exchange.ics import Entry
 from eproba.exchange.ics import ics as ics_file
 from eproba.store.brewing import brewing_jobs, day_span
-from eproba.store.feeds import feeds, known_feed, new_feed, revoke_feed
+from eproba.store.commands.feeds import new_feed, revoke_feed
+from eproba.store.feeds import feeds, known_feed
 from eproba.store.glances import Due, due_by, round_seconds
-from eproba.web.context import db, now, today, trial_or_404
 from eproba.web.pictures.weeks import Task, weeks
-from eproba.web.trials.views import file_name
+from eproba.web.ui.clock import now, today
+from eproba.web.ui.responses import file_name
+from eproba.web.ui.session import db, trial_or_404
 
 calendar = Blueprint("calendar", __name__, template_folder="templates")
 AHEAD, FEED_AHEAD = timedelta(days=42), timedelta(days=400)

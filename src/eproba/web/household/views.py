@@ -8,14 +8,18 @@ from flask.typing import ResponseReturnValue
 from flask_login import UserMixin, current_user, login_user
 from flask_wtf import FlaskForm
 from werkzeug.security import check_password_hash
-from wtforms import HiddenField, PasswordField, StringField
+from wtforms import HiddenField, PasswordField, RadioField, StringField
 from wtforms.validators import InputRequired, Length
 
-from eproba.store.household import device, keep_device, note_wrong_try, passcode_hash, too_many_tries
-from eproba.web.context import db, now, wants_json, who
+from eproba.store.commands.household import begin_try, forgive_try, keep_device
+from eproba.store.household import device, passcode_hash
+from eproba.web.ui.clock import now
+from eproba.web.ui.responses import wants_json
+from eproba.web.ui.session import db, sees_lots, who
 
 household = Blueprint("household", __name__, template_folder="templates")
 OPEN_TO_ALL = {"static", "household.join", "base.health", "calendar.feed"}
+DEVICE_ROLES = {"reads": "reads: it shows no treatments", "pours": "pours: it shows who gets what"}
 NO_DEVICE_NEEDED = {"static", "base.health"}
 
 
@@ -25,10 +29,14 @@ class Device(UserMixin):
 
     id: str
     who: str
+    pours: bool
 
 
 class WhoForm(FlaskForm):
     who = StringField("Who types here?", [InputRequired("Type a name or initials."), Length(max=40)])
+    role = RadioField(
+        "In blind trials this device", choices=list(DEVICE_ROLES.items()), default="reads", validate_choice=False
+    )
     next = HiddenField()
 
 
@@ -38,7 +46,7 @@ class JoinForm(WhoForm):
 
 def load_device(device_id: str) -> Device | None:
     row = device(db(), device_id)
-    return None if row is None else Device(row.id, row.who)
+    return None if row is None else Device(row.id, row.who, row.pours)
 
 
 def let_in() -> ResponseReturnValue | None:
@@ -56,7 +64,8 @@ def let_in() -> ResponseReturnValue | None:
 
 def _inside(address: str) -> str:
     """The address if it stays in this app, else Today."""
-    safe = address.startswith("/") and not address.startswith(("//", "/\\"))
+    plain = address.isprintable() and " " not in address
+    safe = plain and address.startswith("/") and not address.startswith(("//", "/\\"))
     return address if safe else url_for("today_page.show")
 
 
@@ -65,29 +74,32 @@ def join() -> ResponseReturnValue:
     form = JoinForm(data={"next": request.args.get("next", "")})
     address = request.remote_addr or ""
     if form.validate_on_submit():
-        if too_many_tries(db(), address, now()):
+        attempt = begin_try(db(), address, now())
+        db().commit()
+        if attempt is None:
             abort(429)
         hashed = passcode_hash(db())
         if hashed and check_password_hash(hashed, (form.passcode.data or "").strip()):
-            _remember(form.who.data or "")
+            forgive_try(db(), attempt)
+            _remember(form)
             return redirect(_inside(form.next.data or ""))
-        note_wrong_try(db(), address, now())
-        db().commit()
         form.passcode.errors = ["That is not the passcode. It stands in the terminal where Eproba was started."]
     return render_template("household/join.html", form=form), 400 if form.errors else 200
 
 
 @household.route("/who", methods=["GET", "POST"])
 def name_device() -> ResponseReturnValue:
-    form = WhoForm(data={"who": who(), "next": request.args.get("next", "")})
+    usual = {"who": who(), "next": request.args.get("next", ""), "role": "pours" if sees_lots() else "reads"}
+    form = WhoForm(data=usual)
     if form.validate_on_submit():
-        _remember(form.who.data or "")
+        _remember(form)
         return redirect(_inside(form.next.data or ""))
     return render_template("household/who.html", form=form), 400 if form.errors else 200
 
 
-def _remember(name: str) -> None:
+def _remember(form: WhoForm) -> None:
+    name, pours = (form.who.data or "").strip(), form.role.data == "pours"
     device_id = current_user.get_id() if current_user.is_authenticated else secrets.token_urlsafe(24)
-    keep_device(db(), str(device_id), name.strip(), now())
+    keep_device(db(), str(device_id), name, pours, now())
     db().commit()
-    login_user(Device(str(device_id), name.strip()), remember=True)
+    login_user(Device(str(device_id), name, pours), remember=True)

@@ -10,9 +10,10 @@ from wtforms.validators import InputRequired, Length
 
 from eproba.core.catalogue import measures as catalogue
 from eproba.core.measuring.measures import MeasureError, own_measure
-from eproba.store.measures import add_own_measure, all_measures, drop_own_measure
-from eproba.web.context import db
-from eproba.web.numbers import NumberField
+from eproba.store.commands.measures import add_own_measure, drop_own_measure
+from eproba.store.measures import all_measures
+from eproba.web.ui.fields import NumberField
+from eproba.web.ui.session import db
 
 measures = Blueprint("measures", __name__, template_folder="templates")
 

@@ -12,7 +12,7 @@ from eproba.core.brewing.recipe import Recipe
 from eproba.core.catalogue import ingredients
 from eproba.core.quantities import QuantityError, litres
 from eproba.store.kit import Household
-from eproba.web.numbers import NumberField
+from eproba.web.ui.fields import NumberField
 
 WATERS = ("rain", "well", "tap with chlorine", "tap with chloramine", "tap, not known")
 MEANS = {"plus": "1 + N (11 parts for “1 to 10”)", "in": "1 in N (10 parts for “1 to 10”)"}

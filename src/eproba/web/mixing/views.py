@@ -9,16 +9,18 @@ from flask.typing import ResponseReturnValue
 from eproba.core.applying.comparing import warnings
 from eproba.core.applying.desk import all_added, at_the_desk, unlike
 from eproba.core.brewing.kitchen import EQUIPMENT, cans, fillings, measured
-from eproba.core.brewing.mixing import ingredient_alone, mix, readings
+from eproba.core.brewing.mixing import ingredient_alone, mix, ways_to_read
 from eproba.core.brewing.water import on_water
-from eproba.core.measuring.numbers import parse_number
+from eproba.core.errors import EprobaError
+from eproba.core.words import parse_number
 from eproba.exchange.mix_out import steps_of
-from eproba.store.kit import household_kit, keep_kit
+from eproba.store.commands.kit import keep_kit
+from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes
-from eproba.web.context import db, trial_or_404
 from eproba.web.mixing.forms import KitForm, MixForm, household_made, kit_filled, known_ingredients, priced, want_of
 from eproba.web.pictures.added import added_rulers
-from eproba.web.trials.views import trial_looks
+from eproba.web.ui.looks import trial_looks
+from eproba.web.ui.session import db, trial_or_404
 
 mixing = Blueprint("mixing", __name__, template_folder="templates")
 
@@ -56,7 +58,7 @@ def _mixed(form: MixForm) -> dict[str, Any]:
         return {"mixed": None, "problem": problem, "household": household, "recipe": recipe}
     try:
         mixed = mix(recipe, want_of(form))
-    except ValueError as error:
+    except EprobaError as error:
         return {"mixed": None, "problem": str(error), "household": household, "recipe": recipe}
     tool = next((each for each in EQUIPMENT if each.key == form.equipment.data), EQUIPMENT[0])
     if tool.key == "can":
@@ -68,7 +70,7 @@ def _mixed(form: MixForm) -> dict[str, Any]:
         "household": household,
         "can": cans(mixed, household.kit),
         "kitchen": [(each, measured(each, household.kit)) for each in mixed.amounts],
-        "readings": readings(mixed.parts) if recipe.liquid else [],
+        "readings": ways_to_read(mixed.parts) if recipe.liquid else [],
         "steps": steps_of(mixed),
         "alone": ingredient_alone(mixed),
         "tool": tool,
@@ -81,7 +83,7 @@ def _mixed(form: MixForm) -> dict[str, Any]:
 def _number(text: str | None) -> float | None:
     try:
         return parse_number(text) if text and text.strip() else None
-    except ValueError:
+    except EprobaError:
         return None
 
 

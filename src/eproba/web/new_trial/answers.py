@@ -9,7 +9,7 @@ from typing import Any, cast
 from werkzeug.datastructures import MultiDict
 
 from eproba.core.measuring.measures import Measure
-from eproba.core.planning.claims import Claim, claim_sentence
+from eproba.core.planning.claims import AGAINST, Claim, claim_sentence
 from eproba.core.planning.cutter import Proposal, Wish, like_with_like, proposals
 from eproba.core.planning.plan import (
     Layout,
@@ -29,7 +29,8 @@ from eproba.core.trial.days import (
     proposed_rounds,
 )
 from eproba.core.trial.ground import Site, row_of, site_entry
-from eproba.core.trial.model import Role, Rules, Trial
+from eproba.core.trial.model import Rules, Trial
+from eproba.core.trial.worth import Worth
 from eproba.web.new_trial.forms import CONTROL_NAMES, STEPS, MeasureForm
 
 Answers = dict[str, dict[str, list[str]]]
@@ -100,11 +101,10 @@ def answers_from(trial: Trial, today: date) -> Answers:
     answers = first_answers(today)
     first = trial.asked[0]
     answers["claim"].update(claim=[trial.claim], name=[f"{trial.name}, again"])
-    worth = "" if trial.worth is None else f"{trial.worth * (100 if trial.scale == 'ratio' else 1):g}"
     answers["measure"].update(
         measure=[first.measure.key],
         aim=["no worse" if trial.no_worse else "better"],
-        worth=[worth],
+        worth=[trial.wanted.typed],
         scale=[trial.scale],
         better=["lower" if trial.lower_is_better else "higher"],
         decision_day=[str(trial.decision_day)],
@@ -152,12 +152,11 @@ def _typed(number: float | None) -> str:
 
 def take_claim(answers: Answers, claim: Claim, measure: Measure) -> None:
     """Turn a promise's claim into first measure, worth, decision day, rhythm (by the measure) and control."""
-    worth = claim.worth * 100 if measure.scale == "ratio" else claim.worth
     answers["claim"]["against"] = [claim.against]
     answers["measure"].update(
         measure=[measure.key],
         aim=["no worse" if claim.no_worse else "better"],
-        worth=[f"{worth:g}"],
+        worth=[Worth(claim.worth, measure.scale).typed],
         scale=[measure.scale],
         better=[measure.better],
         decision_day=[str(claim.decision_day)],
@@ -185,14 +184,12 @@ def built_sentence(forms: Forms, measures: dict[str, Measure]) -> str:
     if chosen is None or not measure.validate():
         return ""
     scale, number = measure.scale.data, measure.worth.number
-    worth = number / 100 if number is not None and scale == "ratio" else number
     return claim_sentence(
         claim.thing.data or _first_tested(forms["treatments"]),
         chosen,
-        worth,
-        scale,
+        Worth.from_typed(number, scale),
         int(measure.decision_day.number or 1),
-        cast(Role, claim.against.data or "water control"),
+        claim.against.data if claim.against.data in AGAINST else "water control",
         measure.aim.data == "no worse",
         measure.better.data == "lower",
     )
@@ -330,7 +327,7 @@ def plan_from(forms: Forms, measures: dict[str, Measure]) -> Plan:
         claim=(claim.claim.data or "").strip(),
         note=(claim.note.data or "").strip(),
         measures=planned_measures(measure, measures),
-        worth=worth / 100 if worth is not None and scale == "ratio" else worth,
+        worth=Worth.from_typed(worth, scale).size,
         scale=scale,
         lower_is_better=measure.better.data == "lower",
         summary=measure.summary.data,

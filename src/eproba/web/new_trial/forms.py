@@ -23,15 +23,14 @@ from wtforms.validators import InputRequired, Length
 from wtforms.widgets import CheckboxInput, ListWidget
 
 from eproba.core.measuring.measures import Measure
-from eproba.core.measuring.numbers import parse_number
 from eproba.core.planning.claims import AGAINST
 from eproba.core.planning.plan import LETTERS
 from eproba.core.stats.summaries import SUMMARIES
 from eproba.core.trial.days import MOST_DAYS, WEEKDAYS
 from eproba.core.trial.ground import GroundError, Site, site_from
 from eproba.core.trial.model import ROLES
-from eproba.exchange.readings_csv import parse_date
-from eproba.web.numbers import NumberField
+from eproba.core.words import DateError, NumberError, parse_date, parse_number
+from eproba.web.ui.fields import NumberField
 
 DEALINGS = {
     "": "Propose what fits",
@@ -84,7 +83,7 @@ class MeasureForm(FlaskForm):
     def validate_start_on(self, field: Any) -> None:
         try:
             parse_date(field.data or "")
-        except ValueError as error:
+        except DateError as error:
             raise ValidationError(str(error)) from error
 
     def __init__(self, known: Mapping[str, Measure], **kwargs: Any) -> None:
@@ -166,7 +165,7 @@ class GroundForm(FlaskForm):
     def validate_sizes(self, field: Any) -> None:
         try:
             self.pot_sizes = [parse_number(each) for each in (field.data or "").replace(";", " ").split()]
-        except ValueError as error:
+        except NumberError as error:
             raise ValidationError(f"{error}; one number for each pot, with spaces between.") from error
 
 

@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from eproba.core.measuring.measures import Measure
-from eproba.core.measuring.numbers import figure
 from eproba.core.planning.chance import Chances, Prospect, adjusted_power, chances, table
 from eproba.core.planning.cutter import (
     GRADIENT_SHARE,
@@ -19,10 +18,12 @@ from eproba.core.planning.cutter import (
 from eproba.core.stats.sample_size import units_needed
 from eproba.core.trial.days import DaysError, seconds_of_round, units_in
 from eproba.core.trial.ground import Site
+from eproba.core.trial.lots import in_blocks
+from eproba.core.trial.worth import Worth, as_kept
 from eproba.store.findings import own_noise
-from eproba.web.context import db
 from eproba.web.new_trial.answers import Forms, asked_keys, drawn_site, rhythm_of
 from eproba.web.pictures.hundred import Hundred, hundred
+from eproba.web.ui.session import db
 
 LIVE_TRIALS = 2_000
 TABLE_UNITS = (2, 3, 4, 5, 6, 8, 10, 12, 16, 20)
@@ -38,7 +39,7 @@ class Noise:
 
 
 @dataclass(frozen=True)
-class Shown:
+class ProposalShown:
     """A proposal with what it can show; `chance` None: it can't be judged."""
 
     proposal: Proposal
@@ -69,7 +70,7 @@ def noise_of(forms: Forms, measure: Measure) -> Noise:
     scale = forms["measure"].scale.data
     typed = forms["chance"].noise.number
     if typed is not None:
-        return Noise(typed / 100 if scale == "ratio" else typed, "as you typed it")
+        return Noise(as_kept(typed, scale), "as you typed it")
     own = own_noise(db(), measure.key, scale)
     if own is not None:
         sd, trials = own
@@ -87,7 +88,7 @@ def worth_of(forms: Forms, noise: float) -> float:
     number = forms["measure"].worth.number
     if number is None:
         return noise
-    return number / 100 if forms["measure"].scale.data == "ratio" else float(number)
+    return as_kept(float(number), forms["measure"].scale.data)
 
 
 def prospect_of(forms: Forms, proposal: Proposal, noise: float) -> Prospect:
@@ -95,7 +96,7 @@ def prospect_of(forms: Forms, proposal: Proposal, noise: float) -> Prospect:
     return Prospect(
         treatments=len(forms["treatments"].treatments),
         units=proposal.units_each,
-        blocks=proposal.dealing in ("blocks", "pairs"),
+        blocks=in_blocks(proposal.dealing),
         scale=forms["measure"].scale.data,
         noise=noise,
         worth=worth_of(forms, noise),
@@ -104,13 +105,13 @@ def prospect_of(forms: Forms, proposal: Proposal, noise: float) -> Prospect:
     )
 
 
-def shown_proposals(forms: Forms, found: list[Proposal], measure: Measure) -> list[Shown]:
+def shown_proposals(forms: Forms, found: list[Proposal], measure: Measure) -> list[ProposalShown]:
     """Each proposal with its chance and what it gains."""
     noise, site = noise_of(forms, measure), drawn_site(forms)
     shown = []
     for each in found:
         prospect = prospect_of(forms, each, noise.value * _noise_factor(forms, each, site))
-        shown.append(Shown(each, adjusted_power(prospect), _words(forms, each, site, prospect, noise)))
+        shown.append(ProposalShown(each, adjusted_power(prospect), _words(forms, each, site, prospect, noise)))
     return shown
 
 
@@ -124,12 +125,12 @@ def _words(forms: Forms, proposal: Proposal, site: Site, prospect: Prospect, noi
     chance = adjusted_power(prospect)
     if chance is None:
         return "Seen, never shown: with one of each nobody can tell the treatment from its place."
-    worth = f"{figure(100 * prospect.worth)} %" if prospect.scale == "ratio" else figure(prospect.worth)
+    worth = Worth(prospect.worth, prospect.scale).words("")
     text = f"Finds {'no worse by' if prospect.no_worse else 'a true'} {worth} in {100 * chance:.0f} of 100"
     if proposal.key == "sorted":
         plain = adjusted_power(replace(prospect, noise=noise.value)) or 0.0
         return f"{text}; the same pots unsorted in {100 * plain:.0f}, if size foretells the end as it mostly does."
-    if proposal.dealing in ("blocks", "pairs") and site.gradient is not None:
+    if in_blocks(proposal.dealing) and site.gradient is not None:
         free = replace(prospect, blocks=False, noise=noise.value * noise_without_blocks(site))
         gain = f"anywhere on this gradient in {100 * (adjusted_power(free) or 0.0):.0f}"
         return f"{text}; {gain} (it is taken to make {100 * GRADIENT_SHARE:.0f} % of the differences)."

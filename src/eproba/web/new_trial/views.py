@@ -1,6 +1,10 @@
 """Planning a trial, step by step, back and forth without losing anything."""
 
+import copy
+import re
 import secrets
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -8,19 +12,24 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.catalogue import promises
-from eproba.core.measuring.numbers import parse_number
+from eproba.core.errors import EprobaError
 from eproba.core.planning.advice import Advice, on_days, on_guard, on_place, on_treatments, on_units, on_weekday
 from eproba.core.planning.claims import AGAINST, questions_answered
 from eproba.core.planning.plan import LETTERS, Plan, dealt_units
 from eproba.core.trial.days import RHYTHMS, DaysError, calendar, proposed_rounds
+from eproba.core.trial.doses import is_poured
 from eproba.core.trial.ground import GroundError, borders
 from eproba.core.trial.lots import LotsError
 from eproba.core.trial.model import ROLES
-from eproba.store.drafts import draft_answers, drop_draft, keep_answers, new_draft
+from eproba.core.trial.worth import as_kept
+from eproba.core.words import parse_number
+from eproba.store.commands.drafts import drop_draft, hold_draft, keep_steps, new_draft, take_draft
+from eproba.store.commands.locks import Changed
+from eproba.store.commands.trials import create_trial
+from eproba.store.drafts import draft_of
 from eproba.store.measures import all_measures
 from eproba.store.recipes import all_recipes
-from eproba.store.trials import create_trial
-from eproba.web.context import db, now, today
+from eproba.store.tables import DraftRow
 from eproba.web.new_trial.answers import (
     TREATMENT_FIELDS,
     Answers,
@@ -43,8 +52,11 @@ from eproba.web.new_trial.answers import (
 )
 from eproba.web.new_trial.forms import STEPS, TITLES
 from eproba.web.pictures.ground_plan import ground_plan
-from eproba.web.pictures.looks import looks
 from eproba.web.pictures.weeks import Task, weeks
+from eproba.web.ui.clock import now, today
+from eproba.web.ui.fields import whole
+from eproba.web.ui.looks import looks
+from eproba.web.ui.session import db, who
 
 new_trial = Blueprint("new_trial", __name__, template_folder="templates")
 STEP = "/trials/new/<int:draft_id>/<any(claim, measure, treatments, ground, chance, days, rules):name>"
@@ -58,48 +70,66 @@ def begin() -> ResponseReturnValue:
     return redirect(url_for("new_trial.step", draft_id=draft_id, name="claim"))
 
 
-def _answers(draft_id: int) -> Answers:
+def _draft_or_404(draft_id: int) -> DraftRow:
+    return draft_of(db(), draft_id) or abort(404, "This draft is gone: it was thrown away, or its lots were dealt.")
+
+
+def _answers(draft: DraftRow) -> Answers:
     """What was typed; steps that an older plan did not have begin with the usual."""
-    answers = draft_answers(db(), draft_id)
-    if answers is None:
-        abort(404, "This draft is gone: it was thrown away, or its lots have been dealt.")
-    return {name: answers.get(name, usual) for name, usual in first_answers(today()).items()}
+    return {name: draft.answers.get(name, usual) for name, usual in first_answers(today()).items()}
 
 
 @new_trial.get(STEP)
 def step(draft_id: int, name: str) -> ResponseReturnValue:
-    forms = forms_from(_answers(draft_id), all_measures(db()))
+    draft = _draft_or_404(draft_id)
+    forms = forms_from(_answers(draft), all_measures(db()))
     if request.args.get("check"):
         forms[name].validate()
-    return _page(draft_id, name, forms)
+    return _page(draft, name, forms)
 
 
 @new_trial.post(STEP)
 def keep(draft_id: int, name: str) -> ResponseReturnValue:
     """Keep what was typed, then go where asked; on to the next step only when this one is right."""
-    answers = _kept(draft_id, name)
+    draft = hold_draft(db(), draft_id)
+    before = _answers(draft)
+    answers = {**copy.deepcopy(before), name: _typed()}
     go = request.form.get("go", "next")
     if name == "chance" and go == "next" and _moved(answers):
         go = "take"
     _act(answers, name, go)
-    _save(draft_id, answers)
+    try:
+        _save(draft, before, answers, name)
+    except Changed as error:
+        theirs = _differences(before[name], answers[name])
+        return _page(draft, name, forms_from(answers, all_measures(db())), str(error), theirs), 409
     forms = forms_from(answers, all_measures(db()))
     problem = "" if go != "next" else _wrong(name, forms)
     if go == "next" and (forms[name].errors or problem):
-        return _page(draft_id, name, forms, problem), 400
+        return _page(draft, name, forms, problem), 400
     return redirect(_address(draft_id, _target(name, go)))
 
 
-def _kept(draft_id: int, name: str) -> Answers:
-    answers = _answers(draft_id)
-    answers[name] = {key: request.form.getlist(key) for key in request.form if key not in ("csrf_token", "go")}
-    return answers
+def _typed() -> dict[str, list[str]]:
+    """The step as typed."""
+    return {key: request.form.getlist(key) for key in request.form if key not in ("csrf_token", "go", "seen")}
 
 
-def _save(draft_id: int, answers: Answers) -> None:
-    for name, typed in answers.items():
-        keep_answers(db(), draft_id, name, typed, now())
+def _save(draft: DraftRow, before: Answers, answers: Answers, name: str) -> None:
+    """Keep the steps that changed, this one over the version that its form was made from."""
+    changed = {step: typed for step, typed in answers.items() if step == name or typed != before[step]}
+    seen = whole(request.form.get("seen", ""))
+    keep_steps(db(), draft, changed, now(), {} if seen is None else {name: seen})
     db().commit()
+
+
+def _differences(theirs: Mapping[str, list[str]], mine: Mapping[str, list[str]]) -> list[tuple[str, str]]:
+    """What stands in fields that somebody else filled otherwise: (field, text)."""
+    return [
+        (key.replace("-", " ").replace("_", " "), ", ".join(texts) or "empty")
+        for key, texts in theirs.items()
+        if mine.get(key) != texts and key not in ("places", "auto", "proposal")
+    ]
 
 
 def _act(answers: Answers, name: str, go: str) -> None:
@@ -107,12 +137,7 @@ def _act(answers: Answers, name: str, go: str) -> None:
     if name == "treatments":
         answers[name] = _rows_changed(answers[name], go)
     if name == "claim":
-        if go.startswith("take-"):
-            _, key, i = go.split("-")
-            bank = promises()
-            if key in bank and i.isdigit() and int(i) < len(bank[key].claims):
-                claim = bank[key].claims[int(i)]
-                take_claim(answers, claim, all_measures(db())[claim.measure])
+        _take_claim(answers, go)
         carry_claim(answers)
         if go == "next" and not _first(answers, "claim", "claim") and _first(answers, "claim", "thing"):
             forms = forms_from(answers, all_measures(db()))
@@ -121,8 +146,17 @@ def _act(answers: Answers, name: str, go: str) -> None:
         _take_chance(answers)
 
 
+def _take_claim(answers: Answers, go: str) -> None:
+    """“take-tired_bed-1”: the second claim of a promise from the bank."""
+    found = re.fullmatch(r"take-(\w+)-(\d{1,3})", go, re.ASCII)
+    claims = promises()[found[1]].claims if found and found[1] in promises() else ()
+    if found and int(found[2]) < len(claims):
+        claim = claims[int(found[2])]
+        take_claim(answers, claim, all_measures(db())[claim.measure])
+
+
 def _first(answers: Answers, name: str, field: str) -> str:
-    return answers[name].get(field, [""])[0].strip()
+    return (answers[name].get(field) or [""])[0].strip()
 
 
 def _moved(answers: Answers) -> bool:
@@ -133,7 +167,7 @@ def _moved(answers: Answers) -> bool:
     try:
         plan = {"units": chosen_proposal(forms).units_each, "worth": forms["measure"].worth.number}
         typed = {key: parse_number(_first(answers, "chance", key)) for key in plan if _first(answers, "chance", key)}
-    except ValueError:
+    except EprobaError:
         return False
     return any(plan[key] is not None and abs(plan[key] - number) > 1e-9 for key, number in typed.items())
 
@@ -179,9 +213,10 @@ def _address(draft_id: int, name: str) -> str:
 
 def _rows_changed(typed: dict[str, list[str]], go: str) -> dict[str, list[str]]:
     """Add or take away a row of treatments, the others moving up; or make the first one a ladder of strengths."""
-    numbers = sorted({int(key.split("-")[1]) for key in typed if key.startswith("treatments-")})
+    named = (re.fullmatch(r"treatments-(\d{1,2})-\w+", key, re.ASCII) for key in typed)
+    numbers = sorted({int(found[1]) for found in named if found})
     rows = [
-        {field: typed.get(f"treatments-{n}-{field}", [""])[0] for field in TREATMENT_FIELDS}
+        {field: (typed.get(f"treatments-{n}-{field}") or [""])[0] for field in TREATMENT_FIELDS}
         for n in numbers
         if go != f"remove-{n}"
     ]
@@ -209,7 +244,8 @@ def _ladder(rows: list[dict[str, str]]) -> list[dict[str, str]]:
     return [*rungs, *others][: len(LETTERS)]
 
 
-def _page(draft_id: int, name: str, forms: Forms, problem: str = "") -> str:
+def _page(draft: DraftRow, name: str, forms: Forms, problem: str = "", theirs: Sequence[tuple[str, str]] = ()) -> str:
+    """A step's page. `theirs`: what somebody else wrote into fields that hold something else here."""
     measures = all_measures(db())
     shown: dict[str, Any] = {"forms": forms, "measures": measures, "roles": ROLES, "letters": LETTERS}
     if name == "claim":
@@ -231,11 +267,13 @@ def _page(draft_id: int, name: str, forms: Forms, problem: str = "") -> str:
         shown |= _calendar(forms)
     return render_template(
         f"new_trial/{name}.html",
-        draft_id=draft_id,
+        draft_id=draft.id,
+        seen=draft.versions.get(name, 0),
         name=name,
         titles=TITLES,
         form=forms[name],
         problem=problem,
+        theirs=theirs,
         advice=_advice(name, forms),
         **shown,
     )
@@ -258,7 +296,8 @@ def _sentence(forms: Forms) -> dict[str, Any]:
 @new_trial.post("/trials/new/<int:draft_id>/sentence")
 def sentence_again(draft_id: int) -> ResponseReturnValue:
     """The built sentence alone, while the claim is being typed."""
-    forms = forms_from(_kept(draft_id, "claim"), all_measures(db()))
+    answers = {**_answers(_draft_or_404(draft_id)), "claim": _typed()}
+    forms = forms_from(answers, all_measures(db()))
     return render_template("new_trial/sentence.html", **_sentence(forms))
 
 
@@ -274,9 +313,9 @@ def _cut(forms: Forms) -> dict[str, Any]:
     except GroundError as error:
         return {"proposals": [], "cut_problem": str(error), "chosen": ""}
     from eproba.core.planning.chance import ChanceError  # the statistics are heavy: only where they are needed
-    from eproba.web.new_trial.outlook import Shown, shown_proposals
+    from eproba.web.new_trial.outlook import ProposalShown, shown_proposals
 
-    plain = [Shown(each, None, "Choose measure and worth to see its chance.") for each in found]
+    plain = [ProposalShown(each, None, "Choose measure and worth to see its chance.") for each in found]
     try:
         shown = shown_proposals(forms, found, first) if ready and first else plain
     except ChanceError as error:
@@ -296,9 +335,13 @@ def _cut(forms: Forms) -> dict[str, Any]:
 @new_trial.post("/trials/new/<int:draft_id>/proposals")
 def cut_again(draft_id: int) -> ResponseReturnValue:
     """The proposals alone, for the page to show while the ground is being drawn."""
-    answers = _kept(draft_id, "ground")
-    _save(draft_id, answers)
-    return render_template("new_trial/proposals.html", **_cut(forms_from(answers, all_measures(db()))))
+    draft = hold_draft(db(), draft_id)
+    before = _answers(draft)
+    answers = {**before, "ground": _typed()}
+    with suppress(Changed):  # the step itself will say it
+        _save(draft, before, answers, "ground")
+    page = render_template("new_trial/proposals.html", **_cut(forms_from(answers, all_measures(db()))))
+    return page, 200, {"X-Step-Version": str(draft.versions.get("ground", 0))}
 
 
 def _chances(forms: Forms, typed: Any = None) -> dict[str, Any]:
@@ -307,27 +350,25 @@ def _chances(forms: Forms, typed: Any = None) -> dict[str, Any]:
     if not all(forms[name].validate() for name in ("measure", "ground")):
         return {"outlook": None, "chance_problem": "Measure and ground must be right first: look at those steps."}
     measures = all_measures(db())
-    from eproba.core.planning.chance import ChanceError
-    from eproba.web.new_trial.outlook import outlook
+    from eproba.web.new_trial.outlook import outlook  # the statistics are heavy: only where they are needed
 
     try:
         wanted = _wanted(forms, typed or {})
         seen = outlook(forms, chosen_proposal(forms), measures, wanted)
-    except (ChanceError, GroundError, ValueError) as error:
+    except EprobaError as error:
         return {"outlook": None, "chance_problem": str(error)}
     return {"outlook": seen, "chance_problem": "", "first": measures[forms["measure"].measure.data]}
 
 
 def _wanted(forms: Forms, typed: Any) -> dict[str, Any]:
     """Units, noise, worth and blocks as moved on the page; empty ones stay as planned."""
-    ratio = forms["measure"].scale.data == "ratio"
+    scale = forms["measure"].scale.data
     wanted: dict[str, Any] = {}
     for key in ("units", "noise", "worth"):
         text = str(typed.get(key, "")).strip()
         if text:
-            wanted[key] = parse_number(text)
-            if ratio and key != "units":
-                wanted[key] /= 100
+            number = parse_number(text)
+            wanted[key] = number if key == "units" else as_kept(number, scale)
     if "units" in wanted:
         wanted["units"] = int(wanted["units"])
     if typed.get("blocks") in ("yes", "no"):
@@ -338,7 +379,7 @@ def _wanted(forms: Forms, typed: Any) -> dict[str, Any]:
 @new_trial.post("/trials/new/<int:draft_id>/chances")
 def chances_again(draft_id: int) -> ResponseReturnValue:
     """The picture and its figures alone, while units, noise or worth are moved."""
-    forms = forms_from(_answers(draft_id), all_measures(db()))
+    forms = forms_from(_answers(_draft_or_404(draft_id)), all_measures(db()))
     return render_template("new_trial/chances.html", **_chances(forms, request.form))
 
 
@@ -387,9 +428,8 @@ def _advice(name: str, forms: Forms) -> list[Advice]:
     measures, measure, treatments = all_measures(db()), forms["measure"], forms["treatments"]
     first = measures.get(measure.measure.data or "")
     if name == "treatments":
-        poured = treatments.amount_unit.data in ("mL", "L")
-        typed = (treatments.batches.data or "").strip()
-        batches = int(typed) if typed.isdigit() else 1
+        poured = is_poured(treatments.amount_unit.data or "")
+        batches = whole(treatments.batches.data or "") or 1
         return on_treatments([entry.form.role.data for entry in treatments.treatments], poured, batches)
     if name == "ground" and forms["ground"].validate() and first:
         try:
@@ -407,7 +447,8 @@ def _advice(name: str, forms: Forms) -> list[Advice]:
 
 @new_trial.route("/trials/new/<int:draft_id>/deal", methods=["GET", "POST"])
 def overview(draft_id: int) -> ResponseReturnValue:
-    answers = _answers(draft_id)
+    draft = _draft_or_404(draft_id)
+    answers = _answers(draft)
     if request.form.get("go") in STEPS:
         return redirect(_address(draft_id, request.form["go"]))
     measures = all_measures(db())
@@ -421,11 +462,10 @@ def overview(draft_id: int) -> ResponseReturnValue:
         preview = dealt_units(plan, "only a preview")
     except (GroundError, DaysError, LotsError) as error:
         flash(str(error))
-        step = {GroundError: "ground", DaysError: "days"}.get(type(error), _step_at_fault(str(error)))
-        return redirect(url_for("new_trial.step", draft_id=draft_id, name=step))
+        return redirect(url_for("new_trial.step", draft_id=draft_id, name=error.step))
     if request.method == "POST":
-        trial_id = create_trial(db(), plan, secrets.token_hex(8), now())
-        drop_draft(db(), draft_id)
+        take_draft(db(), draft_id)
+        trial_id = create_trial(db(), plan, secrets.token_hex(8), now(), who())
         db().commit()
         return redirect(url_for("trials.show", trial_id=trial_id, dealt=1))
     return render_template(
@@ -443,15 +483,9 @@ def overview(draft_id: int) -> ResponseReturnValue:
     )
 
 
-def _step_at_fault(message: str) -> str:
-    return "rules" if "crops" in message else "treatments" if "batches" in message else "ground"
-
-
 def _neighbours(plan: Plan) -> int:
     """Borders over which a drench, or what comes to it, may cross."""
-    if plan.layout.cuts[0].kind in ("pot", "cell"):
-        return 0
-    return borders([(cut, "") for cut in plan.layout.cuts], "", max(plan.layout.guard_cm, 1) * 1.5)[1]
+    return borders([(cut, "") for cut in plan.layout.cuts], "", plan.layout.guard_cm)[1]
 
 
 @new_trial.post("/trials/new/<int:draft_id>/throw-away")

@@ -4,15 +4,18 @@ from functools import lru_cache
 from typing import Any
 
 import segno
-from flask import Blueprint, render_template, request, url_for
+from flask import Blueprint, abort, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
+from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.declaration import declare, short
 from eproba.core.trial.lots import how_to_check
 from eproba.core.trial.model import Trial
-from eproba.web.context import now, trial_or_404
-from eproba.web.trials.views import trial_looks, trial_plan
+from eproba.web.pictures.ground_plan import trial_plan
+from eproba.web.ui.clock import now, today
+from eproba.web.ui.looks import trial_looks
+from eproba.web.ui.session import seen_trial_or_404, sees_lots, trial_or_404
 
 paper = Blueprint("paper", __name__, template_folder="templates")
 SIZES = ("a4", "letter")
@@ -34,8 +37,9 @@ def _code(address: str) -> Markup:
 @paper.get("/trials/<int:trial_id>/tags")
 def tags(trial_id: int) -> ResponseReturnValue:
     """A tag for each unit; blind trials do not name the treatment."""
-    trial = trial_or_404(trial_id)
-    codes = {u.id: _code(url_for("rounds.by_tag", unit_id=u.id, _external=True)) for u in trial.units}
+    trial = seen_trial_or_404(trial_id)
+    tag = "rounds.by_tag"
+    codes = {u.code: _code(url_for(tag, key=trial.key, code=u.code, _external=True)) for u in trial.units}
     local = request.host.split(":")[0] in ("127.0.0.1", "localhost", "[::1]")
     return _sheet("paper/tags.html", trial, codes=codes, local=local)
 
@@ -54,7 +58,7 @@ def sheet(trial_id: int) -> ResponseReturnValue:
 
 @paper.get("/trials/<int:trial_id>/ground")
 def ground(trial_id: int) -> ResponseReturnValue:
-    trial = trial_or_404(trial_id)
+    trial = seen_trial_or_404(trial_id)
     return _sheet("paper/ground.html", trial, plan=trial_plan(trial, trial_looks(trial)))
 
 
@@ -62,6 +66,8 @@ def ground(trial_id: int) -> ResponseReturnValue:
 def slip(trial_id: int) -> ResponseReturnValue:
     """The lot slip: all that is needed to deal the same lots again, and to see that nobody did."""
     trial = trial_or_404(trial_id)
+    if hides_lots(trial, today(), sees_lots()):
+        abort(403, "This trial is blind, and this device reads: the lot slip is for whoever pours.")
     declared = trial.declared or declare(trial, now())
     return _sheet(
         "paper/slip.html",

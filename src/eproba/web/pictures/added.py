@@ -4,14 +4,14 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from eproba.core.applying.comparing import SAFE_C, SMALL_C, Added
-from eproba.core.measuring.numbers import figure
-from eproba.web.pictures.looks import Look
+from eproba.core.words import figure
+from eproba.web.ui.looks import Look
 
 WIDTH, LEFT, RIGHT, ROW, HEAD = 470.0, 34.0, 118.0, 30.0, 46.0
 
 
 @dataclass(frozen=True)
-class Bar:
+class LoadBar:
     """One treatment's bar: where it lies, its label; a range has `thin` from `low` on."""
 
     look: Look
@@ -27,7 +27,7 @@ class Ruler:
 
     title: str
     height: float
-    bars: tuple[Bar, ...]
+    bars: tuple[LoadBar, ...]
     marks: tuple[tuple[float, str], ...]
     words: str
 
@@ -58,7 +58,9 @@ def _ruler(
     most = max([high for _, high in spans] + ([SAFE_C * 1.1] if yardstick else [1e-9])) or 1e-9
     scale = (WIDTH - LEFT - RIGHT) / most
     bars = tuple(
-        Bar(looks[each.letter], HEAD + ROW * i, round(scale * low, 1), round(scale * high, 1), _label(low, high, unit))
+        LoadBar(
+            looks[each.letter], HEAD + ROW * i, round(scale * low, 1), round(scale * high, 1), _label(low, high, unit)
+        )
         for i, (each, (low, high)) in enumerate(zip(treatments, spans, strict=True))
     )
     marks = ((SMALL_C, "small"), (SAFE_C, "limit")) if yardstick else ()

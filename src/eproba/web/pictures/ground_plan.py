@@ -4,7 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from eproba.core.trial.ground import Cut, Place, Site
-from eproba.web.pictures.looks import Look
+from eproba.core.trial.model import Trial
+from eproba.web.ui.looks import Look
 
 WIDTH = 940.0
 MARGIN = 34.0
@@ -144,3 +145,9 @@ def _words(units: Sequence[tuple[Cut, str | None]], looks: Mapping[str, Look], s
         f"{cut.code} {looks[letter].name if letter and letter in looks else ''}".strip() for cut, letter in walked
     )
     return f"Places: {places}. In walking order: {told}." if told else f"Places: {places}."
+
+
+def trial_plan(trial: Trial, looks: Mapping[str, Look]) -> GroundPlan:
+    """The ground plan of a dealt trial."""
+    lost = {unit.code: unit.lost_reason for unit in trial.units if unit.lost_on is not None}
+    return ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.units], looks, lost)

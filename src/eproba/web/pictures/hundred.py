@@ -25,7 +25,7 @@ SIDE, STEP = 10, 22.0
 
 
 @dataclass(frozen=True)
-class Mark:
+class Share:
     """One garden: place in the square, verdict (a CSS class)."""
 
     x: float
@@ -38,7 +38,7 @@ class Hundred:
     """A square of a hundred marks with its counts; words for those who can't see it."""
 
     title: str
-    marks: tuple[Mark, ...]
+    marks: tuple[Share, ...]
     counts: tuple[tuple[str, str, int], ...]
     words: str
 
@@ -47,7 +47,7 @@ def hundred(shares: Mapping[Verdict, float], truth: Truth, prospect: Prospect) -
     """Round the shares to a hundred marks (largest remainders), the good news first."""
     counts = _rounded({verdict: shares[verdict] for verdict in ORDER if verdict in shares})
     laid = [verdict for verdict in ORDER for _ in range(counts.get(verdict, 0))]
-    marks = tuple(Mark(STEP * (i % SIDE), STEP * (i // SIDE), verdict) for i, verdict in enumerate(laid))
+    marks = tuple(Share(STEP * (i % SIDE), STEP * (i // SIDE), verdict) for i, verdict in enumerate(laid))
     told = tuple((verdict, _name(verdict), counts[verdict]) for verdict in ORDER if counts.get(verdict))
     title = (NO_WORSE_TITLES if prospect.no_worse else TITLES)[truth]
     words = f"{title}, out of 100 gardens like yours: " + ", ".join(f"{n} {name}" for _, name, n in told) + "."

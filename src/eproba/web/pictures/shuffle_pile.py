@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 
 from eproba.core.judging.judge import Judgement
-from eproba.core.measuring.numbers import one_in
 from eproba.core.stats.shuffle import ShuffleTest
 from eproba.core.wording.sentences import Wording, gap_text
+from eproba.core.words import one_in
 
 WIDTH, HEIGHT, PAD = 760.0, 150.0, 20.0
 

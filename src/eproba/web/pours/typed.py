@@ -1,6 +1,6 @@
 """One day's applications as typed: amounts, exceptions, batches, circumstances; wrong ones get a sentence."""
 
-import re
+import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, time
@@ -8,21 +8,22 @@ from typing import Any
 
 from eproba.core.applying.at_the_pour import MOISTURES
 from eproba.core.brewing.batches import Batch, BatchError, why_not_pour
-from eproba.core.measuring.numbers import parse_number
+from eproba.core.errors import EprobaError
 from eproba.core.quantities import celsius
+from eproba.core.trial.doses import amount, exceptions, given_on
 from eproba.core.trial.model import Pour, Treatment, Trial
-from eproba.exchange.readings_csv import parse_date
+from eproba.core.words import parse_date, parse_number
 
 CANS = {"own": "from its own can", "first": "control first, same can", "after": "same can, after the brew"}
 MOST_TEXT = 300
 
 
-class PourError(ValueError):
+class PourError(EprobaError):
     """Something about an application that can't be; the message says what to write."""
 
 
 @dataclass(frozen=True)
-class Row:
+class PourRowShown:
     """One treatment of the day: what stands in the form, typed or on record or as planned."""
 
     pour: Pour
@@ -37,13 +38,18 @@ class Row:
     note: str
 
     @property
+    def mark(self) -> str:
+        """Changes with whatever stands on record of it, so that a form tells what it was made from."""
+        return hashlib.sha256(repr(self.pour).encode()).hexdigest()[:16]
+
+    @property
     def planned(self) -> str:
         t = self.treatment
         return f"{t.amount:g} {t.amount_unit} each" if t.amount else ""
 
 
 @dataclass(frozen=True)
-class Circumstances:
+class DayTyped:
     """What holds for all units of the day, as typed."""
 
     soil_c: str
@@ -52,7 +58,7 @@ class Circumstances:
     can: str
 
 
-def row_of(trial: Trial, pour: Pour, typed: Mapping[str, str], today: date) -> Row:
+def row_of(trial: Trial, pour: Pour, typed: Mapping[str, str], today: date) -> PourRowShown:
     """What stands in the form for one treatment."""
     treatment = trial.treatment(pour.letter)
     here = [unit for unit in trial.units if unit.letter == pour.letter and unit.lost_on is None]
@@ -68,35 +74,36 @@ def row_of(trial: Trial, pour: Pour, typed: Mapping[str, str], today: date) -> R
     }
     filled = {name: typed.get(f"{name}-{pour.id}", usual).strip()[:MOST_TEXT] for name, usual in standing.items()}
     codes = tuple(unit.code for unit in sorted(here, key=lambda unit: unit.walk))
-    return Row(pour, treatment, codes, **filled)
+    return PourRowShown(pour, treatment, codes, **filled)
 
 
-def circumstances(pours: list[Pour], typed: Mapping[str, str]) -> Circumstances:
+def circumstances(pours: list[Pour], typed: Mapping[str, str]) -> DayTyped:
     """What stands in the form for the day: typed, else on record."""
     known = next((pour for pour in pours if pour.status != "due"), None)
     if typed:
-        return Circumstances(
+        return DayTyped(
             typed.get("soil_c", ""), typed.get("moisture", ""), typed.get("alike", "no"), typed.get("can", "own")
         )
     if known is None:
-        return Circumstances("", "", "yes", "own")
+        return DayTyped("", "", "yes", "own")
     soil = "" if known.soil_c is None else f"{known.soil_c:g}"
-    return Circumstances(soil, known.moisture, "no" if known.alike is False else "yes", known.can or "own")
+    return DayTyped(soil, known.moisture, "no" if known.alike is False else "yes", known.can or "own")
 
 
-def values_of(row: Row, day: Circumstances, batch: Batch | None) -> dict[str, Any]:
+def values_of(trial: Trial, row: PourRowShown, day: DayTyped, batch: Batch | None, today: date) -> dict[str, Any]:
     """The columns to keep.
 
     Raises
     ------
-    PourError
-        With the sentence for what is wrong; ValueErrors of numbers, dates and temperatures come as they are.
+    EprobaError
+        With the sentence for what is wrong; errors of numbers, dates and temperatures come as they are.
     """
     if row.status not in ("poured", "skipped"):
         raise PourError("Say for each treatment whether it was poured or skipped.")
     if row.status == "skipped" and not row.note:
         raise PourError(f"Say in the note why {row.treatment.name} was skipped.")
-    done_on, soil_c = parse_date(row.done_on), celsius(parse_number(day.soil_c)) if day.soil_c else None
+    done_on = given_on(trial, parse_date(row.done_on), today)
+    soil_c = celsius(parse_number(day.soil_c)) if day.soil_c else None
     if day.moisture and day.moisture not in MOISTURES:
         raise PourError(f"The soil is {', '.join(MOISTURES[:-1])} or {MOISTURES[-1]}.")
     common = {
@@ -106,34 +113,24 @@ def values_of(row: Row, day: Circumstances, batch: Batch | None) -> dict[str, An
     }  # fmt: skip
     if row.status == "skipped":
         return common
-    each = _each(row)
+    each, others = _amounts(row)
     override = _override(row, batch, done_on)
     return common | {
-        "amount_each": each, "amount": f"{each:g} {row.treatment.amount_unit} each", "unit_amounts": _exceptions(row),
+        "amount_each": each, "amount": f"{each:g} {row.treatment.amount_unit} each", "unit_amounts": others,
         "batch_id": None if batch is None else batch.id, "override": override,
     }  # fmt: skip
 
 
-def _each(row: Row) -> float:
-    found = re.fullmatch(r"\s*([\d.,]+)\s*([^\d\s]*)\s*(each)?\s*", row.amount)
+def _amounts(row: PourRowShown) -> tuple[float, dict[str, float]]:
+    """What each unit got, and the units that got another amount."""
     unit = row.treatment.amount_unit
-    if found is None or found[2] not in ("", unit):
-        raise PourError(f"{row.treatment.name}: write what each unit got as a number of {unit}, e.g. {row.planned}.")
-    return parse_number(found[1])
+    try:
+        return amount(row.amount, unit), exceptions(row.exceptions, row.codes, unit)
+    except EprobaError as error:
+        raise PourError(f"{row.treatment.name}: {error}") from error
 
 
-def _exceptions(row: Row) -> dict[str, float]:
-    """“P3 100, P7 0”: what single units got instead."""
-    given = {}
-    for part in filter(None, (each.strip() for each in re.split(r"[,;\n]", row.exceptions))):
-        code, _, amount = part.partition(" ")
-        if code.upper() not in row.codes:
-            raise PourError(f"{row.treatment.name}: {code} is none of its units; they are {', '.join(row.codes)}.")
-        given[code.upper()] = parse_number(amount.strip().rstrip(row.treatment.amount_unit) or "0")
-    return given
-
-
-def _override(row: Row, batch: Batch | None, done_on: date) -> str:
+def _override(row: PourRowShown, batch: Batch | None, done_on: date) -> str:
     """Nothing where the batch is good; else the reason for pouring it all the same, or an error that asks for one."""
     if batch is None:
         return ""

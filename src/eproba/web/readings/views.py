@@ -1,40 +1,65 @@
 """Readings as tables, their corrections, CSV out and in."""
 
+import secrets
+from datetime import datetime, time
+
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
-from wtforms import HiddenField, StringField
+from sqlalchemy.exc import IntegrityError
+from wtforms import BooleanField, HiddenField, StringField, ValidationError
 from wtforms.validators import InputRequired, Length
 
-from eproba.core.trial.model import Reading, Trial
-from eproba.exchange.readings_csv import Preview, preview, write_readings
-from eproba.exchange.table import TableError, decode
-from eproba.store.readings import add_many, correct, corrections_of, readings_of
-from eproba.store.trials import declare_trial
-from eproba.web.context import db, now, today, trial_or_404, who
-from eproba.web.numbers import NumberField
-from eproba.web.readings.importing import import_rows
-from eproba.web.trials.views import download, file_name
+from eproba.core.errors import EprobaError
+from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
+from eproba.core.trial.readings import LONGEST_REASON, Entry
+from eproba.core.words import DateError, parse_date
+from eproba.exchange.readings_csv import Preview, Word, import_rows, preview, write_readings
+from eproba.exchange.table import decode
+from eproba.store.commands.readings import Answer, Sender, Sent, add_many, take_entries
+from eproba.store.readings import corrections_of, readings_of
+from eproba.web.ui.clock import now, today
+from eproba.web.ui.fields import whole
+from eproba.web.ui.responses import download, file_name
+from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, who
+from eproba.web.verdict.keeping import kept
 
 readings = Blueprint("readings", __name__, template_folder="templates")
+NOON = time(12)
 
 
-class CorrectionForm(FlaskForm):
-    value = NumberField("Right value (empty: no reading)", optional=True)
-    reason = StringField("Why?", [InputRequired("Say why: the old value is kept beside it."), Length(max=300)])
+class ReadingForm(FlaskForm):
+    """One reading, new or corrected; whether it may be written is the core's to say."""
+
+    value = StringField("Right value (empty: no reading)", [Length(max=60)])
+    read_on = StringField("Read on", [InputRequired("Say on which day it was read.")])
+    reason = StringField(
+        "Why?", [InputRequired("Say why: the old value is kept beside it."), Length(max=LONGEST_REASON)]
+    )
+    sure = BooleanField("Yes, it is right")
     version = HiddenField()
+
+    def validate_read_on(self, field: StringField) -> None:
+        try:
+            parse_date(field.data or "")
+        except DateError as error:
+            raise ValidationError(str(error)) from error
+
+    @property
+    def seen(self) -> int:
+        """The version that the form was made from."""
+        return whole(self.version.data or "") or 0
 
 
 @readings.get("/trials/<int:trial_id>/readings")
 def index(trial_id: int) -> ResponseReturnValue:
-    trial = trial_or_404(trial_id)
+    trial = seen_trial_or_404(trial_id)
     asked_for = request.args.get("round", type=int)
     done = [each for each in trial.rounds if each.done]
     chosen = next((r for r in trial.rounds if r.id == asked_for), done[-1] if done else trial.rounds[0])
-    found = readings_of(db(), trial_id, chosen.id)
-    table: dict[tuple[int, str], list[Reading]] = {}
-    for reading in found:
-        table.setdefault((reading.unit_id, reading.measure_key), []).append(reading)
+    table: dict[tuple[int, str], dict[int, Reading]] = {}
+    for reading in readings_of(db(), trial_id, chosen.id):
+        table.setdefault((reading.unit_id, reading.measure_key), {})[reading.replicate] = reading
     return render_template(
         "readings/index.html",
         trial=trial,
@@ -42,64 +67,146 @@ def index(trial_id: int) -> ResponseReturnValue:
         table=table,
         sealed=trial.sealed(today()),
         corrections=corrections_of(db(), trial_id)[:50],
+        elsewhen=_elsewhen(trial, chosen, table),
     )
+
+
+def _elsewhen(trial: Trial, chosen: Round, table: dict[tuple[int, str], dict[int, Reading]]) -> str:
+    """The days on which a round was truly read, where they are not the one planned."""
+    found = {r.read_at.date() for cell in table.values() for r in cell.values() if r.read_at is not None}
+    other = sorted(found - {trial.date_of(chosen.day)})
+    return ", ".join(f"{on:%a} {on.day} {on:%b} (day {trial.day_of(on)})" for on in other)
 
 
 @readings.route("/trials/<int:trial_id>/readings/<int:reading_id>", methods=["GET", "POST"])
 def edit(trial_id: int, reading_id: int) -> ResponseReturnValue:
-    trial = trial_or_404(trial_id)
-    reading = _reading_or_404(trial, reading_id)
+    """Correct a reading; the old value is kept."""
+    trial = seen_trial_or_404(trial_id)
+    reading = next((r for r in readings_of(db(), trial.id, blanks=True) if r.id == reading_id), None)
+    if reading is None:
+        abort(404, "This trial has no such reading.")
+    this = next(each for each in trial.rounds if each.id == reading.round_id)
     asked = next(a for a in trial.asked if a.measure.key == reading.measure_key)
-    form = CorrectionForm(value="" if reading.value is None else f"{reading.value:g}", version=str(reading.version))
-    other: Reading | None = None
+    return _typed(trial, this, trial.unit(reading.unit_id), asked, reading.replicate, reading)
+
+
+@readings.route("/trials/<int:trial_id>/readings/new", methods=["GET", "POST"])
+def new(trial_id: int) -> ResponseReturnValue:
+    """A reading for a place that has none: typed after the fact, from paper or memory, with its own day."""
+    trial = seen_trial_or_404(trial_id)
+    ask = request.args
+    this = next((each for each in trial.rounds if each.id == ask.get("round", type=int)), None)
+    unit = trial.by_code.get(ask.get("unit", ""))
+    asked = next((a for a in (trial.asked_in(this) if this else ()) if a.measure.key == ask.get("measure")), None)
+    replicate = ask.get("reading", 1, type=int)
+    if this is None or unit is None or asked is None or not 1 <= replicate <= asked.per_unit:
+        abort(404, "This trial asks no such reading.")
+    places = readings_of(db(), trial.id, this.id, blanks=True)
+    place = (unit.id, asked.measure.key, replicate)
+    there = next((r for r in places if (r.unit_id, r.measure_key, r.replicate) == place), None)
+    return _typed(trial, this, unit, asked, replicate, there)
+
+
+def _typed(
+    trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, there: Reading | None
+) -> ResponseReturnValue:
+    """The form of one place, shown and taken."""
+    form, answer = ReadingForm(data=_standing(trial, this, there)), None
     if form.validate_on_submit():
-        seen = int(form.version.data) if (form.version.data or "").isdigit() else 0
-        reason = (form.reason.data or "").strip()
-        other = correct(db(), trial_id, reading_id, seen, form.value.number, reason, who(), now())
-        if other is None:
-            db().commit()
-            flash("Corrected. The old value is kept.")
-            return redirect(url_for("readings.index", trial_id=trial_id, round=reading.round_id))
-        form.version.data = str(other.version)
+        answer = _written(trial, this, unit, asked, replicate, form)
+        if answer.status == "saved":
+            kept(trial.id)
+            flash("Kept on record." if there is None else "Corrected. The old value is kept.")
+            return redirect(url_for("readings.index", trial_id=trial.id, round=this.id))
+        db().rollback()
+        if answer.there is not None:
+            form.version.data = str(answer.there.version)
     page = render_template(
-        "readings/edit.html", trial=trial, reading=reading, measure=asked.measure, form=form, other=other
+        "readings/edit.html",
+        trial=trial,
+        this=this,
+        unit=unit,
+        measure=asked.measure,
+        reading=there,
+        form=form,
+        answer=answer,
     )
-    return page, 409 if other else 400 if form.errors else 200
+    status = {"conflict": 409, "doubted": 400, "refused": 400}.get(answer.status if answer else "", 200)
+    return page, 400 if form.errors else status
 
 
-def _reading_or_404(trial: Trial, reading_id: int) -> Reading:
-    found = next((r for r in readings_of(db(), trial.id) if r.id == reading_id), None)
-    return found or abort(404, "This trial has no such reading.")
+def _standing(trial: Trial, this: Round, there: Reading | None) -> dict[str, str]:
+    """What stands in the form before anything is typed."""
+    read_on = min(trial.date_of(this.day), today())
+    if there is None:
+        return {"value": "", "version": "0", "read_on": read_on.isoformat()}
+    on = read_on if there.read_at is None else there.read_at.date()
+    value = "" if there.value is None else f"{there.value:g}"
+    return {"value": value, "version": str(there.version), "read_on": on.isoformat()}
+
+
+def _written(trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, form: ReadingForm) -> Answer:
+    """The form as one entry, taken like any other."""
+    typed, reason = (form.value.data or "").strip(), (form.reason.data or "").strip()
+    read_on = parse_date(form.read_on.data or "")
+    entry = Entry(
+        unit=unit.code,
+        measure=asked.measure.key,
+        replicate=replicate,
+        typed=typed,
+        read_on=read_on,
+        skip="" if typed else reason,
+        sure=bool(form.sure.data),
+        reason=reason,
+    )
+    read_at = datetime.combine(read_on, NOON).astimezone()
+    sent = Sent(f"form-{secrets.token_hex(8)}", trial.key, this.key, entry, read_at, form.seen)
+    return take_entries(db(), [sent], Sender(who(), now(), "form", sees_lots()))[0]
 
 
 @readings.get("/trials/<int:trial_id>/readings.csv")
 def csv_out(trial_id: int) -> ResponseReturnValue:
-    trial = trial_or_404(trial_id)
+    trial = seen_trial_or_404(trial_id)
     text = write_readings(trial, readings_of(db(), trial_id))
     return download("\ufeff" + text, "text/csv", f"{file_name(trial)}.csv")
 
 
 @readings.route("/trials/<int:trial_id>/readings/import", methods=["GET", "POST"])
 def csv_in(trial_id: int) -> ResponseReturnValue:
-    """First a preview that names each bad row; then, all or nothing, the taking."""
-    trial = trial_or_404(trial_id)
+    """First a preview that names the bad rows; then, all or nothing, the taking."""
+    trial = seen_trial_or_404(trial_id)
     text, problem, seen = "", "", None
+    word = Word(today(), bool(request.form.get("sure")), request.form.get("reason", "").strip()[:LONGEST_REASON])
     if request.method == "POST":
         file = request.files.get("file")
         text = decode(file.read()) if file and file.filename else request.form.get("text", "")
-        seen, problem = _previewed(trial, text)
-        if seen and not seen.bad and request.form.get("go") == "take":
-            declare_trial(db(), trial_id, now())
-            add_many(db(), trial_id, import_rows(seen, who(), now()))
-            db().commit()
-            flash(f"{len(seen.wanted)} readings taken.")
-            return redirect(url_for("readings.index", trial_id=trial_id))
-    page = render_template("readings/import.html", trial=trial, text=text, problem=problem, preview=seen)
-    return page, 400 if problem or (seen and seen.bad) else 200
+        seen, problem = _previewed(trial, text, word)
+        if seen and seen.takeable and request.form.get("go") == "take":
+            problem = _taken(trial, seen, word)
+            if not problem:
+                flash(f"{len(seen.wanted)} readings taken.")
+                return redirect(url_for("readings.index", trial_id=trial_id))
+    sealed = trial.sealed(today())
+    page = render_template(
+        "readings/import.html", trial=trial, text=text, problem=problem, preview=seen, word=word, sealed=sealed
+    )
+    return page, 400 if problem or (seen and not seen.takeable) else 200
 
 
-def _previewed(trial: Trial, text: str) -> tuple[Preview | None, str]:
+def _previewed(trial: Trial, text: str, word: Word) -> tuple[Preview | None, str]:
     try:
-        return preview(text.encode(), trial, readings_of(db(), trial.id)), ""
-    except TableError as error:
+        return preview(text.encode(), trial, readings_of(db(), trial.id, blanks=True), word), ""
+    except EprobaError as error:
         return None, str(error)
+
+
+def _taken(trial: Trial, seen: Preview, word: Word) -> str:
+    """Take all; where somebody else wrote into one of the places meanwhile, nothing, and why."""
+    rows = import_rows(seen, who(), now(), secrets.token_hex(8), sees_lots())
+    try:
+        add_many(db(), trial.id, rows, now(), word.reason)
+        kept(trial.id)
+    except IntegrityError:
+        db().rollback()
+        return "meanwhile somebody typed one of these readings: look at it again, nothing was taken"
+    return ""

@@ -4,14 +4,23 @@ from dataclasses import replace
 from typing import Any
 
 from flask_wtf import FlaskForm
-from wtforms import FieldList, Form, FormField, SelectField, SelectMultipleField, StringField, TextAreaField
+from wtforms import (
+    FieldList,
+    Form,
+    FormField,
+    HiddenField,
+    SelectField,
+    SelectMultipleField,
+    StringField,
+    TextAreaField,
+)
 from wtforms.validators import InputRequired, Length
 from wtforms.widgets import CheckboxInput, ListWidget
 
 from eproba.core.brewing.ingredients import RecipeError
 from eproba.core.brewing.recipe import Phase, Portion, Recipe, Step
 from eproba.core.catalogue import cautions, ingredients
-from eproba.web.numbers import NumberField
+from eproba.web.ui.fields import NumberField, whole
 
 UNITS = ("g", "kg", "mL", "L", "tsp", "tbsp", "US cup", "metric cup", "handful", "slice", "seed")
 
@@ -27,6 +36,9 @@ class PortionForm(Form):
 
 
 class RecipeForm(FlaskForm):
+    """A recipe as typed; `version` is the one that the form was made from."""
+
+    version = HiddenField()
     title = StringField("Name", [InputRequired("Name it."), Length(max=80)])
     said = TextAreaField("What it is said to do", [InputRequired("Say what it is said to do."), Length(max=400)])
     needs = StringField("What it needs to work", [Length(max=300)])
@@ -59,6 +71,10 @@ class RecipeForm(FlaskForm):
         super().__init__(**kwargs)
         self.cautions.choices = list(cautions().items())
 
+    @property
+    def seen(self) -> int | None:
+        return whole(self.version.data or "")
+
 
 def blank_recipe() -> Recipe:
     """What a new recipe starts with: a cautious drench, nothing said of it yet."""
@@ -80,6 +96,7 @@ def filled(recipe: Recipe) -> dict[str, Any]:
     }  # fmt: skip
     words = ("title", "said", "needs", "use", "ready_words", "away_words", "strain", "why")
     return {
+        "version": str(recipe.version),
         **{name: "" if number is None else f"{number:g}" for name, number in numbers.items()},
         **{name: getattr(recipe, name) for name in words},
         "not_for": ", ".join(recipe.not_for),

@@ -8,16 +8,19 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 
 from eproba.core.brewing.ingredients import RecipeError
-from eproba.core.brewing.mixing import readings
+from eproba.core.brewing.mixing import ways_to_read
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.catalogue import recipes as catalogue
 from eproba.core.catalogue import schools
 from eproba.core.quantities import QuantityError
 from eproba.exchange.recipe_file import read_recipe, recipe_json, recipe_toml
-from eproba.store.recipes import all_recipes, keep_recipe, recipe_of, versions_of
-from eproba.web.context import db, now
+from eproba.store.commands.locks import Changed
+from eproba.store.commands.recipes import keep_recipe
+from eproba.store.recipes import all_recipes, recipe_of, versions_of
 from eproba.web.recipes.forms import RecipeForm, blank_recipe, filled, recipe_made
-from eproba.web.trials.views import download
+from eproba.web.ui.clock import now
+from eproba.web.ui.responses import download
+from eproba.web.ui.session import db
 
 recipes = Blueprint("recipes", __name__, template_folder="templates")
 
@@ -42,7 +45,7 @@ def show(key: str) -> ResponseReturnValue:
         "recipes/recipe.html",
         recipe=recipe,
         own=own,
-        readings=readings(recipe.parts) if recipe.liquid else [],
+        readings=ways_to_read(recipe.parts) if recipe.liquid else [],
         versions=versions_of(db(), key) if own else [],
     )
 
@@ -119,10 +122,15 @@ def _typed(base: Recipe, heading: str, new: bool) -> ResponseReturnValue:
     if form.validate_on_submit():
         try:
             made = recipe_made(base, form)
-            kept = keep_recipe(db(), replace(made, key=_new_key(made.title)) if new else made, now())
+            kept = keep_recipe(
+                db(), replace(made, key=_new_key(made.title)) if new else made, now(), None if new else form.seen
+            )
             db().commit()
             flash(f"“{kept.title}” is kept, version {kept.version}.")
             return redirect(url_for("recipes.show", key=kept.key))
+        except Changed as error:
+            db().rollback()
+            problem, form.version.data = str(error), error.there
         except (RecipeError, QuantityError) as error:
             problem = str(error).partition(": ")[2] or str(error)
     page = render_template("recipes/edit.html", form=form, base=base, heading=heading, problem=problem)

@@ -1,49 +1,61 @@
 """A round in the garden: unit after unit, nothing lost without signal."""
 
+from dataclasses import asdict
 from typing import Any
 
-from flask import Blueprint, abort, flash, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlalchemy.exc import IntegrityError
 
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
-from eproba.store.readings import Saved, Typed, readings_of, save_typed, take_back
-from eproba.store.rounds import finish_round
-from eproba.store.trials import declare_trial, trial_of_unit
-from eproba.web.context import db, now, today, trial_or_404, who
-from eproba.web.rounds.payload import Refused, op_from
+from eproba.core.trial.readings import limits
+from eproba.store.commands.locks import Changed
+from eproba.store.commands.rounds import finish_round, note_round, open_again
+from eproba.store.readings import readings_of
+from eproba.store.trials import trial_with_key, unit_of
+from eproba.web.entries.views import reading_told
+from eproba.web.ui.clock import now, today
+from eproba.web.ui.session import db, trial_or_404, who
+from eproba.web.verdict.keeping import kept
 
 rounds = Blueprint("rounds", __name__, template_folder="templates")
+LONGEST_NOTE = 2000
 
 
 def _round_or_404(trial: Trial, round_id: int) -> Round:
     found = next((each for each in trial.rounds if each.id == round_id), None)
-    return found or abort(404, "This trial has no such round.")
+    return found or abort(404, "This trial has no such round: it was removed from the plan, or never was one.")
 
 
 @rounds.get("/trials/<int:trial_id>/rounds/<int:round_id>")
 def show(trial_id: int, round_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     this = _round_or_404(trial, round_id)
+    return _page(trial, this, this.note)
+
+
+def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
     earlier = [each for each in trial.rounds if each.day < this.day and each.done]
-    previous = readings_of(db(), trial_id, earlier[-1].id) if earlier else []
+    previous = readings_of(db(), trial.id, earlier[-1].id) if earlier else []
     data = {
-        "trial": trial_id,
-        "round": round_id,
+        "trial": trial.key,
+        "trialName": trial.name,
+        "round": this.key,
+        "roundName": "Baseline" if this.day == 0 else f"Day {this.day}",
+        "day": this.day,
+        "plannedOn": trial.date_of(this.day).isoformat(),
+        "today": today().isoformat(),
         "who": who(),
-        "urls": {
-            "token": url_for("base.token"),
-            "save": url_for("rounds.save", trial_id=trial_id, round_id=round_id),
-            "join": url_for("household.join", next=request.path),
-        },
         "units": [_unit(trial, u, this) for u in trial.living(trial.date_of(this.day))],
-        "start": request.args.get("unit", type=int),
+        "start": request.args.get("unit", ""),
         "asked": [_asked(each) for each in trial.asked_in(this)],
-        "saved": _by_place(readings_of(db(), trial_id, round_id)),
-        "previous": _by_place(previous),
+        "saved": _by_place(trial, readings_of(db(), trial.id, this.id, blanks=True)),
+        "previous": _by_place(trial, previous),
         "previousDay": earlier[-1].day if earlier else None,
     }
-    return render_template("rounds/round.html", trial=trial, round=this, data=data)
+    sealed = trial.sealed(today())
+    return render_template(
+        "rounds/round.html", trial=trial, round=this, data=data, note=note, problem=problem, sealed=sealed
+    )
 
 
 def _unit(trial: Trial, unit: Unit, this: Round) -> dict[str, Any]:
@@ -52,100 +64,68 @@ def _unit(trial: Trial, unit: Unit, this: Round) -> dict[str, Any]:
     gone = [f"{plant}" for day, plant in pulled.items() if day < this.day]
     words = f"Pull plant {pulled[this.day]}." if this.day in pulled else ""
     words += f" Gone: {', '.join(gone)}." if gone else ""
-    return {"id": unit.id, "code": unit.code, "block": unit.block, "pull": words.strip(), "crop": trial.crop_of(unit)}
+    return {"code": unit.code, "block": unit.block, "pull": words.strip(), "crop": trial.crop_of(unit)}
 
 
 def _asked(asked: Asked) -> dict[str, Any]:
-    """A measure for the till; of seeds sown, no more can be up."""
-    names = ("key", "name", "unit", "low", "high", "decimals", "levels")
-    shown = {name: getattr(asked.measure, name) for name in names}
-    shown["high"] = asked.sown or shown["high"]
-    return {**shown, "perUnit": asked.per_unit}
+    """A measure for the till, with the limits by which its own question goes."""
+    shown = {name: getattr(asked.measure, name) for name in ("key", "name", "unit", "decimals", "levels")}
+    within = asdict(limits(asked))
+    bounded = {name: value if abs(value) < float("inf") else None for name, value in within.items()}
+    return {**shown, **bounded, "perUnit": asked.per_unit}
 
 
-def _by_place(readings: list[Reading]) -> dict[str, dict[str, Any]]:
-    return {f"{r.unit_id}:{r.measure_key}:{r.replicate}": _shown(r) for r in readings}
+def _by_place(trial: Trial, readings: list[Reading]) -> dict[str, dict[str, Any]]:
+    """Readings by unit, measure and number, as the till names their places."""
+    code = {unit.id: unit.code for unit in trial.units}
+    return {f"{code[r.unit_id]}:{r.measure_key}:{r.replicate}": reading_told(r) for r in readings}
 
 
-def _shown(reading: Reading) -> dict[str, Any]:
-    return {"value": reading.value, "skip": reading.skip_reason, "version": reading.version, "by": reading.by}
+@rounds.get("/t/<key>/<code>")
+def by_tag(key: str, code: str) -> ResponseReturnValue:
+    """Where a tag's QR code leads: the unit in its trial's next round, else the trial."""
+    trial_id = trial_with_key(db(), key) or abort(404, "No trial has this unit; its tag is an old one.")
+    trial = trial_or_404(trial_id)
+    waiting = [each for each in trial.rounds if not each.done and not each.missed]
+    if not waiting or trial.ended_on is not None or code not in trial.by_code:
+        return redirect(url_for("trials.show", trial_id=trial_id))
+    return redirect(url_for("rounds.show", trial_id=trial_id, round_id=waiting[0].id, unit=code))
 
 
 @rounds.get("/units/<int:unit_id>")
-def by_tag(unit_id: int) -> ResponseReturnValue:
-    """Where a tag's QR code leads: the unit in its trial's next round, else the trial."""
-    trial_id = trial_of_unit(db(), unit_id) or abort(404, "No trial has this unit; its tag is an old one.")
-    trial = trial_or_404(trial_id)
-    waiting = [each for each in trial.rounds if not each.done]
-    if not waiting or trial.ended_on is not None:
-        return redirect(url_for("trials.show", trial_id=trial_id))
-    return redirect(url_for("rounds.show", trial_id=trial_id, round_id=waiting[0].id, unit=unit_id))
-
-
-@rounds.post("/trials/<int:trial_id>/rounds/<int:round_id>/readings")
-def save(trial_id: int, round_id: int) -> ResponseReturnValue:
-    """Take what a device typed, one answer each: saved, conflict (with the other's value) or refused (with why)."""
-    trial = trial_or_404(trial_id)
-    this = _round_or_404(trial, round_id)
-    sent = request.get_json(silent=True)
-    ops = sent.get("typed") if isinstance(sent, dict) else None
-    if not isinstance(ops, list) or len(ops) > 2000:
-        abort(400, "Send a list of typed readings.")
-    declare_trial(db(), trial_id, now())
-    answers = [_take(trial, this, op) for op in ops]
-    if _complete(trial, this):
-        _close(trial_id, round_id, this.note)
-    db().commit()
-    return jsonify(answers=answers)
-
-
-def _close(trial_id: int, round_id: int, note: str) -> None:
-    """The round is in; where that opens the envelope, the trial is judged at once."""
-    finish_round(db(), trial_id, round_id, note)
-    db().expire_all()
-    if not trial_or_404(trial_id).sealed(today()):
-        from eproba.web.verdict.findings import remember_finding  # judging is heavy: only where it is needed
-
-        remember_finding(trial_id)
-
-
-def _complete(trial: Trial, this: Round) -> bool:
-    """Every living unit has all its readings (or its reasons why not)."""
-    there = {(r.unit_id, r.measure_key, r.replicate) for r in readings_of(db(), trial.id, this.id)}
-    return all(
-        (unit.id, asked.measure.key, n) in there
-        for unit in trial.living(trial.date_of(this.day))
-        for asked in trial.asked_in(this)
-        for n in range(1, asked.per_unit + 1)
-    )
-
-
-def _take(trial: Trial, this: Round, op: Any) -> dict[str, Any]:
-    try:
-        typed = op_from(op, trial, this)
-    except Refused as error:
-        return {"id": op.get("id") if isinstance(op, dict) else None, "status": "refused", "why": str(error)}
-    if not isinstance(typed, Typed):
-        take_back(db(), trial.id, typed)
-        return {"id": typed, "status": "taken back"}
-    saved = _save_once(trial, typed)
-    return {"id": saved.client_id, "status": saved.status, "there": _shown(saved.reading)}
-
-
-def _save_once(trial: Trial, typed: Typed) -> Saved:
-    """Save; where another device wrote to the same place in the same instant, look again and see its value."""
-    try:
-        with db().begin_nested():
-            return save_typed(db(), trial.id, typed, who(), now())
-    except IntegrityError:
-        return save_typed(db(), trial.id, typed, who(), now())
+def by_old_tag(unit_id: int) -> ResponseReturnValue:
+    """Tags printed before trials had keys bear the number of their unit."""
+    found = unit_of(db(), unit_id) or abort(404, "No trial has this unit; its tag is an old one.")
+    return redirect(url_for("rounds.by_tag", key=trial_or_404(found[0]).key, code=found[1]))
 
 
 @rounds.post("/trials/<int:trial_id>/rounds/<int:round_id>/finish")
 def finish(trial_id: int, round_id: int) -> ResponseReturnValue:
+    """Close the round as it is, with its note."""
     trial = trial_or_404(trial_id)
     this = _round_or_404(trial, round_id)
-    _close(trial_id, round_id, request.form.get("note", "").strip()[:2000])
-    db().commit()
+    note = _plain(request.form.get("note", "")).strip()[:LONGEST_NOTE]
+    try:
+        note_round(db(), trial_id, round_id, note, _plain(request.form.get("seen", note)))
+    except Changed as error:
+        db().rollback()
+        return _page(trial_or_404(trial_id), this, note, f"{error} It says: “{error.there}”"), 409
+    finish_round(db(), trial_id, round_id, now())
+    kept(trial_id)
     flash(f"Round of day {this.day} is in.")
     return redirect(url_for("trials.show", trial_id=trial_id))
+
+
+@rounds.post("/trials/<int:trial_id>/rounds/<int:round_id>/open-again")
+def open_it_again(trial_id: int, round_id: int) -> ResponseReturnValue:
+    """A closed or missed round can be typed into again, while the envelope is shut."""
+    this = _round_or_404(trial_or_404(trial_id), round_id)
+    open_again(db(), trial_id, round_id, now())
+    kept(trial_id)
+    flash(f"The round of day {this.day} is open again.")
+    return redirect(url_for("rounds.show", trial_id=trial_id, round_id=round_id))
+
+
+def _plain(text: str) -> str:
+    """Line ends as browsers send them, as we keep them."""
+    return text.replace("\r\n", "\n")

@@ -12,7 +12,7 @@ from eproba.core.brewing.batches import Batch
 from eproba.core.brewing.recipe import SIGNS, Recipe
 from eproba.core.quantities import COLDEST, HOTTEST
 from eproba.web.mixing.forms import WATERS
-from eproba.web.numbers import NumberField
+from eproba.web.ui.fields import NumberField
 
 STARTS = {"now": "mixed now", "standing": "water begins to stand; mixed in a day"}
 

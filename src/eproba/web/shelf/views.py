@@ -18,16 +18,19 @@ from eproba.core.brewing.batches import (
     state,
     use_by,
 )
-from eproba.core.measuring.numbers import parse_number
+from eproba.core.errors import EprobaError
+from eproba.core.words import parse_number
 from eproba.exchange.photos import PhotoError, photo
-from eproba.store.batches import add_batch, add_check, batches, change_batch, photo_of
+from eproba.store.batches import batches, photo_of
 from eproba.store.brewing import brewings
+from eproba.store.commands.batches import add_batch, add_check, change_batch
 from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes
-from eproba.web.context import db, now, who
 from eproba.web.pictures.shelf import shelf as drawn_shelf
 from eproba.web.pictures.shelf import vessel
 from eproba.web.shelf.forms import BatchForm, CheckForm, ThrowForm, batch_made
+from eproba.web.ui.clock import now
+from eproba.web.ui.session import db, who
 
 shelf = Blueprint("shelf", __name__, template_folder="templates")
 AHEAD = timedelta(days=60)
@@ -69,7 +72,7 @@ def new() -> ResponseReturnValue:
     if request.form.get("go") != "look" and form.validate_on_submit():
         try:
             used = _used(recipe.key)
-        except ValueError as error:
+        except EprobaError as error:
             problem = str(error)
         if not problem:
             batch_id = add_batch(db(), batch_made(form, recipe, used, now()), form.water.data)
@@ -89,7 +92,7 @@ def _used(recipe: str) -> dict[str, float]:
         if name.startswith("amount-") and text.strip():
             found[name] = parse_number(text)
             if found[name] < 0:
-                raise ValueError(f"{text} can't be: an amount is 0 or more.")
+                raise EprobaError(f"{text} can't be: an amount is 0 or more.")
     return found
 
 

@@ -50,7 +50,8 @@ document.addEventListener("change", (event) => {
 const todayLine = document.querySelector(".day-strip .today-line");
 if (todayLine) {
   const frame = todayLine.closest(".scroll-x");
-  frame.scrollLeft += todayLine.getBoundingClientRect().left - frame.getBoundingClientRect().left - frame.clientWidth / 2;
+  const away = todayLine.getBoundingClientRect().left - frame.getBoundingClientRect().left;
+  frame.scrollLeft += away - frame.clientWidth / 2;
 }
 
 // A choice that changes the rest of the form: ask for it at once, with everything that was typed.

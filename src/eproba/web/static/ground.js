@@ -25,6 +25,8 @@ const snap = (value, step) => Math.round(value / step) * step;
 const unit = () => CM[field("ground-unit").value];
 const shown = (cm) => String(Math.round((cm / unit()) * 100) / 100);
 const told = (cm) => `${shown(cm)} ${field("ground-unit").value}`;
+const sizes = (place) => `${told(place.width_cm)} by ${told(place.length_cm)}`;
+const extent = (place) => `${sizes(place)}, ${told(place.x_cm)} from left, ${told(place.y_cm)} from top`;
 
 function draw(name, attributes, parent, words) {
   const part = document.createElementNS(NS, name);
@@ -48,7 +50,8 @@ function fitView() {
   const pad = Math.max(30, 0.08 * (right - left));
   const tall = Math.max(bottom - top + 2.6 * pad, 110);
   const width = Math.max(right - left + 2 * pad, SHAPE * tall);
-  view = { x: (left + right - width) / 2, y: top - 1.4 * pad - (width / SHAPE - tall) / 2, width, height: width / SHAPE };
+  const height = width / SHAPE;
+  view = { x: (left + right - width) / 2, y: top - 1.4 * pad - (height - tall) / 2, width, height };
 }
 
 // Beside or below what is there, whichever keeps the drawing larger.
@@ -67,25 +70,33 @@ function drawGrid(size) {
   for (let y = Math.ceil(view.y / step) * step; y < view.y + view.height; y += step) {
     draw("path", { class: "grid-line", d: `M${view.x} ${y}H${view.x + view.width}` }, canvas);
   }
-  draw("text", { class: "grid-label", x: view.x + size / 2, y: view.y + view.height - size / 2, "font-size": 0.8 * size }, canvas, `squares of ${told(step)}`);
+  const corner = { x: view.x + size / 2, y: view.y + view.height - size / 2 };
+  const label = { class: "grid-label", ...corner, "font-size": 0.8 * size };
+  draw("text", label, canvas, `squares of ${told(step)}`);
 }
 
 function drawPlace(place, index, size) {
-  const words = `${place.name}, ${told(place.width_cm)} by ${told(place.length_cm)}, ${told(place.x_cm)} from left, ${told(place.y_cm)} from top`;
-  const group = draw("g", { class: `place-group${index === chosen ? " chosen" : ""}`, tabindex: 0, role: "button", "aria-label": words, "aria-pressed": index === chosen, "data-index": index }, canvas);
-  draw("rect", { class: `place ${place.kind}`, x: place.x_cm, y: place.y_cm, width: place.width_cm, height: place.length_cm, rx: 2 }, group);
+  const words = `${place.name}, ${extent(place)}`;
+  const name = `place-group${index === chosen ? " chosen" : ""}`;
+  const reachable = { tabindex: 0, role: "button", "aria-label": words, "aria-pressed": index === chosen };
+  const group = draw("g", { class: name, ...reachable, "data-index": index }, canvas);
+  const outline = { x: place.x_cm, y: place.y_cm, width: place.width_cm, height: place.length_cm };
+  draw("rect", { class: `place ${place.kind}`, ...outline, rx: 2 }, group);
   if (STANDING.includes(place.kind)) {
     const [w, h] = [place.width_cm / place.columns, place.length_cm / place.rows];
     for (let r = 0; r < place.rows; r++) {
       for (let c = 0; c < place.columns; c++) {
         const [x, y] = [place.x_cm + c * w, place.y_cm + r * h];
-        if (place.kind === "tray") draw("rect", { class: "vessel", x: x + 0.06 * w, y: y + 0.06 * h, width: 0.88 * w, height: 0.88 * h }, group);
+        const cell = { x: x + 0.06 * w, y: y + 0.06 * h, width: 0.88 * w, height: 0.88 * h };
+        if (place.kind === "tray") draw("rect", { class: "vessel", ...cell }, group);
         else draw("ellipse", { class: "vessel", cx: x + w / 2, cy: y + h / 2, rx: 0.42 * w, ry: 0.42 * h }, group);
       }
     }
   }
-  draw("text", { class: "place-label", x: place.x_cm, y: place.y_cm - 0.35 * size, "font-size": size }, group, `${place.name} ${told(place.width_cm)} × ${told(place.length_cm)}`);
-  if (index === chosen) draw("circle", { class: "size-handle", cx: place.x_cm + place.width_cm, cy: place.y_cm + place.length_cm, r: 0.7 * size, "data-index": index }, group);
+  const label = { class: "place-label", x: place.x_cm, y: place.y_cm - 0.35 * size, "font-size": size };
+  draw("text", label, group, `${place.name} ${told(place.width_cm)} × ${told(place.length_cm)}`);
+  const corner = { cx: place.x_cm + place.width_cm, cy: place.y_cm + place.length_cm, r: 0.7 * size };
+  if (index === chosen) draw("circle", { class: "size-handle", ...corner, "data-index": index }, group);
 }
 
 function drawGradient(size) {
@@ -94,7 +105,9 @@ function drawGradient(size) {
   const reach = 0.4 * Math.min(view.width, view.height);
   const group = draw("g", { class: "gradient", transform: `rotate(${ground.gradient.towards} ${cx} ${cy})` }, canvas);
   draw("path", { class: "gradient-line", d: `M${cx} ${cy + reach}V${cy - reach}`, "stroke-width": 0.35 * size }, group);
-  draw("path", { class: "gradient-head", d: `M${cx - size} ${cy - reach + size}L${cx} ${cy - reach - size}L${cx + size} ${cy - reach + size}Z` }, group);
+  const foot = cy - reach + size;
+  const head = `M${cx - size} ${foot}L${cx} ${cy - reach - size}L${cx + size} ${foot}Z`;
+  draw("path", { class: "gradient-head", d: head }, group);
 }
 
 function redraw() {
@@ -113,7 +126,15 @@ function fillFields() {
   field("no-place").hidden = Boolean(place);
   document.querySelector(".place-inputs").hidden = !place;
   if (!place) return;
-  const values = { name: place.name, width: shown(place.width_cm), length: shown(place.length_cm), x: shown(place.x_cm), y: shown(place.y_cm), columns: place.columns, rows: place.rows };
+  const values = {
+    name: place.name,
+    width: shown(place.width_cm),
+    length: shown(place.length_cm),
+    x: shown(place.x_cm),
+    y: shown(place.y_cm),
+    columns: place.columns,
+    rows: place.rows,
+  };
   for (const [key, value] of Object.entries(values)) {
     if (document.activeElement !== field(`place-${key}`)) field(`place-${key}`).value = value;
   }
@@ -177,7 +198,7 @@ canvas.addEventListener("keydown", (event) => {
     if (event.shiftKey) size(place, place.width_cm + arrow[0] * step, place.length_cm + arrow[1] * step);
     else [place.x_cm, place.y_cm] = [place.x_cm + arrow[0] * step, place.y_cm + arrow[1] * step];
     fitView();
-    changed(`${place.name}: ${told(place.width_cm)} by ${told(place.length_cm)}, ${told(place.x_cm)} from left, ${told(place.y_cm)} from top.`);
+    changed(`${place.name}: ${extent(place)}.`);
   } else if (event.key === "t" || event.key === "T") turn(place);
   else if (event.key === "Delete" || event.key === "Backspace") {
     event.preventDefault();
@@ -242,7 +263,9 @@ for (const name of ["pointerup", "pointercancel"]) {
   });
 }
 
-document.querySelectorAll("[data-add]").forEach((button) => button.addEventListener("click", () => add(button.dataset.add)));
+document.querySelectorAll("[data-add]").forEach((button) => {
+  button.addEventListener("click", () => add(button.dataset.add));
+});
 field("place-turn").addEventListener("click", () => turn(ground.places[chosen]));
 field("place-remove").addEventListener("click", () => remove(chosen));
 

@@ -15,6 +15,8 @@ async function refresh() {
     if (planner.dataset.token) body.set("csrf_token", planner.dataset.token); // a form that is read by GET bears none
     const answer = await fetch(live.dataset.live, { method: "POST", body, credentials: "same-origin" });
     if (!answer.ok || mine !== asked) return;
+    const version = answer.headers.get("X-Step-Version");
+    if (version) planner.elements.seen.value = version; // what was saved on the way is not somebody else's
     live.innerHTML = await answer.text();
   } catch {
     // No signal: the last picture stays; the button below asks again.

@@ -9,8 +9,9 @@ from eproba.store.batches import batches
 from eproba.store.brewing import brewing_jobs, day_span
 from eproba.store.drafts import drafts
 from eproba.store.glances import due_by, glances
-from eproba.web.context import db, now, today
 from eproba.web.pictures.shelf import shelf
+from eproba.web.ui.clock import now, today
+from eproba.web.ui.session import db
 
 today_page = Blueprint("today_page", __name__, template_folder="templates")
 AHEAD = timedelta(days=7)

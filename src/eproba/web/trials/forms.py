@@ -3,11 +3,11 @@
 from typing import Any
 
 from flask_wtf import FlaskForm
-from wtforms import BooleanField, RadioField, SelectField, StringField, TextAreaField, ValidationError
+from wtforms import BooleanField, HiddenField, RadioField, SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import InputRequired, Length
 
 from eproba.core.trial.days import MOST_DAYS
-from eproba.web.numbers import NumberField
+from eproba.web.ui.fields import NumberField
 
 
 class ReasonForm(FlaskForm):
@@ -15,7 +15,23 @@ class ReasonForm(FlaskForm):
 
 
 class NoteForm(FlaskForm):
+    """The trial's note; `seen` is the note that it was written over."""
+
     note = TextAreaField("Note", [Length(max=5000)])
+    seen = HiddenField()
+
+    @property
+    def text(self) -> str:
+        return _lines(self.note.data)
+
+    @property
+    def seen_text(self) -> str:
+        return _lines(self.seen.data)
+
+
+def _lines(text: str | None) -> str:
+    """Line ends as browsers send them, as we keep them."""
+    return (text or "").replace("\r\n", "\n")
 
 
 class SureForm(FlaskForm):

@@ -1,25 +1,27 @@
 """The trials: the list, and one trial with its ground and days."""
 
-import re
 import secrets
 from datetime import datetime, time
 
-from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from eproba.core.brewing.batches import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
 from eproba.core.judging.departures import able_to_answer
+from eproba.core.trial.amendments import Evidence, evidence
+from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.ground import borders
 from eproba.core.trial.model import ROLES, SpareRun, Trial
-from eproba.exchange.trial_json import trial_json
+from eproba.core.trial.worth import Worth
+from eproba.core.wording.record import told_evidence
+from eproba.exchange.trial_json import Record, trial_json
 from eproba.store.batches import batches
 from eproba.store.brewing import brewings
-from eproba.store.drafts import drafts, new_draft
-from eproba.store.glances import due_by, glances
-from eproba.store.readings import corrections_of, readings_of
-from eproba.store.trials import (
+from eproba.store.commands.drafts import new_draft
+from eproba.store.commands.locks import Changed
+from eproba.store.commands.trials import (
     amend,
     amend_treatment,
     deal_again,
@@ -31,27 +33,24 @@ from eproba.store.trials import (
     note_trial,
     record_spare_run,
 )
-from eproba.web.context import db, now, today, trial_or_404, who
+from eproba.store.drafts import drafts
+from eproba.store.glances import due_by, glances
+from eproba.store.mapping import correction_from
+from eproba.store.pours import pour_changes_of
+from eproba.store.readings import corrections_of, readings_of
 from eproba.web.new_trial.answers import answers_from
 from eproba.web.pictures.day_strip import Brewed, day_strip
-from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
-from eproba.web.pictures.looks import Look, looks
+from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.stations import station
 from eproba.web.trials.forms import AmendForm, NoteForm, ReasonForm, SpareForm, SureForm
+from eproba.web.ui.clock import now, today
+from eproba.web.ui.looks import looks, trial_looks
+from eproba.web.ui.responses import download, file_name
+from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
+from eproba.web.verdict.keeping import kept
 
 trials = Blueprint("trials", __name__, template_folder="templates")
 PAGE = 30
-
-
-def trial_looks(trial: Trial) -> dict[str, Look]:
-    """The stakes of a trial's treatments, by letter."""
-    return looks([(t.letter, t.name, t.role) for t in trial.treatments])
-
-
-def trial_plan(trial: Trial, look: dict[str, Look]) -> GroundPlan:
-    """The ground plan of a dealt trial."""
-    lost = {unit.code: unit.lost_reason for unit in trial.units if unit.lost_on is not None}
-    return ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.units], look, lost)
 
 
 @trials.get("/trials")
@@ -76,8 +75,13 @@ def index() -> ResponseReturnValue:
 
 @trials.get("/trials/<int:trial_id>")
 def show(trial_id: int) -> ResponseReturnValue:
-    trial = trial_or_404(trial_id)
-    look = trial_looks(trial)
+    return _page(seen_trial_or_404(trial_id))
+
+
+def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") -> str:
+    """The page of one trial, as this device may see it."""
+    trial_id, look = trial.id, trial_looks(trial)
+    hidden = hides_lots(trial, today(), sees_lots())
     done = [each for each in trial.rounds if each.done]
     latest = done[-1] if done else None
     readings = readings_of(db(), trial_id, latest.id) if latest else []
@@ -95,11 +99,14 @@ def show(trial_id: int) -> ResponseReturnValue:
         latest=latest,
         found=found,
         due=waiting,
-        note_form=NoteForm(note=trial.note),
+        note_form=note_form or NoteForm(data={"note": trial.note, "seen": trial.note}),
+        problem=problem,
+        hidden=hidden,
+        evidence=told_evidence(_evidence(trial)),
         spare_form=_spare_form(trial),
         worth=worth_words(trial),
         fingerprint=short(trial.declared.fingerprint) if trial.declared else "",
-        crossing=_crossing(trial),
+        crossing=(0, 0) if hidden else borders([(u.cut, u.letter) for u in trial.units], trial.control, trial.guard_cm),
         silent=_silent(trial),
     )
 
@@ -124,19 +131,17 @@ def brews_and_weather(trial: Trial) -> tuple[list[Brewed], list[Day]]:
     return shown, days(station().hours(start, min(last, now())))
 
 
-def _crossing(trial: Trial) -> tuple[int, int]:
-    """Borders between treated and control ground, and all borders; none between pots."""
-    if trial.kind in ("pot", "cell"):
-        return 0, 0
-    return borders([(u.cut, u.letter) for u in trial.units], trial.control, max(trial.guard_cm, 1) * 1.5)
-
-
 def _silent(trial: Trial) -> str:
     """What the baseline says of the place, while the trial can still be put off."""
     if not trial.asked[0].measure.silent or not trial.rounds[0].done:
         return ""
     lines = able_to_answer(trial, trial.asked[0], readings_of(db(), trial.id, trial.rounds[0].id))
     return lines[0].text if lines else ""
+
+
+def _evidence(trial: Trial) -> Evidence:
+    changes = [correction_from(row) for row, _ in corrections_of(db(), trial.id)]
+    return evidence(trial, readings_of(db(), trial.id), changes, today())
 
 
 def _spare_form(trial: Trial) -> SpareForm:
@@ -147,21 +152,25 @@ def _spare_form(trial: Trial) -> SpareForm:
 
 @trials.post("/trials/<int:trial_id>/note")
 def note(trial_id: int) -> ResponseReturnValue:
+    """Write the trial's note over the one that was seen."""
     trial_or_404(trial_id)
     form = NoteForm()
-    if form.validate_on_submit():
-        note_trial(db(), trial_id, form.note.data or "")
-        db().commit()
-        flash("Note kept.")
+    if not form.validate_on_submit():
+        return _page(seen_trial_or_404(trial_id), form, "The note is too long: up to 5000 characters."), 400
+    try:
+        note_trial(db(), trial_id, form.text, form.seen_text)
+    except Changed as error:
+        db().rollback()
+        form.seen.data = error.there
+        return _page(seen_trial_or_404(trial_id), form, f"{error} What stands now: “{error.there}”"), 409
+    db().commit()
+    flash("Note kept.")
     return redirect(url_for("trials.show", trial_id=trial_id))
 
 
 @trials.post("/trials/<int:trial_id>/deal-again")
 def deal_lots_again(trial_id: int) -> ResponseReturnValue:
-    trial = trial_or_404(trial_id)
-    if trial.started or trial.declared:
-        abort(400, "The plan is declared, or something is on record: the lots stay as they fell.")
-    deal_again(db(), trial, secrets.token_hex(8), now())
+    deal_again(db(), trial_id, secrets.token_hex(8), now())
     db().commit()
     flash("The lots were dealt again. The trial remembers how often.")
     return redirect(url_for("trials.show", trial_id=trial_id))
@@ -212,10 +221,9 @@ def _amend(trial: Trial, form: AmendForm) -> str:
         told = (f"day {trial.decision_day}", f"day {day}")
         amend(db(), trial, "decision_day", "decision day", told, day, reason, by, on)
         return ""
-    typed = form.worth.number or 0.0
-    value = typed / 100 if trial.scale == "ratio" else typed
-    unit = "%" if trial.scale == "ratio" else trial.asked[0].measure.judged_unit
-    amend(db(), trial, "worth", "worth", (worth_words(trial), f"{typed:g} {unit}"), value, reason, by, on)
+    new = Worth.from_typed(form.worth.number, trial.scale)
+    told = (worth_words(trial), new.words(trial.asked[0].measure.judged_unit))
+    amend(db(), trial, "worth", "worth", told, new.size, reason, by, on)
     return ""
 
 
@@ -247,7 +255,7 @@ def unit(trial_id: int, unit_id: int) -> ResponseReturnValue:
         lose_unit(db(), trial_id, unit_id, today(), (form.reason.data or "").strip())
     else:
         return render_template("trials/unit.html", trial=trial, unit=each, form=form), 400 if form.errors else 200
-    db().commit()
+    kept(trial_id)
     return redirect(url_for("trials.show", trial_id=trial_id))
 
 
@@ -257,7 +265,7 @@ def end(trial_id: int) -> ResponseReturnValue:
     form = ReasonForm()
     if trial.ended_on is None and form.validate_on_submit():
         end_early(db(), trial_id, today(), (form.reason.data or "").strip())
-        db().commit()
+        kept(trial_id)
         flash("The trial has ended. What is on record stays.")
         return redirect(url_for("trials.show", trial_id=trial_id))
     return render_template("trials/end.html", trial=trial, form=form), 400 if form.errors else 200
@@ -285,21 +293,11 @@ def delete(trial_id: int) -> ResponseReturnValue:
 
 @trials.get("/trials/<int:trial_id>/export.json")
 def export(trial_id: int) -> ResponseReturnValue:
-    trial = trial_or_404(trial_id)
-    changed = [
-        {"reading_id": c.reading_id, "old_value": c.old_value, "old_skip_reason": c.old_skip_reason,
-         "reason": c.reason, "by": c.by, "at": c.at}
-        for c, _ in corrections_of(db(), trial_id)
-    ]  # fmt: skip
-    text = trial_json(trial, readings_of(db(), trial_id), changed)
-    return download(text, "application/json", f"{file_name(trial)}.json")
-
-
-def file_name(trial: Trial) -> str:
-    """A trial's name as a plain file name."""
-    return re.sub(r"[^a-z0-9]+", "-", trial.name.lower()).strip("-")[:60] or f"trial-{trial.id}"
-
-
-def download(text: str, kind: str, name: str) -> Response:
-    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return Response(text, content_type=f"{kind}; charset=utf-8", headers=headers)
+    trial = seen_trial_or_404(trial_id)
+    record = Record(
+        readings=readings_of(db(), trial_id),
+        corrections=[correction_from(row) for row, _ in corrections_of(db(), trial_id)],
+        pour_changes=[] if hides_lots(trial, today(), sees_lots()) else pour_changes_of(db(), trial_id),
+        evidence=_evidence(trial),
+    )
+    return download(trial_json(trial, record), "application/json", f"{file_name(trial)}.json")

@@ -8,14 +8,15 @@ from eproba.core.judging.from_trial import judge_trial
 from eproba.core.judging.judge import Judgement
 from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.model import Asked, Reading, Trial
+from eproba.core.trial.stage import is_sealed
 from eproba.core.wording.sentences import Wording, headline, sentence
-from eproba.store.findings import keep_finding
+from eproba.store.commands.findings import keep_finding
 from eproba.store.glances import Glance
 from eproba.store.readings import readings_of
 from eproba.store.trials import load_trial
-from eproba.web.context import db
+from eproba.web.ui.session import db
 
-AT_ONCE = 3  # a list must not wait for many judgements; the others follow at the next look
+AT_ONCE = 3  # a list must not wait for many judgements
 
 
 @functools.lru_cache(maxsize=64)
@@ -25,22 +26,18 @@ def judged(trial: Trial, asked: Asked, readings: tuple[Reading, ...]) -> Judgeme
 
 
 def with_findings(glances: Sequence[Glance]) -> list[Glance]:
-    """Fill in what finished trials showed, judging a few of those that nobody has looked at yet."""
-    filled = []
-    left = AT_ONCE
+    """Fill in what trials that are over showed, where nothing is kept of it: a few, and nothing is written."""
+    left, filled = AT_ONCE, []
     for glance in glances:
-        if left and glance.finding is None and glance.stage in ("finished", "ended early"):
+        if left and glance.finding is None and not is_sealed(glance.stage):
             left -= 1
-            lines, noise = _found(glance.id)
-            keep_finding(db(), glance.id, lines, noise)
-            glance = replace(glance, finding=tuple(lines))
+            glance = replace(glance, finding=tuple(_found(glance.id)[0]))
         filled.append(glance)
-    db().commit()
     return filled
 
 
-def remember_finding(trial_id: int) -> None:
-    """Judge a trial that has just been finished, so that no list has to."""
+def remember(trial_id: int) -> None:
+    """Judge a trial and keep what was found."""
     keep_finding(db(), trial_id, *_found(trial_id))
 
 

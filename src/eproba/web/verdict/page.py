@@ -12,7 +12,7 @@ from eproba.web.verdict.findings import judged
 
 
 @dataclass(frozen=True)
-class Shown:
+class ComparisonShown:
     """One comparison with its words and pictures."""
 
     letter: str
@@ -33,7 +33,7 @@ class AlsoSeen:
     problem: str = ""
 
 
-def shown_comparisons(trial: Trial, judgement: Judgement) -> list[Shown]:
+def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShown]:
     """Every comparison of the first measure."""
     wording = Wording.of(trial.asked[0].measure)
     letters = {each.name: each.letter for each in trial.treatments}
@@ -41,7 +41,7 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[Shown]:
     for each in judgement.comparisons:
         test = each.shuffle
         shown.append(
-            Shown(
+            ComparisonShown(
                 letters[each.treatment],
                 each,
                 headline(each, judgement),

@@ -7,18 +7,19 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.judging.courses import courses
 from eproba.core.stats.series import CannotJudge
-from eproba.core.stats.summaries import SUMMARIES
+from eproba.core.stats.summaries import SUMMARIES, Points
 from eproba.core.trial.model import Asked, Trial
 from eproba.store.readings import readings_of
-from eproba.web.context import db, today, trial_or_404
-from eproba.web.trials.views import trial_looks
+from eproba.web.ui.clock import today
+from eproba.web.ui.looks import trial_looks
+from eproba.web.ui.session import db, seen_trial_or_404
 
 verdict = Blueprint("verdict", __name__, template_folder="templates")
 
 
 @verdict.get("/trials/<int:trial_id>/verdict")
 def show(trial_id: int) -> ResponseReturnValue:
-    trial = trial_or_404(trial_id)
+    trial = seen_trial_or_404(trial_id)
     sealed = trial.sealed(today())
     readings = tuple(readings_of(db(), trial_id))
     asked = trial.asked[0]
@@ -46,20 +47,18 @@ def show(trial_id: int) -> ResponseReturnValue:
     )
 
 
-def course_chart(
-    trial: Trial, asked: Asked, by_unit: dict[int, tuple[tuple[int, float], ...]], sealed: bool
-) -> dict[str, Any]:
+def course_chart(trial: Trial, asked: Asked, by_unit: dict[int, Points], sealed: bool) -> dict[str, Any]:
     """Each unit's course over the days; treatments unnamed while the envelope is sealed."""
     measure = asked.measure
     points = [
         {
             "unit": unit.code,
             "treatment": "" if sealed else unit.letter,
-            "day": day,
-            "value": value,
+            "day": point.day,
+            "value": point.value,
         }
         for unit in trial.units
-        for day, value in by_unit[unit.id]
+        for point in by_unit[unit.id]
     ]
     treatments = [] if sealed else [{"letter": t.letter, "name": t.name, "role": t.role} for t in trial.treatments]
     label = f"{measure.name}, {measure.judged_unit}"

@@ -9,14 +9,16 @@ from wtforms import StringField, ValidationError
 from wtforms.validators import InputRequired
 
 from eproba.core.brewing.weather import MOST_RAIN, Hour, days
+from eproba.core.errors import EprobaError
 from eproba.core.quantities import COLDEST, HOTTEST
-from eproba.exchange.readings_csv import parse_date
+from eproba.core.words import parse_date
 from eproba.exchange.table import TableError
 from eproba.exchange.weather_csv import read_weather
-from eproba.store.weather import add_hours
-from eproba.web.context import db, now
-from eproba.web.numbers import NumberField
+from eproba.store.commands.weather import add_hours
 from eproba.web.stations import station
+from eproba.web.ui.clock import now
+from eproba.web.ui.fields import NumberField
+from eproba.web.ui.session import db
 
 weather = Blueprint("weather", __name__, template_folder="templates")
 PAST, COMING = timedelta(days=14), 48
@@ -30,7 +32,7 @@ class WeatherForm(FlaskForm):
     def validate_on(self, field: StringField) -> None:
         try:
             parse_date(field.data or "")
-        except ValueError as error:
+        except EprobaError as error:
             raise ValidationError(str(error)) from error
 
 

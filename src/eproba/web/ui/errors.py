@@ -5,7 +5,10 @@ from flask_wtf.csrf import CSRFError
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge, SecurityError
 
-from eproba.web.context import close_db, wants_json
+from eproba.core.errors import EprobaError
+from eproba.store.commands.locks import Gone
+from eproba.web.ui.responses import wants_json
+from eproba.web.ui.session import close_db
 
 SAID = {
     400: ("That did not arrive in one piece", "Go back and try again; your browser keeps what you typed."),
@@ -34,6 +37,8 @@ def register_faults(app: Flask) -> None:
     app.register_error_handler(OperationalError, _database)
     app.register_error_handler(DataError, _unkeepable)
     app.register_error_handler(DBAPIError, _database_error)
+    app.register_error_handler(Gone, _gone)
+    app.register_error_handler(EprobaError, _cannot_be)
     app.register_error_handler(500, _http)
 
 
@@ -42,9 +47,7 @@ def _page(code: int, detail: str = "", again: bool = False) -> Response:
     if wants_json():
         return make_response(jsonify(error=title, help=detail or help_text), code)
     typed = [(k, v) for k, v in request.form.items(multi=True) if k != "csrf_token"] if again else []
-    page = render_template(
-        "base/fault.html", code=code, title=title, help=detail or help_text, typed=typed, again=again
-    )
+    page = render_template("ui/fault.html", code=code, title=title, help=detail or help_text, typed=typed, again=again)
     return make_response(page, code)
 
 
@@ -78,8 +81,20 @@ def _csrf(_error: CSRFError) -> Response:
         return make_response(jsonify(error="csrf", help="The page was open for long; sending again."), 400)
     title, help_text = "This page was open for a long time", "Nothing is lost: look it over and send it again."
     typed = [(k, v) for k, v in request.form.items(multi=True) if k != "csrf_token"]
-    page = render_template("base/fault.html", code=400, title=title, help=help_text, typed=typed, again=True)
+    page = render_template("ui/fault.html", code=400, title=title, help=help_text, typed=typed, again=True)
     return make_response(page, 400)
+
+
+def _gone(error: Gone) -> Response:
+    """What was to be changed was deleted meanwhile."""
+    close_db(None)
+    return _page(404, str(error))
+
+
+def _cannot_be(error: EprobaError) -> Response:
+    """Something that can't be, said by the rule itself; what was typed can be looked over and sent again."""
+    close_db(None)
+    return _page(400, str(error), again=request.method == "POST")
 
 
 def _database(_error: OperationalError) -> Response:

@@ -6,7 +6,8 @@ from typing import Any
 
 from eproba.core.brewing.mixing import figure_or_whole
 from eproba.core.brewing.recipe import time_words
-from eproba.core.measuring.numbers import figure, one_in
+from eproba.core.words import figure, one_in
+from eproba.store.drafts import draft_name
 
 
 def day_and_month(on: date) -> str:
@@ -84,4 +85,5 @@ ALL: dict[str, Callable[..., Any]] = {
     "with_decimals": with_decimals,
     "one_in": one_in,
     "described": described,
+    "draft_name": draft_name,
 }

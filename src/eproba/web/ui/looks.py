@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from eproba.core.trial.model import Role
+from eproba.core.trial.model import Role, Trial
 
 TESTED = 7
 
@@ -28,3 +28,8 @@ def looks(treatments: Iterable[tuple[str, str, Role]]) -> dict[str, Look]:
             pattern = f"t{(tested - 1) % TESTED + 1}"
         found[letter] = Look(letter, name, pattern)
     return found
+
+
+def trial_looks(trial: Trial) -> dict[str, Look]:
+    """The stakes of a trial's treatments, by letter."""
+    return looks((t.letter, t.name, t.role) for t in trial.treatments)

@@ -5,7 +5,14 @@ from typing import Any
 from wtforms import StringField
 from wtforms.validators import ValidationError
 
-from eproba.core.measuring.numbers import parse_number
+from eproba.core.errors import EprobaError
+from eproba.core.words import parse_number
+
+
+def whole(text: str) -> int | None:
+    """A whole number from 0 on in plain digits, as hidden fields and names bear one; None for anything else."""
+    cleaned = text.strip()
+    return int(cleaned) if cleaned.isascii() and cleaned.isdigit() and len(cleaned) < 10 else None
 
 
 class NumberField(StringField):
@@ -32,9 +39,9 @@ class NumberField(StringField):
             raise ValidationError("A number is needed here.")
         try:
             number = parse_number(text.rstrip("% "))
-        except ValueError as error:
+        except EprobaError as error:
             raise ValidationError(str(error)) from error
-        if self.whole and number != int(number):
+        if self.whole and not number.is_integer():
             raise ValidationError("A whole number is needed here.")
         if (self.low is not None and number < self.low) or (self.high is not None and number > self.high):
             bounds = f"{self.low:g} to {self.high:g}" if self.high is not None else f"at least {self.low:g}"

@@ -1,0 +1,82 @@
+"""The record of a trial beside its readings: what was done late, changed, or left out, so that it can be weighed."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from eproba.core.trial.model import Reading, Trial
+
+LONG_AFTER = 2  # days between reading and record: the evening after is no delay
+
+
+@dataclass(frozen=True)
+class Correction:
+    """A reading before it was changed. `sealed`: whether the envelope was shut; `verdict_before`: what it said then."""
+
+    reading_id: int
+    old_value: float | None
+    old_skip_reason: str
+    reason: str
+    by: str
+    at: datetime
+    sealed: bool = True
+    verdict_before: str = ""
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What the record shows of how the trial was kept.
+
+    `late` names what was settled after day 0 (lots, declaration) or laid down with a start in the past, each with its
+    day; `after_opening` are changes made with the envelope open; `read_elsewhen` readings with another true day than
+    planned: (planned day, true day, how many); `entered_late`: how many readings and pours came on record long after.
+    """
+
+    late: tuple[tuple[str, int], ...]
+    after_opening: tuple[Correction, ...]
+    read_elsewhen: tuple[tuple[int, int, int], ...]
+    readings_entered_late: int
+    pours_entered_late: int
+    pours_not_on_record: int
+    readers_who_saw: tuple[str, ...]
+
+
+def evidence(trial: Trial, readings: Iterable[Reading], corrections: Sequence[Correction], today: date) -> Evidence:
+    """Collect what the record shows, without weighing it."""
+    found = tuple(readings)
+    planned = {each.id: each.day for each in trial.rounds}
+    elsewhen: dict[tuple[int, int], int] = {}
+    for each in found:
+        day = None if each.read_at is None else trial.day_of(each.read_at.date())
+        if day is not None and day != planned[each.round_id]:
+            elsewhen[planned[each.round_id], day] = elsewhen.get((planned[each.round_id], day), 0) + 1
+    return Evidence(
+        late=tuple(_late(trial)),
+        after_opening=tuple(each for each in corrections if not each.sealed),
+        read_elsewhen=tuple((plan, day, n) for (plan, day), n in sorted(elsewhen.items())),
+        readings_entered_late=sum(_came_late(trial, each, planned) for each in found),
+        pours_entered_late=sum(
+            (each.entered_at.date() - each.done_on).days > LONG_AFTER
+            for each in trial.pours
+            if each.entered_at is not None and each.done_on is not None
+        ),
+        pours_not_on_record=sum(each.status == "due" and trial.date_of(each.day) < today for each in trial.pours),
+        readers_who_saw=tuple(sorted({each.by for each in found if trial.blind and each.saw})),
+    )
+
+
+def _late(trial: Trial) -> list[tuple[str, int]]:
+    moments = (
+        ("laid down", trial.made_at),
+        ("lots dealt", trial.dealt_at),
+        ("declared", None if trial.declared is None else trial.declared.at),
+    )
+    return [(what, trial.day_of(at.date())) for what, at in moments if at is not None and at.date() > trial.start_on]
+
+
+def _came_late(trial: Trial, reading: Reading, planned: dict[int, int]) -> bool:
+    """Whether a reading came on record long after it was read, or planned where its file does not say when."""
+    if reading.came_at is None or not reading.source:
+        return False
+    read_on = trial.date_of(planned[reading.round_id]) if reading.read_at is None else reading.read_at.date()
+    return (reading.came_at.date() - read_on).days > LONG_AFTER

@@ -1,0 +1,37 @@
+"""The life of a round: open, in, or missed. One rule closes it, for till, file and button alike."""
+
+from collections.abc import Collection, Iterable
+
+from eproba.core.trial.model import Reading, Round, Trial, Unit
+
+Place = tuple[int, str, int]  # unit id, measure key, number of the reading
+
+
+def places(trial: Trial, this: Round, units: Iterable[Unit]) -> list[Place]:
+    """Every reading that a round asks of these units, in walking order."""
+    return [
+        (unit.id, asked.measure.key, number)
+        for unit in units
+        for asked in trial.asked_in(this)
+        for number in range(1, asked.per_unit + 1)
+    ]
+
+
+def complete(trial: Trial, this: Round, readings: Iterable[Reading]) -> bool:
+    """Whether every living unit has all its readings, or its reasons why not: then the round closes by itself."""
+    there = {(each.unit_id, each.measure_key, each.replicate) for each in readings if each.round_id == this.id}
+    return there.issuperset(places(trial, this, trial.living(trial.date_of(this.day))))
+
+
+def passed_over(trial: Trial, closing: Round, read: Collection[int]) -> list[tuple[Round, bool]]:
+    """What becomes of the open rounds before one that closes: (round, missed).
+
+    `read`: ids of the rounds that hold readings. A round with none was missed; one with some closes as it is.
+    """
+    earlier = [each for each in trial.rounds if each.day < closing.day and not each.done and not each.missed]
+    return [(each, each.id not in read) for each in earlier]
+
+
+def may_open_again(trial: Trial, this: Round, sealed: bool) -> bool:
+    """Whether a closed or missed round can be opened again: only while the envelope is shut."""
+    return sealed and (this.done or this.missed)

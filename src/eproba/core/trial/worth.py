@@ -1,0 +1,45 @@
+"""The worth, value and scale together: the smallest difference worth having, or the margin that may be given away.
+
+It is typed and said in percent on the ratio scale, kept as a fraction there, and in the measure's unit elsewhere. The
+same holds for any other size on a scale (a noise, say).
+"""
+
+from dataclasses import dataclass
+
+from eproba.core.stats.series import Scale
+from eproba.core.words import figure
+
+
+def as_kept(typed: float, scale: Scale) -> float:
+    """15 (%) → 0.15 on the ratio scale; in the unit it stays what it is."""
+    return typed / 100 if scale == "ratio" else typed
+
+
+def as_typed(kept: float, scale: Scale) -> float:
+    """0.15 → 15 (%) on the ratio scale; the way back from `as_kept`."""
+    return 100 * kept if scale == "ratio" else kept
+
+
+@dataclass(frozen=True)
+class Worth:
+    """`size` as kept; None: any difference would do."""
+
+    size: float | None
+    scale: Scale
+
+    @classmethod
+    def from_typed(cls, number: float | None, scale: Scale) -> "Worth":
+        return cls(None if number is None else as_kept(number, scale), scale)
+
+    @property
+    def typed(self) -> str:
+        """As it is typed into a form; empty for any difference."""
+        return "" if self.size is None else f"{as_typed(self.size, self.scale):g}"
+
+    def words(self, unit: str, nothing: str = "") -> str:
+        """“15 %”, “0.5 cm”, or `nothing` where any difference would do."""
+        if self.size is None:
+            return nothing
+        if self.scale == "ratio":
+            return f"{figure(as_typed(self.size, self.scale))} %"
+        return f"{self.size:g} {unit}".strip()

@@ -1,0 +1,30 @@
+"""The record of a trial in words: what was late, changed or left out. Told, not weighed; the ledger weighs."""
+
+from eproba.core.trial.amendments import Evidence
+
+
+def told_evidence(found: Evidence) -> list[str]:
+    """One sentence for each thing that the record shows."""
+    lines = [f"{what.capitalize()} on day {day}, after the start." for what, day in found.late]
+    lines += [f"Day {plan}: {_readings(n)} truly read on day {day}." for plan, day, n in found.read_elsewhen]
+    if found.readings_entered_late:
+        lines.append(f"{_readings(found.readings_entered_late)} came on record days after being read.")
+    if found.pours_entered_late:
+        lines.append(f"{_applications(found.pours_entered_late)} came on record days after being poured.")
+    if found.pours_not_on_record:
+        lines.append(f"{_applications(found.pours_not_on_record)} due by now, not on record.")
+    for each in found.after_opening:
+        by = f" by {each.by}" if each.by else ""
+        before = f"; the verdict was: {each.verdict_before}" if each.verdict_before else ""
+        lines.append(f"Changed after the opening{by} ({each.reason}){before}.")
+    if found.readers_who_saw:
+        lines.append(f"Read on a device that shows who got what: {', '.join(found.readers_who_saw)}.")
+    return lines
+
+
+def _readings(count: int) -> str:
+    return f"{count} reading" + ("" if count == 1 else "s")
+
+
+def _applications(count: int) -> str:
+    return f"{count} application" + ("" if count == 1 else "s")

@@ -1,0 +1,107 @@
+"""Numbers, dates and words as people type them, and as they are shown."""
+
+import math
+import re
+from collections.abc import Sequence
+from datetime import date
+
+from eproba.core.errors import EprobaError
+
+_PLAIN = re.compile(r"[+\-−]?(\d+([.,]\d*)?|[.,]\d+)([eE][+\-]?\d+)?", re.ASCII)
+
+
+class NumberError(EprobaError):
+    """Text that is no number; the message says how to write one."""
+
+
+class DateError(EprobaError):
+    """Text that is no date; the message says how to write one."""
+
+
+def parse_number(text: str) -> float:
+    """Read a number with a decimal point or comma.
+
+    Raises
+    ------
+    NumberError
+        Text, several separators (1,234.5 may mean two things), or a number too large to hold.
+    """
+    cleaned = text.strip().replace("\u00a0", "").replace(" ", "")
+    if not _PLAIN.fullmatch(cleaned):
+        raise NumberError(f"“{text.strip()}” is not a number; write it like 12.5 or 12,5")
+    number = float(cleaned.replace(",", ".").replace("−", "-"))
+    if not math.isfinite(number):
+        raise NumberError(f"“{text.strip()}” is too large")
+    return number
+
+
+def figure(number: float, decimals: int | None = None) -> str:
+    """A number for reading: fixed decimals where the measure has them, else two significant figures or more."""
+    if decimals is None:
+        size = abs(number)
+        decimals = 0 if size >= 10 or size == 0 else 1 if size >= 1 else 2 if size >= 0.1 else 3
+    shown = f"{abs(number):.{decimals}f}"
+    return f"−{shown}" if number < 0 and float(shown) else shown
+
+
+def one_in(p: float) -> str:
+    """A chance as gardeners say it: 1 in 20."""
+    if p >= 0.995:
+        return "nearly always"
+    if p > 0.3:
+        return f"{100 * p:.0f} in 100"
+    return (
+        f"1 in {1 / p:.0f}" if p >= 0.0005 else f"1 in {float(f'{1 / p:.1g}'):,.0f}".replace(",", " ") if p else "never"
+    )
+
+
+_YEAR_FIRST = re.compile(r"(\d{4})[-/](\d{1,2})[-/](\d{1,2})(T[\d:.]+)?", re.ASCII)
+_DOTTED = re.compile(r"(\d{1,2})\.(\d{1,2})\.(\d{4}|\d{2})", re.ASCII)
+_SLASHED = re.compile(r"(\d{1,2})[/-](\d{1,2})[/-](\d{4})", re.ASCII)
+_NAMED = re.compile(r"(\d{1,2}) ([A-Za-z]{3,9}) (\d{4})", re.ASCII)
+_MONTHS = ("january", "february", "march", "april", "may", "june", "july", "august", "september", "october",
+           "november", "december")  # fmt: skip
+
+
+def parse_date(text: str) -> date:
+    """A date as people write it: 2026-05-31, 31.5.2026, 31/5/2026, 31 May 2026.
+
+    Raises
+    ------
+    DateError
+        No date, or one that can be read two ways (03/04/2026).
+    """
+    cleaned = text.strip()
+    try:
+        year, month, day = _date_parts(cleaned)
+        return date(year, month, day)
+    except ValueError as error:
+        if isinstance(error, DateError):
+            raise
+        raise DateError(f"“{cleaned[:40]}” is no date; write it as 2026-05-31") from error
+
+
+def _date_parts(text: str) -> tuple[int, int, int]:
+    if found := _YEAR_FIRST.fullmatch(text):
+        return int(found[1]), int(found[2]), int(found[3])
+    if found := _DOTTED.fullmatch(text):
+        return int(found[3]) + (2000 if len(found[3]) == 2 else 0), int(found[2]), int(found[1])
+    if found := _NAMED.fullmatch(text):
+        months = [i for i, name in enumerate(_MONTHS, 1) if found[2].lower() in (name, name[:3])]
+        return int(found[3]), (months or [0])[0], int(found[1])
+    if found := _SLASHED.fullmatch(text):
+        first, second = int(found[1]), int(found[2])
+        if first <= 12 and second <= 12 and first != second:
+            raise DateError(f"“{text}” can be read two ways; write it as year-month-day")
+        return (int(found[3]), first, second) if second > 12 else (int(found[3]), second, first)
+    raise DateError(f"“{text[:40]}” is no date; write it as 2026-05-31")
+
+
+def lower_first(text: str) -> str:
+    """Text inside a sentence: its first letter small, unless the word is all capitals (pH, NPK)."""
+    return text[:1].lower() + text[1:] if text[1:2].islower() else text
+
+
+def listed(names: Sequence[str]) -> str:
+    """a, b and c"""
+    return ", ".join(names[:-1]) + (" and " if len(names) > 1 else "") + names[-1]

@@ -1,0 +1,1 @@
+"""Whatever changes something: check, lock, write, forget what was found. Views commit."""

@@ -1,0 +1,79 @@
+"""Drafts: trials being planned, kept as typed, each step over the version that was seen."""
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+from sqlmodel import Session, col, select
+
+from eproba.store.commands.locks import Changed, Gone
+from eproba.store.tables import DraftRow
+
+Typed = Mapping[str, list[str]]
+
+
+def new_draft(session: Session, answers: dict[str, Any], now: datetime) -> int:
+    row = DraftRow(changed_at=now, answers=answers)
+    session.add(row)
+    session.flush()
+    return row.id
+
+
+def hold_draft(session: Session, draft_id: int) -> DraftRow:
+    """The draft as it is now, held until the commit, so that nobody writes between reading and writing.
+
+    Raises
+    ------
+    Gone
+        The draft was thrown away, or its lots were dealt.
+    """
+    query = select(DraftRow).where(DraftRow.id == draft_id).with_for_update().execution_options(populate_existing=True)
+    row = session.exec(query).first()
+    if row is None:
+        raise Gone("This draft is gone: it was thrown away, or its lots have been dealt.")
+    return row
+
+
+def keep_steps(
+    session: Session, row: DraftRow, steps: Mapping[str, Typed], now: datetime, seen: Mapping[str, int]
+) -> None:
+    """Keep steps of a held draft exactly as typed, right or wrong.
+
+    `seen`: for a step the version that its form was made from (missing: it has none).
+
+    Raises
+    ------
+    Changed
+        A step was saved since in another window; nothing is written.
+    """
+    changed = {name: dict(typed) for name, typed in steps.items() if row.answers.get(name) != typed}
+    for name in changed:
+        if name in seen and seen[name] != row.versions.get(name, 0):
+            text = "This step was changed in another window since you opened it. Yours is still in the fields"
+            raise Changed(f"{text}; go on if it is right.")
+    row.answers = {**row.answers, **changed}
+    row.versions = {**row.versions, **{name: row.versions.get(name, 0) + 1 for name in changed}}
+    row.changed_at = now
+    session.add(row)
+    session.flush()
+
+
+def drop_draft(session: Session, draft_id: int) -> None:
+    row = session.get(DraftRow, draft_id)
+    if row is not None:
+        session.delete(row)
+
+
+def take_draft(session: Session, draft_id: int) -> None:
+    """Take a draft away for good, once: of two windows that deal its lots, one gets a trial.
+
+    Raises
+    ------
+    Gone
+        Somebody was quicker.
+    """
+    row = session.exec(select(DraftRow).where(col(DraftRow.id) == draft_id).with_for_update()).first()
+    if row is None:
+        raise Gone("These lots have been dealt already: the trial stands under Trials.")
+    session.delete(row)
+    session.flush()

@@ -1,0 +1,47 @@
+"""The household: its passcode, tries at it, and who types on which device."""
+
+from datetime import datetime, timedelta
+
+from sqlalchemy import delete, func
+from sqlmodel import Session, col, select
+
+from eproba.store.commands.locks import lock_name
+from eproba.store.tables import DeviceRow, HouseholdRow, PasscodeTryRow
+
+TRIES = 5
+TRIES_OF_ALL = 50
+TRIES_WITHIN = timedelta(minutes=15)
+
+
+def set_passcode_hash(session: Session, hashed: str) -> None:
+    """Set a new passcode; every device must give it again."""
+    session.merge(HouseholdRow(id=1, passcode_hash=hashed))
+    session.exec(delete(DeviceRow))
+
+
+def begin_try(session: Session, address: str, now: datetime) -> int | None:
+    """Put a try at the passcode on record before it is looked at, so that many at once count as many.
+
+    None: this address, or all together, have guessed too often in the last quarter of an hour.
+    """
+    lock_name(session, "passcode")
+    since = now - TRIES_WITHIN
+    session.exec(delete(PasscodeTryRow).where(col(PasscodeTryRow.at) < since))
+    recent = select(func.count()).select_from(PasscodeTryRow).where(col(PasscodeTryRow.at) > since)
+    own = session.exec(recent.where(PasscodeTryRow.address == address)).one()
+    if own >= TRIES or session.exec(recent).one() >= TRIES_OF_ALL:
+        return None
+    row = PasscodeTryRow(address=address, at=now)
+    session.add(row)
+    session.flush()
+    return row.id
+
+
+def forgive_try(session: Session, try_id: int) -> None:
+    """It was the right one, so it does not count."""
+    session.exec(delete(PasscodeTryRow).where(col(PasscodeTryRow.id) == try_id))
+
+
+def keep_device(session: Session, device_id: str, who: str, pours: bool, now: datetime) -> None:
+    """Who types on a device, and whether it shows who gets what in a blind trial."""
+    session.merge(DeviceRow(id=device_id, who=who, pours=pours, seen_at=now))

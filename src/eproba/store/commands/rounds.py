@@ -1,0 +1,89 @@
+"""Rounds: closed by one rule for till, file and button; opened again while the envelope is shut; their notes."""
+
+from datetime import datetime
+
+from sqlalchemy import select, update
+from sqlmodel import Session, col
+
+from eproba.core.errors import EprobaError
+from eproba.core.trial.model import Round, Trial
+from eproba.core.trial.rounds import complete, may_open_again, passed_over
+from eproba.store.commands.findings import forget_finding
+from eproba.store.commands.locks import lock_trial, unchanged
+from eproba.store.readings import readings_of
+from eproba.store.tables import ReadingRow, RoundRow, TrialRow
+
+
+class RoundError(EprobaError):
+    """Something that can't be done with a round; the message says why."""
+
+
+def finish_round(session: Session, trial_id: int, round_id: int, now: datetime) -> None:
+    """Close a round as it is, complete or not."""
+    trial = lock_trial(session, trial_id)
+    _close(session, trial, _round(trial, round_id), now)
+
+
+def settle_round(session: Session, trial: Trial, this: Round, now: datetime) -> None:
+    """After readings came in: a round that is complete closes; so does one that had been put down as missed."""
+    if this.done:
+        return
+    if this.missed or complete(trial, this, readings_of(session, trial.id, this.id)):
+        _close(session, trial, this, now)
+
+
+def _close(session: Session, trial: Trial, this: Round, now: datetime) -> None:
+    """Mark it as closed; open rounds before it were passed over; the last one closes the trial."""
+    _mark(session, this, done=True, missed=False, closed_at=now)
+    read = select(col(ReadingRow.round_id)).distinct().where(col(ReadingRow.trial_id) == trial.id)
+    holding = set(session.connection().execute(read).scalars())
+    for each, missed in passed_over(trial, this, holding):
+        _mark(session, each, done=not missed, missed=missed, closed_at=now)
+    if this.id == trial.rounds[-1].id:
+        session.exec(update(TrialRow).where(col(TrialRow.id) == trial.id).values(closed_at=now))
+    forget_finding(session, trial.id)
+
+
+def open_again(session: Session, trial_id: int, round_id: int, now: datetime) -> None:
+    """Open a closed or missed round again.
+
+    Raises
+    ------
+    RoundError
+        The envelope is open, or the round is.
+    """
+    trial = lock_trial(session, trial_id)
+    this = _round(trial, round_id)
+    if not may_open_again(trial, this, trial.sealed(now.astimezone().date())):
+        why = "it is open" if not (this.done or this.missed) else "the envelope is open: correct the table of readings"
+        raise RoundError(f"The round of day {this.day} can’t be opened again: {why}.")
+    _mark(session, this, done=False, missed=False, closed_at=None)
+    if this.id == trial.rounds[-1].id:
+        session.exec(update(TrialRow).where(col(TrialRow.id) == trial.id).values(closed_at=None))
+    forget_finding(session, trial.id)
+
+
+def note_round(session: Session, trial_id: int, round_id: int, note: str, seen: str) -> None:
+    """Write a round's note over the one that was seen; what was not touched writes nothing.
+
+    Raises
+    ------
+    Changed
+        Somebody else wrote another meanwhile.
+    """
+    if note == seen:
+        return
+    this = _round(lock_trial(session, trial_id), round_id)
+    unchanged(seen, this.note, note, "the note of this round")
+    session.exec(update(RoundRow).where(col(RoundRow.id) == round_id).values(note=note))
+
+
+def _mark(session: Session, this: Round, **facts: object) -> None:
+    session.exec(update(RoundRow).where(col(RoundRow.id) == this.id).values(**facts))
+
+
+def _round(trial: Trial, round_id: int) -> Round:
+    found = next((each for each in trial.rounds if each.id == round_id), None)
+    if found is None:
+        raise RoundError("This round was removed from the plan.")
+    return found

@@ -1,0 +1,98 @@
+"""What a device sends, as far as it is an entry at all; whether it may be written is the core's to say."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from eproba.core.errors import EprobaError
+from eproba.core.trial.readings import LONGEST_REASON, Entry
+from eproba.store.commands.readings import Sent
+
+LONGEST_ID, LONGEST_TYPED = 64, 60
+MOST_AT_ONCE = 500
+AHEAD = timedelta(minutes=10)  # of our clock: a device that runs ahead by more reads in the future
+
+
+class NoEntry(EprobaError):
+    """Something that is no entry; the message says what it lacks."""
+
+
+@dataclass(frozen=True)
+class Field:
+    """One field of an entry, of one kind and at most so long."""
+
+    name: str
+    longest: int
+    needed: bool = False
+
+
+TEXTS = (
+    Field("trial", LONGEST_ID, True),
+    Field("round", LONGEST_ID, True),
+    Field("unit", LONGEST_ID, True),
+    Field("measure", 100, True),
+    Field("typed", LONGEST_TYPED),
+    Field("skip", LONGEST_REASON),
+    Field("replaces", LONGEST_ID),
+)
+
+
+def sent_from(op: Any, now: datetime) -> Sent:
+    """One entry as a device sends it. Raises NoEntry, with what is amiss."""
+    if not isinstance(op, dict) or not isinstance(op.get("id"), str) or not 8 <= len(op["id"]) <= LONGEST_ID:
+        raise NoEntry("This entry has no id.")
+    text = {field.name: _text(op, field) for field in TEXTS}
+    read_at = _moment(op.get("at"), now)
+    entry = Entry(
+        unit=text["unit"],
+        measure=text["measure"],
+        replicate=_whole(op, "replicate"),
+        typed=text["typed"],
+        read_on=read_at.astimezone().date(),
+        skip=text["skip"],
+        sure=op.get("sure") is True,
+    )
+    return Sent(
+        id=_kept("id", op["id"]),
+        trial=text["trial"],
+        round=text["round"],
+        entry=entry,
+        read_at=read_at,
+        seen=_whole(op, "seen") if "seen" in op else 0,
+        replaces=text["replaces"],
+        undo=op.get("undo") is True,
+    )
+
+
+def _text(op: dict[str, Any], field: Field) -> str:
+    value = op.get(field.name)
+    if value is None and not field.needed:
+        return ""
+    if not isinstance(value, str) or len(value) > field.longest or (field.needed and not value):
+        raise NoEntry(f"Its {field.name} is no text of up to {field.longest} characters.")
+    return _kept(field.name, value)
+
+
+def _kept(name: str, text: str) -> str:
+    """Text that can be written down at all."""
+    if "\0" in text or any("\ud800" <= each <= "\udfff" for each in text):
+        raise NoEntry(f"Its {name} holds a character that can’t be kept; type it again without it.")
+    return text
+
+
+def _whole(op: dict[str, Any], name: str) -> int:
+    value = op.get(name)
+    if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value < 2**31:
+        raise NoEntry(f"Its {name} is no whole number.")
+    return value
+
+
+def _moment(at: Any, now: datetime) -> datetime:
+    """When it was read: milliseconds since 1970 by the device's clock, set right by ours; ahead of us it is now."""
+    if not isinstance(at, (int, float)) or isinstance(at, bool) or not 0 <= at < 2**53:
+        raise NoEntry("It does not say when it was read.")
+    try:
+        read_at = datetime.fromtimestamp(at / 1000, UTC)
+    except (ValueError, OverflowError, OSError) as error:
+        raise NoEntry("It does not say when it was read.") from error
+    return min(read_at, now) if read_at <= now + AHEAD else read_at

@@ -1,0 +1,61 @@
+"""What devices typed in the garden: taken one by one, and what still waits on a device."""
+
+from typing import Any
+
+from flask import Blueprint, abort, jsonify, render_template, request
+from flask.typing import ResponseReturnValue
+
+from eproba.core.trial.model import Reading
+from eproba.store.commands.readings import Answer, Sender, Sent, take_entries
+from eproba.store.trials import trial_with_key
+from eproba.web.entries.payload import MOST_AT_ONCE, NoEntry, sent_from
+from eproba.web.ui.clock import now
+from eproba.web.ui.session import db, sees_lots, who
+from eproba.web.verdict.keeping import kept
+
+entries = Blueprint("entries", __name__, template_folder="templates")
+
+
+@entries.post("/entries")
+def take() -> ResponseReturnValue:
+    """One answer for each entry: saved, conflict (with what stands there), doubted or refused (with why)."""
+    body = request.get_json(silent=True)
+    ops = body.get("entries") if isinstance(body, dict) else None
+    if not isinstance(ops, list) or len(ops) > MOST_AT_ONCE:
+        abort(400, f"Send a list of up to {MOST_AT_ONCE} entries.")
+    answers: list[Answer | None] = []
+    sent: list[Sent] = []
+    for op in ops:
+        try:
+            sent.append(sent_from(op, now()))
+            answers.append(None)
+        except NoEntry as error:
+            answers.append(Answer(_id(op), "refused", why=str(error)))
+    taken = iter(take_entries(db(), sent, Sender(who(), now(), "till", sees_lots())))
+    told = [each or next(taken) for each in answers]
+    db().commit()
+    for key in {each.trial for each in sent}:
+        trial_id = trial_with_key(db(), key)
+        if trial_id is not None:
+            kept(trial_id)
+    return jsonify(answers=[_told(each) for each in told])
+
+
+def _id(op: Any) -> str:
+    return str(op.get("id") or "")[:64] if isinstance(op, dict) else ""
+
+
+def _told(answer: Answer) -> dict[str, Any]:
+    there = None if answer.there is None else reading_told(answer.there)
+    return {"id": answer.id, "status": answer.status, "there": there, "why": answer.why}
+
+
+def reading_told(reading: Reading) -> dict[str, Any]:
+    """A reading for a device: `value` and `skip` empty where one was taken back."""
+    return {"value": reading.value, "skip": reading.skip_reason, "version": reading.version, "by": reading.by}
+
+
+@entries.get("/waiting")
+def waiting() -> ResponseReturnValue:
+    """What this device still holds, with a way out for each."""
+    return render_template("entries/waiting.html")

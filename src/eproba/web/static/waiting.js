@@ -1,0 +1,46 @@
+// Everything that this device holds of what was typed: what waits, and what has to be decided.
+"use strict";
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("waiting", () => ({
+    entries: [],
+    trouble: "",
+
+    async init() {
+      document.addEventListener("entries-changed", () => this.look());
+      await this.look();
+    },
+    async look() {
+      this.trouble = Keeper.trouble;
+      this.entries = (await Keeper.all()).map((entry) => ({
+        entry,
+        title: [entry.told.trial, entry.told.round, entry.told.title].filter(Boolean).join(", ") || "Typed earlier",
+        typed: Keeper.wordedOp(entry.op),
+        when: entry.op.at ? `typed ${new Date(entry.op.at).toLocaleString()}` : "",
+        why: Keeper.why(entry),
+        ways: Keeper.ways(entry).filter((way) => way.act !== "file"),
+      }));
+    },
+    get none() {
+      return this.entries.length === 0;
+    },
+    get some() {
+      return this.entries.length > 0;
+    },
+    get summary() {
+      return Keeper.line(this.entries.map((each) => each.entry)) + ".";
+    },
+    get fileHint() {
+      return "The file can be read in any table, and brought in again under “CSV in” of its trial.";
+    },
+    send() {
+      Keeper.send();
+    },
+    file() {
+      Keeper.file();
+    },
+    decide(shown, way) {
+      Keeper.decide(shown.entry, way.act);
+    },
+  }));
+});

@@ -1,0 +1,45 @@
+"""What goes out: addresses of static files, JSON inside pages, files to download."""
+
+import hashlib
+import json
+import re
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from flask import Response, request, url_for
+
+from eproba.core.trial.model import Trial
+
+STATIC = Path(__file__).parents[1] / "static"
+
+
+@cache
+def _fingerprint(filename: str, _changed: float) -> str:
+    return hashlib.sha256((STATIC / filename).read_bytes()).hexdigest()[:12]
+
+
+def asset(filename: str) -> str:
+    """Address of a static file with its fingerprint, so that it can be cached for ever."""
+    changed = (STATIC / filename).stat().st_mtime
+    return url_for("static", filename=filename, v=_fingerprint(filename, changed))
+
+
+def as_json(data: Any) -> str:
+    """JSON that is safe inside a script element."""
+    text = json.dumps(data, ensure_ascii=False, separators=(",", ":"), allow_nan=False)
+    return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
+
+
+def wants_json() -> bool:
+    return request.is_json or request.accept_mimetypes.best == "application/json"
+
+
+def file_name(trial: Trial) -> str:
+    """A trial's name as a plain file name."""
+    return re.sub(r"[^a-z0-9]+", "-", trial.name.lower()).strip("-")[:60] or f"trial-{trial.id}"
+
+
+def download(text: str, kind: str, name: str) -> Response:
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(text, content_type=f"{kind}; charset=utf-8", headers=headers)

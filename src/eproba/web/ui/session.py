@@ -1,0 +1,47 @@
+"""What a request stands on: the database session, who types, the trial asked for."""
+
+from typing import cast
+
+from flask import abort, current_app, g
+from flask_login import current_user
+from sqlmodel import Session
+
+from eproba.core.trial.blinding import shown_to
+from eproba.core.trial.model import Trial
+from eproba.store.trials import load_trial
+from eproba.web.ui.clock import today
+
+
+def db() -> Session:
+    """The request's session; views commit it themselves."""
+    if "session" not in g:
+        g.session = Session(current_app.extensions["engine"])
+    return cast(Session, g.session)
+
+
+def close_db(_error: BaseException | None) -> None:
+    session = g.pop("session", None)
+    if session is not None:
+        session.close()
+
+
+def who() -> str:
+    """The name of whoever types on this device."""
+    return str(current_user.who) if current_user.is_authenticated else ""
+
+
+def sees_lots() -> bool:
+    """Whether this device shows who got what in a blind trial: it belongs to one who pours."""
+    return bool(current_user.is_authenticated and current_user.pours)
+
+
+def seen_trial_or_404(trial_id: int) -> Trial:
+    """The trial as this device may see it: a blind one without its lots, where the device reads."""
+    return shown_to(trial_or_404(trial_id), today(), sees_lots())
+
+
+def trial_or_404(trial_id: int) -> Trial:
+    trial = load_trial(db(), trial_id)
+    if trial is None:
+        abort(404, "There is no such trial; it may have been deleted.")
+    return trial
