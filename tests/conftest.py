@@ -9,9 +9,11 @@ from types import SimpleNamespace
 import hypothesis
 import psycopg
 import pytest
+from flask.testing import FlaskClient
 from psycopg import sql
 from sqlmodel import Session
 from werkzeug.serving import make_server
+from werkzeug.test import TestResponse
 
 from eproba.store.database import engine_for
 from eproba.store.demo import make_demo
@@ -19,6 +21,7 @@ from eproba.store.preparing import named
 from eproba.store.upgrading import migrate
 from eproba.web.app import create_app
 from eproba.web.settings import Settings
+from eproba.web.verdict.findings import remember_all
 
 TODAY = date(2026, 5, 20)
 CHROMIUM = "/usr/bin/chromium"
@@ -89,6 +92,7 @@ def templates(server):
     engine = engine_for(named(server.url, demo))
     with Session(engine) as session:
         make_demo(session, TODAY)
+        remember_all(session)
     engine.dispose()
     yield {"empty": empty, "demo": demo}
     server.drop(empty)
@@ -127,11 +131,19 @@ def app(settings, clock, monkeypatch):
     app.extensions["engine"].dispose()
 
 
+class Told(TestResponse):
+    """An answer whose page reads as a browser shows it: line breaks of the source are spaces."""
+
+    def get_data(self, as_text=False):
+        data = super().get_data(as_text)
+        return " ".join(data.split()) if as_text and self.mimetype == "text/html" else data
+
+
 class Client:
     """A test client that sends its CSRF token as a browser does."""
 
     def __init__(self, app) -> None:
-        self.plain = app.test_client()
+        self.plain = FlaskClient(app, Told, use_cookies=True)
 
     def get(self, path, **more):
         return self.plain.get(path, base_url="http://localhost", **more)

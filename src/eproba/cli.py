@@ -4,13 +4,16 @@ import os
 import sys
 from datetime import datetime
 from pathlib import Path
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 import click
 
 from eproba.core.errors import EprobaError
 from eproba.core.stats.series import CannotJudge, Question, Scale
 from eproba.core.words import parse_number
+
+if TYPE_CHECKING:
+    from sqlmodel import Session
 
 
 @click.group()
@@ -162,7 +165,18 @@ def prepare(what: str) -> None:
     from eproba.store.preparing import prepare_demo, prepare_own
 
     url = os.environ["EPROBA_DATABASE_URL"]
-    click.echo(prepare_own(url) if what == "serve" else prepare_demo(url, datetime.now().date()))
+    ready = prepare_own(url, _judge_all) if what == "serve" else prepare_demo(url, datetime.now().date(), _judge_all)
+    click.echo(ready)
+
+
+def _judge_all(session: "Session") -> None:
+    """Judge what is over and was never judged; the statistics are loaded only where there is something."""
+    from eproba.store.findings import unjudged
+
+    if unjudged(session):
+        from eproba.web.verdict.findings import remember_all
+
+        remember_all(session)
 
 
 @main.command()

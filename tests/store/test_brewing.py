@@ -3,7 +3,6 @@
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from sqlalchemy import text
 from sqlmodel import Session
 
 from eproba.core.brewing.batches import Batch, Check
@@ -12,15 +11,17 @@ from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.mixing import concentrate
 from eproba.core.brewing.weather import Hour
 from eproba.core.catalogue import recipes
-from eproba.store.batches import batches, photo_of, take_from
+from eproba.store.batches import batches, photo_of
 from eproba.store.brewing import brewing_jobs, brewings, day_span, needs
-from eproba.store.commands.batches import add_batch, add_check, change_batch
+from eproba.store.commands.batches import add_batch, add_check, change_batch, take
 from eproba.store.commands.kit import keep_kit
 from eproba.store.commands.recipes import keep_recipe
+from eproba.store.commands.rounds import finish_round
 from eproba.store.commands.trials import lose_unit
 from eproba.store.commands.weather import add_hours
 from eproba.store.kit import Household, household_kit
 from eproba.store.recipes import all_recipes, recipe_of, versions_of
+from eproba.store.trials import load_trial
 from eproba.store.weather import LoggedStation
 from tests.conftest import TODAY, demo_garden
 
@@ -55,18 +56,26 @@ def test_a_batch_comes_back_as_it_was_put_there(session):
     assert photo_of(session, batch_id, second.id) is None
 
 
+@demo_garden
 def test_what_is_poured_is_taken_until_nothing_is_left(session):
     batch_id = put_on_the_shelf(session)
-    (batch,) = batches(session, [batch_id])
-    take_from(session, batch, 1.5, NOW)
-    session.expire_all()
+    take(session, batch_id, 1, 1.5, "Ben", NOW)
     (batch,) = batches(session, [batch_id])
     assert (batch.left, batch.used_up_at) == (0.5, None)
-    take_from(session, batch, 0.48, NOW)
-    session.expire_all()
+    take(session, batch_id, 2, 0.46, "Ben", NOW + timedelta(hours=1))
     (batch,) = batches(session, [batch_id])
-    assert batch.left == pytest.approx(0.02)
-    assert batch.used_up_at == NOW, "what sticks to the vessel is no pour"
+    assert batch.left == pytest.approx(0.04)
+    assert batch.used_up_at == NOW + timedelta(hours=1), "what sticks to the vessel, 2 in 100, is no pour"
+
+
+@demo_garden
+def test_a_corrected_pour_puts_back_what_it_took_and_no_litre_more(session):
+    """Poured out, over the brim even, and corrected: made less taken, in whatever order."""
+    batch_id = put_on_the_shelf(session)
+    for pour_id, litres, left in ((1, 1.5, 0.5), (2, 3.0, 0.0), (2, 0.2, 0.3), (1, 0.0, 1.8), (2, 0.0, 2.0)):
+        take(session, batch_id, pour_id, litres, "Ben", NOW)
+        (batch,) = batches(session, [batch_id])
+        assert batch.left == pytest.approx(left)
 
 
 def test_batches_of_a_recipe_newest_first(session):
@@ -117,8 +126,7 @@ def test_needs_are_those_of_running_trials_for_living_units(session):
     lose_unit(session, 5, first_of(session, "A"), TODAY, "fox")
     assert dict_of(session)[5, TODAY][1] == pytest.approx(3 * 1.5 / 11)
     assert needs(session, TODAY + timedelta(days=90)) == []
-    close = "UPDATE round SET done = true WHERE trial_id = 5 AND day = 28"
-    session.connection().execute(text(close))
+    finish_round(session, 5, load_trial(session, 5).rounds[-1].id, NOW)
     assert {pour.trial_id for _, pour in needs(session, TODAY)} == {4}, "a trial whose last round is in pours no more"
 
 
@@ -127,8 +135,6 @@ def dict_of(session):
 
 
 def first_of(session, letter):
-    from eproba.store.trials import load_trial
-
     return next(unit.id for unit in load_trial(session, 5).units if unit.letter == letter)
 
 

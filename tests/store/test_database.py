@@ -14,6 +14,7 @@ from eproba.store.preparing import begin_restore, end_restore, named, prepare_de
 from eproba.store.readings import readings_of
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import alembic_config, migrate
+from eproba.web.verdict.findings import remember_all
 from tests.conftest import TODAY, demo_garden
 
 
@@ -90,15 +91,16 @@ def test_the_demo_is_the_same_every_day_but_for_its_dates(url):
 
 
 def test_databases_are_made_restored_and_set_aside(server, url, database):
-    assert prepare_own(url) == url
-    demo = prepare_demo(url, TODAY)
+    assert prepare_own(url, remember_all) == url
+    demo = prepare_demo(url, TODAY, remember_all)
     engine = engine_for(demo)
     with engine.begin() as connection:
         connection.execute(text("DELETE FROM trial WHERE id = 1"))
     engine.dispose()
-    engine = engine_for(prepare_demo(url, TODAY))
+    engine = engine_for(prepare_demo(url, TODAY, remember_all))
     with engine.connect() as connection:
         assert connection.execute(text("SELECT count(*) FROM trial")).scalar() == 5, "always fresh"
+        assert connection.execute(text("SELECT count(*) FROM finding")).scalar() == 2, "what is over is judged"
     engine.dispose()
     into = begin_restore(url)
     migrate(into)

@@ -131,7 +131,7 @@ def test_sql_and_html_in_names_stay_words(client, draft, app):
 def test_an_empty_garden_is_not_empty_of_help(client):
     page = client.get("/").get_data(as_text=True)
     assert "Plan your first trial" in page
-    assert page.count("<li><h2") == 4
+    assert page.count("<li> <h2") == 4
     assert "No trial yet" in client.get("/trials").get_data(as_text=True)
 
 

@@ -8,6 +8,7 @@ from icalendar import Calendar
 from sqlalchemy import text as sql
 
 from tests.conftest import demo_garden
+from tests.web.entries import op, till
 from tests.web.steps import fill, planned, typed
 
 BEDS = json.dumps(
@@ -182,9 +183,11 @@ def test_declaring_freezes_and_amending_tells(client, draft, clock):
 def test_the_first_record_declares_what_nobody_declared(client, draft, clock):
     trial = dealt(client, draft)
     clock.forward(days=1)
-    first = re.search(rf"{trial}/rounds/(\d+)", text(client, trial)).group(1)
-    assert "fingerprint <code>" not in text(client, trial)
-    client.send(f"{trial}/rounds/{first}/readings", {"typed": []})
+    round_ = till(client, re.search(rf"{trial}/rounds/\d+", text(client, trial)).group())
+    refused = {**op(round_, 1, "P1", "5", "plant_height"), "unit": "P99"}
+    client.send("/entries", {"entries": [refused]})
+    assert "fingerprint <code>" not in text(client, trial), "what is refused is no record"
+    client.send("/entries", {"entries": [op(round_, 2, "P1", "5", "plant_height")]})
     assert "fingerprint <code>" in text(client, trial)
 
 
@@ -237,9 +240,12 @@ def test_tags_lead_to_the_round_and_hide_what_is_blind(client, app):
     tags = text(client, "/trials/2/tags")
     assert tags.count('class="tag-code"') == 10
     assert tags.count("<svg") >= 20, "a stake and a code each"
-    unit = client.get("/units/20")
-    assert re.fullmatch(r"/trials/2/rounds/\d+\?unit=20", unit.headers["Location"])
+    old = client.get("/units/20").headers["Location"]
+    assert re.fullmatch(r"/t/\w{16}/H10", old), "a tag that was printed with the unit’s number"
+    assert re.fullmatch(r"/trials/2/rounds/\d+\?unit=H10", client.get(old).headers["Location"])
+    assert client.get(old.replace("H10", "H99")).headers["Location"] == "/trials/2"
     assert client.get("/units/999").status_code == 404
+    assert client.get("/t/nowhere/H1").status_code == 404
     with app.extensions["engine"].begin() as connection:
         connection.execute(sql("UPDATE trial SET blind = true WHERE id = 2"))
     hidden = text(client, "/trials/2/tags").split("tags-sheet")[1]

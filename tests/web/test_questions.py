@@ -137,7 +137,10 @@ def test_a_blind_trial_names_no_treatment_on_its_tags(client, draft):
     trial = deal(client, draft)
     assert "tags do not name the treatment" in text(client, trial)
     assert "Nettle steep" not in text(client, f"{trial}/tags").split("tags-sheet")[1]
-    assert "Nettle steep" in text(client, f"{trial}/slip"), "the slip is for whoever pours"
+    assert client.get(f"{trial}/slip").status_code == 403, "the slip is for whoever pours"
+    client.post("/who", {"who": "Ben", "role": "pours"})
+    assert "Nettle steep" in text(client, f"{trial}/slip")
+    assert "Nettle steep" not in text(client, f"{trial}/tags").split("tags-sheet")[1], "the one who reads sees the tags"
 
 
 def test_a_square_is_cut_dealt_and_proved(client, draft):

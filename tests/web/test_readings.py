@@ -6,12 +6,13 @@ import pytest
 
 from tests.conftest import demo_garden
 
+ON = {"read_on": "2026-04-20"}
 HEAD = "date;unit;measure;reading;value\n"
 
 
 @demo_garden
 def test_a_correction_keeps_the_old_value_and_its_reason(client):
-    form = {"value": "7,25", "reason": "read from the wrong pot", "version": "1"}
+    form = {"value": "7,25", "reason": "read from the wrong pot", "version": "1", "read_on": "2026-04-20"}
     page = client.post("/trials/1/readings/1", form, follow_redirects=True).get_data(as_text=True)
     assert "Corrected. The old value is kept." in page
     assert "now 7.2: read from the wrong pot" in page or "now 7.3: read from the wrong pot" in page
@@ -19,13 +20,13 @@ def test_a_correction_keeps_the_old_value_and_its_reason(client):
 
 @demo_garden
 def test_two_corrections_at_once_the_second_sees_both(client):
-    client.post("/trials/1/readings/1", {"value": "7", "reason": "first", "version": "1"})
-    second = client.post("/trials/1/readings/1", {"value": "8", "reason": "second", "version": "1"})
+    client.post("/trials/1/readings/1", {"value": "7", "reason": "first", "version": "1", **ON})
+    second = client.post("/trials/1/readings/1", {"value": "8", "reason": "second", "version": "1", **ON})
     page = second.get_data(as_text=True)
     assert second.status_code == 409
     assert "it is now 7.0 cm" in page
     assert "You typed 8" in page
-    again = client.post("/trials/1/readings/1", {"value": "8", "reason": "second", "version": "2"})
+    again = client.post("/trials/1/readings/1", {"value": "8", "reason": "second", "version": "2", **ON})
     assert again.status_code == 302
 
 
@@ -35,7 +36,7 @@ def test_two_corrections_at_once_the_second_sees_both(client):
     [({"value": "x", "reason": "r"}, "not a number"), ({"value": "5", "reason": ""}, "Say why")],
 )
 def test_a_bad_correction_keeps_what_was_typed(client, form, said):
-    response = client.post("/trials/1/readings/1", {**form, "version": "1"})
+    response = client.post("/trials/1/readings/1", {**form, "version": "1", **ON})
     page = response.get_data(as_text=True)
     assert response.status_code == 400
     assert said in page
@@ -51,7 +52,9 @@ def test_csv_goes_out_and_comes_in_again(client):
     assert len(lines) == 1 + 18 * 5 * 2
     refused = send(client, "/trials/1", out.get_data(as_text=True))
     assert refused.status_code == 400
-    assert "already on record" in refused.get_data(as_text=True)
+    assert "the envelope is open: it needs a reason" in refused.get_data(as_text=True)
+    again = send(client, "/trials/1", out.get_data(as_text=True), reason="found the sheet")
+    assert "already on record" in again.get_data(as_text=True)
     again = client.post("/trials/1/copy", follow_redirects=True)
     draft = again.request.path.rsplit("/", 1)[0]
     step = client.get(f"{draft}/measure").get_data(as_text=True)
@@ -84,9 +87,12 @@ ROW = "2026-05-23;P1;Widest leaf;1;9,5\n"
     ("rows", "said"),
     [
         ("2026-05-22;P99;Plant height;1;9\n", ["Line 2, unit:", "its units are P1 to P16"]),
-        ("2026-05-22;P1;Worms;1;9\n", ["Line 2, measure:", "they are Fresh mass, Plant height"]),
+        ("2026-05-22;P1;Worms;1;9\n", ["Line 2, measure:", "is no measure of this trial; they are Plant height"]),
         ("2026-05-22;P1;Plant height;1;tall\n", ["Line 2, value:", "is not a number"]),
-        ("2026-05-22;P1;Plant height;1;900\n", ["Line 2, value:", "outside 0 to 300"]),
+        (
+            "2026-05-22;P1;Plant height;1;900\n",
+            ["1 value outside the sensible", "Line 2, value:", "outside 0 to 300"],
+        ),
         ("2026-05-23;P1;Plant height;1;9\n", ["Line 2, date:", "no round on day 1"]),
         ("03/04/2026;P1;Plant height;1;9\n", ["can be read two ways"]),
         ("sometime;P1;Plant height;1;9\n", ["is no date"]),

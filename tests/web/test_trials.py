@@ -35,6 +35,7 @@ PAGES += [
         "/readings/import",
     )
 ]
+SEEN = "Back plot. Every patch is raked in the same way, mulched or not."
 
 
 def text(client, path, **more):
@@ -207,5 +208,5 @@ def test_paper_names_treatments_on_tags_but_not_on_the_sheet(client):
 
 
 def test_a_note_is_kept(client):
-    client.post("/trials/2/note", {"note": "Hail on day 8 <script>"})
+    client.post("/trials/2/note", {"note": "Hail on day 8 <script>", "seen": SEEN})
     assert "Hail on day 8 &lt;script&gt;" in text(client, "/trials/2")

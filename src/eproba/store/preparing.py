@@ -1,5 +1,6 @@
 """Databases: made when missing, brought to the newest migration; the demo's laid fresh from a template of the day."""
 
+from collections.abc import Callable
 from contextlib import suppress
 from datetime import date, datetime
 
@@ -15,6 +16,7 @@ from eproba.store.upgrading import migrate, newest_revision
 DEMO = "eproba_demo"
 TEMPLATE = "eproba_template_"
 RESTORING = "eproba_restoring"
+Finish = Callable[[Session], None]
 
 
 def named(url: str, database: str) -> str:
@@ -26,23 +28,30 @@ def name_of(url: str) -> str:
     return make_url(url).database or "eproba"
 
 
-def prepare_own(url: str) -> str:
-    """The gardener's own database, kept; returns its URL."""
+def prepare_own(url: str, finish: Finish) -> str:
+    """The gardener's own database, kept and brought up to date; returns its URL."""
     with _server(url) as server:
         if not _exists(server, name_of(url)):
             _create(server, name_of(url))
     migrate(url)
+    engine = engine_for(url)
+    with Session(engine) as session:
+        finish(session)
+    engine.dispose()
     return url
 
 
-def prepare_demo(url: str, today: date) -> str:
-    """A fresh demo database; its template is made once a day for each migration and generator version."""
+def prepare_demo(url: str, today: date, finish: Finish) -> str:
+    """A fresh demo database; its template is made once a day for each migration and generator version.
+
+    `finish` has the last hand on it: what is over gets judged, which the store does not know how to do.
+    """
     template = f"{TEMPLATE}{newest_revision()}_{GENERATOR}_{today:%Y%m%d}"
     with _server(url) as server:
         if not _exists(server, template):
             for old in _names(server, TEMPLATE):
                 _drop(server, old)
-            _make_template(server, url, template, today)
+            _make_template(server, url, template, today, finish)
         _drop(server, DEMO)
         _create(server, DEMO, template)
     return named(url, DEMO)
@@ -67,7 +76,7 @@ def end_restore(url: str, now: datetime) -> str:
     return aside
 
 
-def _make_template(server: psycopg.Connection, url: str, template: str, today: date) -> None:
+def _make_template(server: psycopg.Connection, url: str, template: str, today: date, finish: Finish) -> None:
     building = f"{template}_building"
     _drop(server, building)
     _create(server, building)
@@ -75,6 +84,7 @@ def _make_template(server: psycopg.Connection, url: str, template: str, today: d
     engine = engine_for(named(url, building))
     with Session(engine) as session:
         make_demo(session, today)
+        finish(session)
     engine.dispose()
     _rename(server, building, template)
 

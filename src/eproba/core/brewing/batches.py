@@ -67,7 +67,7 @@ class Batch:
 
 def nearly_empty(left: float, made: float) -> bool:
     """Whether what is left hardly covers the bottom: then it is used up."""
-    return left <= NEARLY_NOTHING * made
+    return left <= NEARLY_NOTHING * made + 1e-9
 
 
 def speed(recipe: Recipe, temperature: float) -> float:

@@ -43,7 +43,7 @@ def amount(text: str, unit: str) -> float:
     """
     found = re.fullmatch(r"\s*([^\s\d]?[\d.,eE+]+)\s*([^\d\s]*)\s*(each)?\s*", text)
     if found is None or found[2].lower() not in ("", unit.lower()):
-        raise DoseError(f"“{text.strip()}” is no amount: write a number of {unit}, e.g. 250 {unit}.")
+        raise DoseError(f"“{text.strip()}” is no amount: write what each unit got as a number of {unit}.")
     given = parse_number(found[1])
     if not 0 <= given <= MOST_EACH:
         raise DoseError(f"{given:g} {unit} for a unit can't be: from 0 to {MOST_EACH:g} {unit} fits.")

@@ -107,7 +107,7 @@ def _amiss(trial: Trial, unit: Unit, asked: Asked, entry: Entry, today: date) ->
     if why := _wrong_day(trial, unit, entry.read_on, today):
         return why, "read_on"
     if not trial.sealed(today) and not entry.reason.strip():
-        return "the envelope is open: a change needs a reason. Give it in the table of readings", "reason"
+        return "the envelope is open: it needs a reason why it comes now (in the table of readings)", "reason"
     if not entry.typed.strip() and not entry.skip.strip():
         return "type a value, or skip with a reason", "value"
     return "", ""

@@ -26,7 +26,7 @@ const unit = () => CM[field("ground-unit").value];
 const shown = (cm) => String(Math.round((cm / unit()) * 100) / 100);
 const told = (cm) => `${shown(cm)} ${field("ground-unit").value}`;
 const sizes = (place) => `${told(place.width_cm)} by ${told(place.length_cm)}`;
-const extent = (place) => `${sizes(place)}, ${told(place.x_cm)} from left, ${told(place.y_cm)} from top`;
+const whereabouts = (place) => `${sizes(place)}, ${told(place.x_cm)} from left, ${told(place.y_cm)} from top`;
 
 function draw(name, attributes, parent, words) {
   const part = document.createElementNS(NS, name);
@@ -76,7 +76,7 @@ function drawGrid(size) {
 }
 
 function drawPlace(place, index, size) {
-  const words = `${place.name}, ${extent(place)}`;
+  const words = `${place.name}, ${whereabouts(place)}`;
   const name = `place-group${index === chosen ? " chosen" : ""}`;
   const reachable = { tabindex: 0, role: "button", "aria-label": words, "aria-pressed": index === chosen };
   const group = draw("g", { class: name, ...reachable, "data-index": index }, canvas);
@@ -198,7 +198,7 @@ canvas.addEventListener("keydown", (event) => {
     if (event.shiftKey) size(place, place.width_cm + arrow[0] * step, place.length_cm + arrow[1] * step);
     else [place.x_cm, place.y_cm] = [place.x_cm + arrow[0] * step, place.y_cm + arrow[1] * step];
     fitView();
-    changed(`${place.name}: ${extent(place)}.`);
+    changed(`${place.name}: ${whereabouts(place)}.`);
   } else if (event.key === "t" || event.key === "T") turn(place);
   else if (event.key === "Delete" || event.key === "Backspace") {
     event.preventDefault();

@@ -200,8 +200,10 @@ const Keeper = {
   why(entry) {
     return entry.state === "conflict" ? QUESTION : entry.why;
   },
-  async decide(entry, act) {
+  async decide({ n }, act) {
     if (act === "file") return this.file();
+    const entry = (await this.all()).find((each) => each.n === n); // as it is kept, not as a page shows it
+    if (!entry) return this.changed();
     if (act === "drop") {
       await this.remove(entry);
     } else {

@@ -33,7 +33,8 @@ document.addEventListener("alpine:init", () => {
     showPrevious: false,
     readOn: "",
     saved: data.saved,
-    waiting: 0,
+    stored: 0, // entries that the device keeps and the computer has not got
+    storing: 0, // entries on their way into the device's store
     undoable: 0,
     trouble: "",
     safe: true,
@@ -61,7 +62,7 @@ document.addEventListener("alpine:init", () => {
     // What the device holds of this round.
     async look() {
       const mine = (await Keeper.all()).filter((entry) => entry.op.round === data.round);
-      this.waiting = mine.filter((entry) => entry.state === "waiting").length;
+      this.stored = mine.filter((entry) => entry.state === "waiting").length;
       this.open = mine.filter((entry) => entry.state !== "waiting");
       this.undoable = (await Keeper.undoable(data.round)).length;
       this.trouble = Keeper.trouble;
@@ -130,6 +131,9 @@ document.addEventListener("alpine:init", () => {
     },
     get cannotUndo() {
       return this.undoable === 0;
+    },
+    get waiting() {
+      return this.stored + this.storing;
     },
     get lineText() {
       const where = this.safe ? "safely on this device" : "in this page only: don’t close it";
@@ -274,11 +278,13 @@ document.addEventListener("alpine:init", () => {
       this.goOn();
     },
     async record(step, what) {
+      this.storing += 1; // before anything else, so that nobody is told that all is sent
       const before = this.isAnswered(step) ? { ...this.saved[step.place] } : null;
       const op = this.opFor(step, what);
       this.show(op);
       await Keeper.remember({ round: data.round, place: step.place, before });
       await this.queue(step, op);
+      this.storing -= 1;
     },
     opFor(step, what) {
       const there = this.saved[step.place];
@@ -301,11 +307,11 @@ document.addEventListener("alpine:init", () => {
       this.saved[placeOf(op)] = { value, skip: op.undo ? "" : op.skip, version, by: data.who, id: op.id };
     },
     async queue(step, op) {
-      this.waiting += 1;
       const reading = step.asked.perUnit > 1 ? `, ${step.replicate}` : "";
       const measure = step.asked.name;
       const told = { trial: data.trialName, round: data.roundName, day: data.day, unit: op.unit, measure };
       await Keeper.add(op, { ...told, title: `${op.unit}: ${measure}${reading}` });
+      await this.look();
       Keeper.send();
     },
     async undo() {
@@ -316,9 +322,11 @@ document.addEventListener("alpine:init", () => {
       if (step) {
         const back = last.before && { typed: String(last.before.value ?? ""), skip: last.before.skip, sure: true };
         const op = this.opFor(step, back ?? { typed: "", skip: "", undo: true });
+        this.storing += 1;
         this.show(op);
         this.goTo(steps.indexOf(step));
         await this.queue(step, op);
+        this.storing -= 1;
       }
       await this.look();
     },

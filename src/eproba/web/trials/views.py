@@ -59,7 +59,7 @@ def index() -> ResponseReturnValue:
 
     words, page = request.args.get("find", "").strip(), max(1, request.args.get("page", 1, type=int))
     seen = glances(db(), today(), words, PAGE + 1, (page - 1) * PAGE)
-    shown = with_findings(seen[:PAGE])
+    shown = with_findings(db(), seen[:PAGE])
     more = len(seen) > PAGE
     return render_template(
         "trials/index.html",

@@ -4,6 +4,8 @@ import functools
 from collections.abc import Sequence
 from dataclasses import replace
 
+from sqlmodel import Session
+
 from eproba.core.judging.from_trial import judge_trial
 from eproba.core.judging.judge import Judgement
 from eproba.core.stats.series import CannotJudge
@@ -11,10 +13,10 @@ from eproba.core.trial.model import Asked, Reading, Trial
 from eproba.core.trial.stage import is_sealed
 from eproba.core.wording.sentences import Wording, headline, sentence
 from eproba.store.commands.findings import keep_finding
+from eproba.store.findings import unjudged
 from eproba.store.glances import Glance
 from eproba.store.readings import readings_of
 from eproba.store.trials import load_trial
-from eproba.web.ui.session import db
 
 AT_ONCE = 3  # a list must not wait for many judgements
 
@@ -25,29 +27,37 @@ def judged(trial: Trial, asked: Asked, readings: tuple[Reading, ...]) -> Judgeme
     return judge_trial(trial, asked, readings)
 
 
-def with_findings(glances: Sequence[Glance]) -> list[Glance]:
+def with_findings(session: Session, glances: Sequence[Glance]) -> list[Glance]:
     """Fill in what trials that are over showed, where nothing is kept of it: a few, and nothing is written."""
     left, filled = AT_ONCE, []
     for glance in glances:
         if left and glance.finding is None and not is_sealed(glance.stage):
             left -= 1
-            glance = replace(glance, finding=tuple(_found(glance.id)[0]))
+            glance = replace(glance, finding=tuple(_found(session, glance.id)[0]))
         filled.append(glance)
     return filled
 
 
-def remember(trial_id: int) -> None:
+def remember(session: Session, trial_id: int) -> None:
     """Judge a trial and keep what was found."""
-    keep_finding(db(), trial_id, *_found(trial_id))
+    keep_finding(session, trial_id, *_found(session, trial_id))
 
 
-def _found(trial_id: int) -> tuple[list[dict[str, str]], float | None]:
-    trial = load_trial(db(), trial_id)
+def remember_all(session: Session) -> None:
+    """Judge what is over and was never judged: in a new demo, or a garden of an older version."""
+    for trial_id in unjudged(session):
+        remember(session, trial_id)
+    session.commit()
+
+
+def _found(session: Session, trial_id: int) -> tuple[list[dict[str, str]], float | None]:
+    """A trial's finding: a line for each comparison, and the noise from unit to unit."""
+    trial = load_trial(session, trial_id)
     if trial is None:
         return [], None
     asked = trial.asked[0]
     try:
-        judgement = judged(trial, asked, tuple(readings_of(db(), trial_id)))
+        judgement = judged(trial, asked, tuple(readings_of(session, trial_id)))
     except CannotJudge as error:
         return [{"verdict": "seen_not_shown", "headline": "Not judged", "sentence": str(error)}], None
     wording = Wording.of(asked.measure)

@@ -16,5 +16,5 @@ def kept(trial_id: int) -> None:
         lock_trial(db(), trial_id)  # nobody writes while we judge, so what is kept is what stands
     except Gone:
         return
-    remember(trial_id)
+    remember(db(), trial_id)
     db().commit()
