@@ -74,7 +74,8 @@ def rule(trial: Trial, this: Round, entry: Entry, today: date) -> Ruling:
     """Rule on one entry of a round."""
     unit = trial.by_code.get(entry.unit.strip().upper())
     if unit is None:
-        codes = f"{trial.units[0].code} to {trial.units[-1].code}"
+        walked = sorted(trial.units, key=lambda each: each.walk)
+        codes = f"{walked[0].code} to {walked[-1].code}"
         return _refused(f"no unit “{entry.unit}” in this trial; its units are {codes}", "unit")
     asked = asked_by_name(trial, this, entry.measure)
     if isinstance(asked, str):

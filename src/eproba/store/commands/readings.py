@@ -110,9 +110,8 @@ class Writing:
         try:
             with self.session.begin_nested():
                 return self._taken(this, sent)
-        except (DataError, IntegrityError, UnicodeEncodeError, ValueError) as error:
-            why = "two entries bear one id" if isinstance(error, IntegrityError) else "it can’t be kept as it is"
-            return Answer(sent.id, "refused", why=f"This entry can’t be taken: {why}. Type it again.")
+        except (DataError, IntegrityError):
+            return Answer(sent.id, "refused", why="This entry can’t be kept as it is. Type it again.")
 
     def settle(self) -> None:
         """After the last entry: the trial has started, its rounds close where they are complete."""
@@ -126,8 +125,10 @@ class Writing:
 
     def _taken(self, this: Round, sent: Sent) -> Answer:
         known = self._sent_before(sent.id)
-        if known is not None:
+        if known is not None and self._is_there(known, this, sent.entry):
             return Answer(sent.id, "saved", reading_from(known))
+        if known is not None:
+            return Answer(sent.id, "refused", why="This entry bears the id of another. Type it again.")
         ruling = rule(self.trial, this, sent.entry, self.today)
         if sent.undo and ruling.unit is not None and self.trial.sealed(self.today):
             ruling = Ruling("taken", unit=ruling.unit, asked=ruling.asked)
@@ -156,6 +157,12 @@ class Writing:
             .where(or_(col(ReadingRow.client_id) == client_id, col(CorrectionRow.old_client_id) == client_id))
         )
         return self.session.exec(query).first()
+
+    def _is_there(self, row: ReadingRow, this: Round, entry: Entry) -> bool:
+        """Whether a reading lies in the place that an entry names."""
+        unit = self.trial.by_code.get(entry.unit.strip().upper())
+        place = (this.id, unit.id if unit else 0, entry.measure, entry.replicate)
+        return (row.round_id, row.unit_id, row.measure_key, row.replicate) == place
 
     def _in_place(self, this: Round, place: Place) -> ReadingRow | None:
         unit_id, measure_key, replicate = place

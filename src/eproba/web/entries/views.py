@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from flask import Blueprint, abort, jsonify, render_template, request
+from flask import Blueprint, abort, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
 from eproba.core.trial.model import Reading
@@ -10,6 +10,7 @@ from eproba.store.commands.readings import Answer, Sender, Sent, take_entries
 from eproba.store.trials import trial_with_key
 from eproba.web.entries.payload import MOST_AT_ONCE, NoEntry, sent_from
 from eproba.web.ui.clock import now
+from eproba.web.ui.responses import sent_json
 from eproba.web.ui.session import db, sees_lots, who
 from eproba.web.verdict.keeping import kept
 
@@ -19,7 +20,7 @@ entries = Blueprint("entries", __name__, template_folder="templates")
 @entries.post("/entries")
 def take() -> ResponseReturnValue:
     """One answer for each entry: saved, conflict (with what stands there), doubted or refused (with why)."""
-    body = request.get_json(silent=True)
+    body = sent_json()
     ops = body.get("entries") if isinstance(body, dict) else None
     if not isinstance(ops, list) or len(ops) > MOST_AT_ONCE:
         abort(400, f"Send a list of up to {MOST_AT_ONCE} entries.")

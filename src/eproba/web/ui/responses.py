@@ -35,6 +35,14 @@ def wants_json() -> bool:
     return request.is_json or request.accept_mimetypes.best == "application/json"
 
 
+def sent_json() -> Any:
+    """The JSON that was sent; None where it is none, or nested beyond reading."""
+    try:
+        return request.get_json(silent=True)
+    except RecursionError:
+        return None
+
+
 def file_name(trial: Trial) -> str:
     """A trial's name as a plain file name."""
     return re.sub(r"[^a-z0-9]+", "-", trial.name.lower()).strip("-")[:60] or f"trial-{trial.id}"
