@@ -1,6 +1,7 @@
 """A garden laid down by the first version comes up through every migration with all that was typed."""
 
 import json
+from pathlib import Path
 
 import pytest
 from alembic import command
@@ -8,11 +9,15 @@ from sqlalchemy import text
 from sqlmodel import Session
 
 from eproba.core.judging.from_trial import judge_trial
+from eproba.exchange.judgement_json import judgement_json
+from eproba.store.batches import batches
 from eproba.store.database import engine_for
 from eproba.store.preparing import named
 from eproba.store.readings import readings_of
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import alembic_config, migrate
+from eproba.web.app import create_app
+from eproba.web.settings import Settings
 
 FIRST = {
     "trial": "INSERT INTO trial (id, name, claim, note, worth, scale, lower_is_better, summary, start_on, "
@@ -119,3 +124,82 @@ def test_and_down_again_for_those_who_must(old):
     engine.dispose()
     assert tuple(kept) == ("pot", 30.0, 40.0)
     assert counted == 16
+
+
+# --- The demo of revision 0003, as that version made it on 20 May 2026 ----------------------------------------
+
+GARDEN = Path(__file__).parent / "garden_0003"
+
+
+@pytest.fixture
+def garden_0003(server):
+    """That garden in a database of its own, brought up to date."""
+    name = server.new()
+    url = named(server.url, name)
+    command.upgrade(alembic_config(url), "0003")
+    engine = engine_for(url)
+    with engine.begin() as connection:
+        connection.exec_driver_sql((GARDEN / "garden.sql").read_text("utf-8"))
+    engine.dispose()
+    migrate(url)
+    yield url
+    server.drop(name)
+
+
+def held(old, new, where="") -> list[str]:
+    """What stood in the old file and does not in the new one; what is new does not count."""
+    if isinstance(old, dict):
+        return [each for key, value in old.items() for each in held(value, new.get(key), f"{where}/{key}")]
+    if isinstance(old, list) and len(old) == len(new):
+        return [each for i, value in enumerate(old) for each in held(value, new[i], f"{where}/{i}")]
+    return [] if old == new else [f"{where}: {old} is now {new}"]
+
+
+def test_the_demo_of_the_third_version_comes_up_unchanged(garden_0003, clock):
+    """Same verdicts, same exports but for the new fields."""
+    app = create_app(Settings(garden_0003, "for tests only"), clock)
+    client, engine = app.test_client(), app.extensions["engine"]
+    for number, before in json.loads((GARDEN / "expected.json").read_text("utf-8")).items():
+        told = client.get(f"/trials/{number}/readings.csv", base_url="http://localhost").get_data(as_text=True)
+        rows = [line.split(",")[:12] for line in told.splitlines()]
+        assert rows == [line.split(",") for line in before["csv"].splitlines()]
+        kept = client.get(f"/trials/{number}/export.json", base_url="http://localhost").get_json()
+        assert held(before["json"], kept) == []
+        with Session(engine) as session:
+            trial = load_trial(session, int(number))
+            if "judgement" in before:
+                judgement = judge_trial(trial, trial.asked[0], readings_of(session, trial.id))
+                assert json.loads(judgement_json(judgement)) == before["judgement"]
+    engine.dispose()
+
+
+def test_facts_that_lists_need_are_there_in_an_old_garden(garden_0003):
+    """What was re-derived at each look is stored: started, closed, missed, pulled; keys; what is left of a batch."""
+    engine = engine_for(garden_0003)
+    with Session(engine) as session:
+        trials = [load_trial(session, number) for number in range(1, 6)]
+        assert [trial.started for trial in trials] == [True, True, True, False, True]
+        assert [trial.closed for trial in trials] == [True, False, True, False, False]
+        assert [trial.pulls for trial in trials] == [(28,), (21,), (42,), (35,), (28,)]
+        assert len({each.key for trial in trials for each in (trial, *trial.rounds)}) == 5 + sum(
+            len(trial.rounds) for trial in trials
+        )
+        assert {reading.read_at for reading in readings_of(session, 1)} == {None}, "nobody kept it: as planned"
+        left = {batch.id: batch.left for batch in batches(session)}
+    engine.dispose()
+    assert left == {1: 1.0, 2: 0.0, 3: 1.6, 4: 8.0, 5: 9.0}
+
+
+def test_an_old_garden_goes_down_with_its_litres(garden_0003):
+    command.downgrade(alembic_config(garden_0003), "0003")
+    engine = engine_for(garden_0003)
+    with engine.connect() as connection:
+        kept = connection.execute(text('SELECT id, "left", used_up_at IS NULL FROM batch ORDER BY id')).all()
+    engine.dispose()
+    assert [tuple(row) for row in kept] == [
+        (1, 1.0, True),
+        (2, 0.0, False),
+        (3, 1.6, True),
+        (4, 8.0, True),
+        (5, 9.0, True),
+    ]

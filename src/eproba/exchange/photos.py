@@ -27,7 +27,9 @@ def photo(content: bytes) -> bytes:
             if opened.width * opened.height > MOST_PIXELS:
                 raise PhotoError("This photo has too many pixels: take a smaller one, up to 60 megapixels.")
             upright = ImageOps.exif_transpose(opened).convert("RGB")
-    except (UnidentifiedImageError, OSError, Image.DecompressionBombError) as error:
+    except PhotoError:
+        raise
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
         raise PhotoError("This is no photo that can be read: take a JPEG, PNG or WebP.") from error
     upright.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
     kept = BytesIO()
