@@ -1,16 +1,16 @@
 """The judgement: one frozen object that the page, the command line and the tests all read."""
 
-import functools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
 from eproba.core.judging import trust
 from eproba.core.judging.trust import Circumstances, TrustLine
 from eproba.core.judging.verdicts import Verdict, percent, verdict_of
-from eproba.core.stats.linear import Array, Fit, fit
+from eproba.core.stats.linear import Array, FitOfOne, fit, of_one
 from eproba.core.stats.many_to_one import adjusted_p, critical_value
 from eproba.core.stats.sample_size import units_needed
 from eproba.core.stats.series import CannotJudge, Design, Question, UnitValue, check, design_of
@@ -153,34 +153,89 @@ def _judge_group(
     seed: int,
     with_pile: bool,
 ) -> list[Judgement]:
+    """Judge measures that share one fit."""
     living = [[unit for unit in units if unit.value is not None] for units in measures]
     units = living[0]
     values = np.array([[_on_scale(u.value, question) for u in each] for each in living]).T
     baseline, filled = _baseline(units, question)
     present = list(dict.fromkeys(unit.treatment for unit in units))
-    others = [name for name in present if name != question.control]
+    others = tuple(name for name in present if name != question.control)
     model = fit(units, others, values, baseline)
     tests = [_shuffle(units, name, values, baseline, question, seed, with_pile) for name in others]
-    results = []
-    for j, every in enumerate(measures):
-        shuffled = [test[j] if isinstance(test, list) else test for test in tests]
-        comparisons = _comparisons(units, others, model, j, shuffled, question, baseline is not None)
-        gone = dict.fromkeys(u.treatment for u in every if u.treatment not in present)
-        comparisons += [Comparison(name, 0, comparisons[0].n_control, shuffle_reason=NO_SHUFFLE_GONE) for name in gone]
-        lines = _ledger(units, every, others, model, j, comparisons, question, circumstances, filled)
-        sd = float(model.noise_sd[j])
-        results.append(
-            Judgement(
+    return [
+        _judgement(
+            Figures(
                 question=question,
-                design=design_of(units),
-                units=len(units),
-                noise_sd=sd if math.isfinite(sd) else None,
-                comparisons=tuple(comparisons),
-                trust=tuple(lines),
-                trend=_trend(others, model, j, comparisons, question),
-            )
+                units=units,
+                every=every,
+                others=others,
+                fit=of_one(model, j),
+                shuffled=tuple(test[j] if isinstance(test, list) else test for test in tests),
+                covariate=baseline is not None,
+                filled=filled,
+            ),
+            circumstances,
         )
-    return results
+        for j, every in enumerate(measures)
+    ]
+
+
+@dataclass(frozen=True)
+class Figures:
+    """All that is known of one measure once it is fitted: what comparisons, trend and ledger are made from.
+
+    `units` were judged, `every` holds the lost ones too; `others` are the treatments beside the control, in the order
+    of the fit, `shuffled` their shuffle tests, or why there are none. `covariate`: the baseline is in the model, where
+    `filled` units had none of their own.
+    """
+
+    question: Question
+    units: Sequence[UnitValue]
+    every: Sequence[UnitValue]
+    others: tuple[str, ...]
+    fit: FitOfOne
+    shuffled: tuple[ShuffleTest | str, ...]
+    covariate: bool
+    filled: int
+
+    def count(self, treatment: str) -> int:
+        return sum(unit.treatment == treatment for unit in self.units)
+
+    @cached_property
+    def judged(self) -> list[int]:
+        """Positions of the treatments that can be judged."""
+        least = self.count(self.question.control)
+        enough = [min(self.count(name), least) >= 2 and self.fit.df >= 1 for name in self.others]
+        noisy = not self.fit.noiseless
+        return [i for i, fits in enumerate(enough) if fits and noisy and bool(self.fit.estimable[i])]
+
+    @cached_property
+    def correlation(self) -> Array:
+        """Correlations between the judged gaps."""
+        return gap_correlation(self.fit.unscaled, self.judged)
+
+    def units_needed(self) -> int | None:
+        """Units of each that would find a true worth; None where it has no worth, or beyond all reason."""
+        band = self.question.band
+        if band is None:
+            return None
+        blocks = any(unit.block for unit in self.units)
+        groups, covariates = len(self.judged), int(self.covariate)
+        return units_needed(band, self.fit.noise_sd, groups, blocks, covariates, no_worse=self.question.no_worse)
+
+
+def _judgement(figures: Figures, circumstances: Circumstances | None) -> Judgement:
+    comparisons = _comparisons(figures)
+    sd = figures.fit.noise_sd
+    return Judgement(
+        question=figures.question,
+        design=design_of(figures.units),
+        units=len(figures.units),
+        noise_sd=sd if math.isfinite(sd) else None,
+        comparisons=tuple(comparisons),
+        trust=tuple(_ledger(figures, comparisons, circumstances)),
+        trend=_trend(figures),
+    )
 
 
 def _on_scale(number: float | None, question: Question) -> float:
@@ -229,97 +284,74 @@ def _shuffle(
         return NO_SHUFFLE_ALIASED
 
 
-def _comparisons(
-    units: Sequence[UnitValue],
-    others: Sequence[str],
-    model: Fit,
-    j: int,
-    shuffled: Sequence[ShuffleTest | str],
-    question: Question,
-    covariate: bool,
-) -> list[Comparison]:
-    count = {name: sum(unit.treatment == name for unit in units) for name in (question.control, *others)}
-    judged = [i for i, name in enumerate(others) if _can_be_judged(i, j, model, count[name], count[question.control])]
-    correlation = gap_correlation(model, judged)
-    holmed = holm([t.p if isinstance(t, ShuffleTest) else None for t in shuffled])
-    blocks, sd = any(unit.block for unit in units), float(model.noise_sd[j])
-    needed = functools.cache(
-        lambda band: units_needed(band, sd, len(judged), blocks, int(covariate), no_worse=question.no_worse)
-    )
+def _comparisons(figures: Figures) -> list[Comparison]:
+    """Every treatment against the control; those of which nothing is left stand last."""
+    holmed = holm([test.p if isinstance(test, ShuffleTest) else None for test in figures.shuffled])
+    needed: int | None = None
     comparisons = []
-    for i, name in enumerate(others):
-        test = shuffled[i]
-        blank = _described(name, i, j, units, model, count, question)
+    for i, test in enumerate(figures.shuffled):
         shown = replace(
-            blank,
+            _described(figures, i),
             shuffle=test if isinstance(test, ShuffleTest) else None,
             shuffle_p_adjusted=holmed[i],
             shuffle_reason=test if isinstance(test, str) else None,
         )
-        if i in judged:
-            shown = _with_intervals(shown, i, j, model, correlation, question)
-            if shown.verdict == "cannot_tell" and question.band is not None:
-                shown = replace(shown, units_needed=needed(question.band))
+        if i in figures.judged:
+            shown = _with_intervals(shown, figures, i)
+            if shown.verdict == "cannot_tell":
+                needed = needed or figures.units_needed()
+                shown = replace(shown, units_needed=needed)
         comparisons.append(shown)
-    return comparisons
+    known = {figures.question.control, *figures.others}
+    gone = dict.fromkeys(unit.treatment for unit in figures.every if unit.treatment not in known)
+    left = figures.count(figures.question.control)
+    return comparisons + [Comparison(name, 0, left, shuffle_reason=NO_SHUFFLE_GONE) for name in gone]
 
 
-def _can_be_judged(i: int, j: int, model: Fit, n: int, n_control: int) -> bool:
-    enough = min(n, n_control) >= 2 and model.df >= 1
-    return bool(enough and model.estimable[i] and not model.noiseless[j])
-
-
-def gap_correlation(model: Fit, judged: Sequence[int]) -> Array:
+def gap_correlation(unscaled: Array, judged: Sequence[int]) -> Array:
     """Correlations between the judged gaps, as the design gives them."""
-    part = model.unscaled[np.ix_(judged, judged)]
+    part = unscaled[np.ix_(judged, judged)]
     size = np.sqrt(np.diag(part))
     return np.asarray(part / np.outer(size, size))
 
 
-def standard_errors(model: Fit) -> Array:
-    """Standard errors of the gaps: shape (k, m)."""
-    return np.asarray(np.sqrt(np.diag(model.unscaled))[:, None] * model.noise_sd[None, :])
-
-
-def _trend(
-    others: Sequence[str], model: Fit, j: int, comparisons: Sequence[Comparison], question: Question
-) -> Trend | None:
+def _trend(figures: Figures) -> Trend | None:
     """The slope over the ladder's scores, where all its rungs could be judged."""
+    question, model = figures.question, figures.fit
     scores = dict(question.ladder)
-    rungs = [i for i, name in enumerate(others) if name in scores]
+    rungs = [i for i, name in enumerate(figures.others) if name in scores]
     if question.control not in scores or len(rungs) < 2 or len(rungs) + 1 < len(scores):
         return None
-    if any(comparisons[i].se is None for i in rungs):
+    if any(i not in figures.judged for i in rungs):
         return None
-    centred = np.array([scores[others[i]] for i in rungs]) - np.mean(list(scores.values()))
+    centred = np.array([scores[figures.others[i]] for i in rungs]) - np.mean(list(scores.values()))
     spread = sum((score - np.mean(list(scores.values()))) ** 2 for score in scores.values())
     weights = centred / spread  # the control's own gap is 0, so its weight drops out
-    slope = float(weights @ model.estimates[rungs, j])
-    se = float(model.noise_sd[j] * math.sqrt(weights @ model.unscaled[np.ix_(rungs, rungs)] @ weights))
+    slope = float(weights @ model.estimates[rungs])
+    se = float(model.noise_sd * math.sqrt(weights @ model.unscaled[np.ix_(rungs, rungs)] @ weights))
     half = se * critical_value(np.eye(1), model.df, question.confidence)
     p = adjusted_p(slope / se, np.eye(1), model.df)
     return Trend(question.ladder, slope, se, model.df, slope - half, slope + half, p)
 
 
-def _described(
-    name: str, i: int, j: int, units: Sequence[UnitValue], model: Fit, count: dict[str, int], question: Question
-) -> Comparison:
+def _described(figures: Figures, i: int) -> Comparison:
     """The gap as seen, with nothing claimed."""
-    gap = float(model.estimates[i, j])
+    name, control, model = figures.others[i], figures.question.control, figures.fit
+    gap = float(model.estimates[i])
     if not math.isfinite(gap):
-        gap = _plain_gap(units, name, question)
+        gap = _plain_gap(figures.units, name, figures.question)
     dots = tuple(
         Dot(u.unit, u.treatment, float(r) + (gap if u.treatment == name else 0.0))
-        for u, r in zip(units, model.residuals[:, j], strict=True)
-        if u.treatment in (name, question.control)
+        for u, r in zip(figures.units, model.residuals, strict=True)
+        if u.treatment in (name, control)
     )
     return Comparison(
         treatment=name,
-        n=count[name],
-        n_control=count[question.control],
+        n=figures.count(name),
+        n_control=figures.count(control),
         estimate=gap,
         df=model.df or None,
-        percent=Percent(percent(gap), None, None) if question.scale == "ratio" else None,
+        percent=Percent(percent(gap), None, None) if figures.question.scale == "ratio" else None,
         dots=dots,
     )
 
@@ -331,24 +363,21 @@ def _plain_gap(units: Sequence[UnitValue], name: str, question: Question) -> flo
     return sum(treated) / len(treated) - sum(control) / len(control)
 
 
-def _with_intervals(
-    shown: Comparison, i: int, j: int, model: Fit, correlation: Array, question: Question
-) -> Comparison:
-    gap = float(model.estimates[i, j])
-    se = float(standard_errors(model)[i, j])
-    alone = np.eye(1)
+def _with_intervals(shown: Comparison, figures: Figures, i: int) -> Comparison:
+    """The gap with its intervals, alone and among all, and the verdict that the latter carries."""
+    question, model, alone = figures.question, figures.fit, np.eye(1)
+    gap, se = float(model.estimates[i]), float(model.standard_errors[i])
     plain = se * critical_value(alone, model.df, question.confidence)
-    wide = se * critical_value(correlation, model.df, question.confidence)
-    t = gap / se
+    wide = se * critical_value(figures.correlation, model.df, question.confidence)
     low, high = gap - wide, gap + wide
     in_percent = Percent(percent(gap), percent(low), percent(high)) if question.scale == "ratio" else None
     return replace(
         shown,
         se=se,
-        p=adjusted_p(t, alone, model.df),
+        p=adjusted_p(gap / se, alone, model.df),
         low=gap - plain,
         high=gap + plain,
-        p_adjusted=adjusted_p(t, correlation, model.df),
+        p_adjusted=adjusted_p(gap / se, figures.correlation, model.df),
         low_adjusted=low,
         high_adjusted=high,
         percent=in_percent,
@@ -357,35 +386,28 @@ def _with_intervals(
 
 
 def _ledger(
-    units: Sequence[UnitValue],
-    every: Sequence[UnitValue],
-    others: Sequence[str],
-    model: Fit,
-    j: int,
-    comparisons: Sequence[Comparison],
-    question: Question,
-    circumstances: Circumstances | None,
-    filled: int,
+    figures: Figures, comparisons: Sequence[Comparison], circumstances: Circumstances | None
 ) -> list[TrustLine]:
-    lost = [unit for unit in every if unit.value is None]
-    lines = trust.sizes(units, lost, [question.control, *others])
+    units, model = figures.units, figures.fit
+    lost = [unit for unit in figures.every if unit.value is None]
+    lines = trust.sizes(units, lost, [figures.question.control, *figures.others])
     lines.append(trust.lots(circumstances))
     if circumstances is not None:
         lines.append(trust.control_kind(circumstances))
         lines += trust.rounds(circumstances)
     lines += [
         trust.not_told_apart(c.treatment)
-        for i, c in enumerate(comparisons[: len(others)])
+        for i, c in enumerate(comparisons[: len(figures.others)])
         if not model.estimable[i] and min(c.n, c.n_control) > 1
     ]
-    if model.df < 1 or model.noiseless[j]:
+    if model.df < 1 or model.noiseless:
         if max(c.n for c in comparisons) > 1:
             lines.append(trust.noiseless(model.df < 1))
         return lines
-    lines += trust.baseline_alike(units, question, others)
-    lines += trust.baseline_gaps(units, filled)
-    lines += trust.outliers(units, model.residuals[:, j])
-    lines += trust.unequal_noise(units, model.residuals[:, j])
+    lines += trust.baseline_alike(units, figures.question, figures.others)
+    lines += trust.baseline_gaps(units, figures.filled)
+    lines += trust.outliers(units, model.residuals)
+    lines += trust.unequal_noise(units, model.residuals)
     tests = [c.shuffle for c in comparisons if c.shuffle is not None]
     lines += trust.shuffle_reach(tests)
     for c in comparisons:

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from scipy import optimize
 
 from eproba.core.errors import EprobaError
-from eproba.core.judging.judge import gap_correlation, standard_errors
+from eproba.core.judging.judge import gap_correlation
 from eproba.core.judging.verdicts import VERDICTS, Verdict, verdict_of
 from eproba.core.stats.linear import Fit, fit
 from eproba.core.stats.many_to_one import critical_value
@@ -223,7 +223,8 @@ def _units(prospect: Prospect, names: list[str]) -> list[UnitValue]:
 
 def _intervals(model: Fit) -> tuple[Array, Array]:
     """The simultaneous interval of every gap in every simulated trial: two arrays (k, trials)."""
-    half = standard_errors(model) * critical_value(gap_correlation(model, range(len(model.estimates))), model.df, 0.95)
+    bound = critical_value(gap_correlation(model.unscaled, range(len(model.estimates))), model.df, 0.95)
+    half = bound * np.sqrt(np.diag(model.unscaled))[:, None] * model.noise_sd[None, :]
     return model.estimates - half, model.estimates + half
 
 

@@ -41,6 +41,37 @@ class Fit:
     noiseless: NDArray[np.bool_]
 
 
+@dataclass(frozen=True)
+class FitOfOne:
+    """The fit of one measure; shapes: k gaps, n units. See `Fit`."""
+
+    estimates: Array
+    unscaled: Array
+    estimable: NDArray[np.bool_]
+    df: int
+    noise_sd: float
+    residuals: Array
+    noiseless: bool
+
+    @property
+    def standard_errors(self) -> Array:
+        """Standard errors of the gaps: shape (k,)."""
+        return np.asarray(np.sqrt(np.diag(self.unscaled)) * self.noise_sd)
+
+
+def of_one(model: Fit, j: int) -> FitOfOne:
+    """One measure's part of a fit of several."""
+    return FitOfOne(
+        estimates=model.estimates[:, j],
+        unscaled=model.unscaled,
+        estimable=model.estimable,
+        df=model.df,
+        noise_sd=float(model.noise_sd[j]),
+        residuals=model.residuals[:, j],
+        noiseless=bool(model.noiseless[j]),
+    )
+
+
 def dummies(labels: Sequence[str | None]) -> Array:
     """Indicator columns of all labels but the first: shape (n, labels − 1)."""
     names = list(dict.fromkeys(labels))
