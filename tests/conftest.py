@@ -5,11 +5,13 @@ import os
 import threading
 from datetime import UTC, date, datetime, timedelta
 from types import SimpleNamespace
+from typing import ClassVar
 
 import hypothesis
 import psycopg
 import pytest
 from flask.testing import FlaskClient
+from jinja2 import BytecodeCache
 from psycopg import sql
 from sqlmodel import Session
 from werkzeug.serving import make_server
@@ -31,6 +33,19 @@ _numbers = itertools.count(1)
 hypothesis.settings.register_profile("ci", derandomize=True, deadline=None)
 hypothesis.settings.register_profile("here", deadline=None)
 hypothesis.settings.load_profile("ci" if os.environ.get("CI") else "here")
+
+
+class Compiled(BytecodeCache):
+    """Templates compiled once for all apps of a run: each test makes an app of its own."""
+
+    kept: ClassVar[dict[str, bytes]] = {}
+
+    def load_bytecode(self, bucket):
+        if bucket.key in self.kept:
+            bucket.bytecode_from_string(self.kept[bucket.key])
+
+    def dump_bytecode(self, bucket):
+        self.kept[bucket.key] = bucket.bytecode_to_string()
 
 
 class Clock:
@@ -58,7 +73,7 @@ class Server:
 
     def new(self, template: str = "template0") -> str:
         name = f"eproba_test_{os.getpid()}_{next(_numbers)}"
-        self.run("CREATE DATABASE {} TEMPLATE {}", name, template)
+        self.run("CREATE DATABASE {} TEMPLATE {} STRATEGY FILE_COPY", name, template)
         return name
 
     def drop(self, name: str) -> None:
@@ -127,6 +142,7 @@ def app(settings, clock, monkeypatch):
     """The app; new trials are always dealt with the same seed, so that no verdict hangs on luck."""
     monkeypatch.setattr("eproba.web.new_trial.views.secrets", SimpleNamespace(token_hex=lambda _: "lots of the tests"))
     app = create_app(settings, clock)
+    app.jinja_env.bytecode_cache = Compiled()
     yield app
     app.extensions["engine"].dispose()
 

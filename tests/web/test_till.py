@@ -199,7 +199,7 @@ def test_an_entry_that_can_not_be_read_holds_up_no_other(phone, address, live):
     offline(phone)
     type_in(phone, 5)
     line(phone).to_contain_text("1 reading waits")
-    broken = "{ id: Keeper.newId(), round: 'x', deep: JSON.parse('['.repeat(5000) + ']'.repeat(5000)) }"
+    broken = "{ id: Keeper.newId(), round: 'x', deep: JSON.parse('['.repeat(1500) + ']'.repeat(1500)) }"
     phone.evaluate(f"Keeper.add({broken}, {{ unit: 'H9', measure: 'Odd', title: 'H9: Odd' }})")
     type_in(phone, 6)
     offline(phone, False)

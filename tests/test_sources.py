@@ -1,0 +1,28 @@
+"""Templates, style sheets and scripts are kept as readable as the Python: short lines, one declaration a line."""
+
+from pathlib import Path
+
+import cssbeautifier
+import pytest
+
+WEB = Path(__file__).parents[1] / "src" / "eproba" / "web"
+OURS = sorted(p for kind in ("html", "css", "js") for p in WEB.rglob(f"*.{kind}") if "vendor" not in p.parts)
+
+
+def test_no_line_is_longer_than_120_characters():
+    long = [
+        f"{path.relative_to(WEB)}:{number}"
+        for path in OURS
+        for number, line in enumerate(path.read_text("utf-8").splitlines(), 1)
+        if len(line) > 120
+    ]
+    assert long == []
+
+
+@pytest.mark.parametrize("path", [p for p in OURS if p.suffix == ".css"], ids=lambda path: path.name)
+def test_a_style_sheet_is_as_the_formatter_leaves_it(path):
+    """One declaration a line; `python -m cssbeautifier -r -s 2 -n FILE` puts it right."""
+    options = cssbeautifier.default_options()
+    options.indent_size, options.end_with_newline = 2, True
+    text = path.read_text("utf-8")
+    assert cssbeautifier.beautify(text, options) == text
