@@ -183,6 +183,7 @@ def test_entries_are_told_and_sent_from_any_page(phone, address, live):
 
 def test_typed_after_the_fact_bears_its_own_day(phone, address, live):
     phone.goto(address)
+    phone.get_by_text("Typed from paper?").click()
     phone.get_by_label("Read on").fill("2026-05-18")
     expect(phone.locator(".till-day")).to_contain_text("was read on 2026-05-18")
     type_in(phone, 4)

@@ -32,7 +32,7 @@ pours = Blueprint("pours", __name__, template_folder="templates")
 WEEK = timedelta(days=7)
 HIDDEN = (
     "This trial is blind, and this device reads: it does not show who gets what. Pouring is for whoever keeps the lot "
-    "slip; a device of hers is set to “pours” under “Who types?”."
+    "slip; her device is set to “pours” under “Who types?”."
 )
 
 

@@ -14,6 +14,7 @@ from eproba.store.readings import readings_of
 from eproba.store.trials import trial_with_key, unit_of
 from eproba.web.entries.views import reading_told
 from eproba.web.ui.clock import now, today
+from eproba.web.ui.filters import day_and_month
 from eproba.web.ui.session import db, trial_or_404, who
 from eproba.web.verdict.keeping import kept
 
@@ -43,6 +44,7 @@ def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
         "roundName": "Baseline" if this.day == 0 else f"Day {this.day}",
         "day": this.day,
         "plannedOn": trial.date_of(this.day).isoformat(),
+        "plannedText": day_and_month(trial.date_of(this.day)),
         "today": today().isoformat(),
         "who": who(),
         "units": [_unit(trial, u, this) for u in trial.living(trial.date_of(this.day))],

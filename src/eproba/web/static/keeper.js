@@ -194,8 +194,8 @@ const Keeper = {
     }
     const sure = { act: "sure", words: `${entry.op.typed} is right`, look: "is-primary" };
     if (entry.state === "doubted") return [sure, drop];
-    const file = { act: "file", words: "Keep all as a file", look: "" };
-    return entry.state === "refused" ? [{ act: "again", words: "Send again", look: "" }, file, drop] : [];
+    const file = { act: "file", words: "Keep all as a file", look: "is-primary" };
+    return entry.state === "refused" ? [file, { act: "again", words: "Send again", look: "" }, drop] : [];
   },
   why(entry) {
     return entry.state === "conflict" ? QUESTION : entry.why;

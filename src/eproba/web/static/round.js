@@ -21,6 +21,7 @@ document.addEventListener("alpine:init", () => {
   const steps = data.units.flatMap((unit) => data.asked.flatMap((asked) => stepsOf(unit, asked)));
   const stepAt = (place) => steps.find((step) => step.place === place);
   const placeOf = (op) => `${op.unit}:${op.measure}:${op.replicate}`;
+  const known = { ...data.saved }; // as the computer last told
   Keeper.here = data.round;
 
   Alpine.data("round", () => ({
@@ -147,7 +148,8 @@ document.addEventListener("alpine:init", () => {
       return this.waiting > 0 && (this.trouble || !this.safe) ? "is-waiting" : "";
     },
     get endTitle() {
-      return this.allIn ? "All in. Finish the round." : `${steps.length - this.answered} readings are open`;
+      const open = steps.length - this.answered;
+      return this.allIn ? "All in. Finish the round." : `${open} ${open === 1 ? "reading is" : "readings are"} open`;
     },
     get finishText() {
       return this.allIn ? "Finish round" : "Finish round as it is";
@@ -155,10 +157,13 @@ document.addEventListener("alpine:init", () => {
     get finishClass() {
       return this.allIn ? "is-primary" : "";
     },
+    get late() {
+      return this.readOn !== "";
+    },
     get dayText() {
-      if (this.readOn) return `Typed after the fact: what you type now was read on ${this.readOn}.`;
-      if (data.plannedOn === data.today) return "Typed from paper, or a day late? Say when it was read.";
-      return `Planned for ${data.plannedOn}. What you type counts for today, unless you say when it was read.`;
+      if (this.readOn) return `What you type now was read on ${this.readOn}.`;
+      if (data.plannedOn === data.today) return "Typed from paper? Say when it was read.";
+      return `Planned for ${data.plannedText}; it counts for today. Read on another day?`;
     },
     get latestDay() {
       return data.today;
@@ -171,6 +176,9 @@ document.addEventListener("alpine:init", () => {
     get openTitle() {
       return this.deciding ? `${this.open[0].told.unit}: ${this.open[0].told.measure}` : "";
     },
+    get openMine() {
+      return this.deciding ? `You typed ${Keeper.wordedOp(this.open[0].op)}.` : "";
+    },
     get openWhy() {
       return this.deciding ? Keeper.why(this.open[0]) : "";
     },
@@ -182,9 +190,7 @@ document.addEventListener("alpine:init", () => {
     },
     settled(entry, act) {
       if (entry.op.round !== data.round) return;
-      const place = placeOf(entry.op);
-      if (act === "drop" && entry.there) this.saved[place] = entry.there;
-      else if (act === "drop") delete this.saved[place];
+      if (act === "drop") this.stands(placeOf(entry.op), entry.there);
       else if (act !== "file") this.show(entry.op);
       this.enter();
     },
@@ -336,8 +342,15 @@ document.addEventListener("alpine:init", () => {
       if (entry.op.round !== data.round) return;
       const place = placeOf(entry.op);
       const shown = this.saved[place];
-      if (answer.status !== "saved") delete this.saved[place];
+      if (answer.there) known[place] = answer.there;
+      if (answer.status !== "saved") this.stands(place, answer.there);
       else if (shown?.id === entry.op.id && answer.there) this.saved[place] = { ...answer.there, id: entry.op.id };
+    },
+    // What the computer has in a place, as far as we know, is shown again.
+    stands(place, there) {
+      const standing = there ?? known[place];
+      if (standing) this.saved[place] = { ...standing };
+      else delete this.saved[place];
     },
     async beforeFinish(event) {
       if (this.waiting === 0 && !this.deciding) return;
