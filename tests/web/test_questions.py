@@ -5,6 +5,7 @@ import re
 
 import pytest
 
+from tests.web.entries import op, till
 from tests.web.steps import fill, planned, typed
 
 
@@ -141,6 +142,40 @@ def test_a_blind_trial_names_no_treatment_on_its_tags(client, draft):
     client.post("/who", {"who": "Ben", "role": "pours"})
     assert "Nettle steep" in text(client, f"{trial}/slip")
     assert "Nettle steep" not in text(client, f"{trial}/tags").split("tags-sheet")[1], "the one who reads sees the tags"
+
+
+def test_a_blind_trial_shows_the_reader_nothing_from_which_the_lots_could_be_told(client, draft, clock):
+    """Trial page, plan, sheet, files and log by role; the one who pours sees them, and all do after the opening."""
+    planned(client, draft)
+    fill(client, draft, "treatments", blind="y")
+    trial = deal(client, draft)
+    first = re.search(r"round=(\d+)", text(client, f"{trial}/readings")).group(1)
+    round_ = till(client, f"{trial}/rounds/{first}")
+    clock.forward(days=1)
+    now = int(clock.at.timestamp() * 1000)
+    client.send("/entries", {"entries": [op(round_, 1, "P1", "12", "plant_height", at=now)]})
+
+    def told():
+        pages = [text(client, f"{trial}{each}") for each in ("", "/ground", "/tags", "/sheet", "/readings", "/pours")]
+        table = client.get(f"{trial}/readings.csv").get_data(as_text=True)
+        kept = client.get(f"{trial}/export.json").get_json()["trial"]
+        letters = {unit["letter"] for unit in kept["units"]}
+        lots = bool((kept["declared"] or {}).get("facts", {}).get("lots"))
+        named = bool(re.search(r"<title>P\d+: [AB]", pages[0] + pages[1]))
+        return named, "test" in table.split("P1")[1][:60], letters, kept["seed"], lots, "lots of the tests" in pages[0]
+
+    assert told() == (False, False, {""}, "", False, False)
+    hidden = client.get(f"{trial}/pours/0")
+    assert (hidden.status_code, "this device reads" in hidden.get_data(as_text=True)) == (403, True)
+    right = "day;unit;treatment;measure;value\n0;P2;Nettle steep;plant_height;9\n0;P3;Nettle steep;plant_height;9\n"
+    answer = client.post(f"{trial}/readings/import", {"text": right})
+    assert "was dealt" not in answer.get_data(as_text=True), "nor by asking which treatment a file may name"
+    client.post("/who", {"who": "Ben", "role": "pours"})
+    assert told()[2:] == ({"A", "B"}, "lots of the tests", True, True)
+    assert client.get(f"{trial}/pours/0").status_code == 200
+    client.post("/who", {"who": "Ben", "role": "reads"})
+    client.post(f"{trial}/end", {"reason": "frost"})
+    assert told()[2] == {"A", "B"}, "the envelope is open"
 
 
 def test_a_square_is_cut_dealt_and_proved(client, draft):
