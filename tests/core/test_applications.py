@@ -6,6 +6,7 @@ from datetime import date, timedelta
 import pytest
 
 from eproba.core.judging.applications import applications
+from eproba.core.wording.ledger import text_of
 from tests.core.cases import small_trial
 
 DAY0 = date(2026, 5, 1)
@@ -19,7 +20,7 @@ def logged(catalogue, a=None, b=None):
 
 
 def texts(trial):
-    return [f"{line.rule} ({line.level}): {line.text}" for line in applications(trial)]
+    return [f"{line.rule} ({line.level}): {text_of(line)}" for line in applications(trial)]
 
 
 def test_all_as_planned_is_one_note(catalogue):

@@ -12,6 +12,7 @@ from eproba.core.judging.judge import judge, judge_together
 from eproba.core.judging.verdicts import verdict_of
 from eproba.core.stats.sample_size import power, units_needed
 from eproba.core.stats.series import CannotJudge, Question, UnitValue
+from eproba.core.wording.ledger import text_of
 from tests.core.cases import made_up
 
 Q = Question("A", worth=1.0)
@@ -48,7 +49,7 @@ def test_unbalanced_with_lost_units_is_the_whole_model(blocks, baseline):
         assert (c.estimate, c.se, c.df) == (pytest.approx(gap), pytest.approx(se), df)
         assert c.low_adjusted < c.low < c.estimate < c.high < c.high_adjusted
         assert c.p < c.p_adjusted
-    assert any(line.rule == "lost units" and "u3" in line.text for line in judgement.trust)
+    assert any(line.rule == "lost units" and "u3" in text_of(line) for line in judgement.trust)
 
 
 def test_latin_square_has_a_model_and_says_why_it_has_no_shuffle():

@@ -43,6 +43,7 @@ from eproba.core.trial.days import (
 from eproba.core.trial.declaration import declare, facts_of, short, untold
 from eproba.core.trial.model import Amendment, Reading, Rules, SpareRun
 from eproba.core.trial.worth import Worth
+from eproba.core.wording.ledger import text_of
 from tests.core.cases import small_trial
 
 MONDAY = date(2026, 5, 18)
@@ -248,34 +249,34 @@ def test_what_changes_after_declaring_stands_in_the_ledger(catalogue):
     bare = small_trial(catalogue)
     assert lines_of(bare)["declared"][0].level == "caution"
     trial = replace(bare, declared=declare(bare, datetime(2026, 4, 30, 18, tzinfo=UTC)))
-    assert "Declared on 30 Apr 2026, fingerprint" in lines_of(trial)["declared"][0].text
+    assert "Declared on 30 Apr 2026, fingerprint" in text_of(lines_of(trial)["declared"][0])
     quietly = replace(trial, worth=0.05)
     assert untold(quietly) == ["worth"]
-    assert "without an amendment: worth" in lines_of(quietly)["amendment"][0].text
+    assert "without an amendment: worth" in text_of(lines_of(quietly)["amendment"][0])
     told = replace(
         quietly, amendments=(Amendment(date(2026, 5, 8), "worth", "15 %", "5 %", "seen cheaper elsewhere", "Ilse"),)
     )
     assert untold(told) == []
     (line,) = lines_of(told)["amendment"]
     assert line.level == "caution"
-    assert line.text == "On day 7 worth was changed from 15 % to 5 %: seen cheaper elsewhere."
+    assert text_of(line) == "On day 7 worth was changed from 15 % to 5 %: seen cheaper elsewhere."
 
 
 def test_the_plan_s_own_weaknesses_stand_in_the_ledger(catalogue):
     trial = small_trial(catalogue)
     lines = lines_of(trial)
-    assert "that one, not of the recipe" in lines["batches"][0].text
+    assert "that one, not of the recipe" in text_of(lines["batches"][0])
     assert "border crossing" not in lines, "pots do not touch"
     several = replace(trial, batches=6)
-    assert "it speaks of the recipe" in lines_of(several)["batches"][0].text
+    assert "it speaks of the recipe" in text_of(lines_of(several)["batches"][0])
     assert lines_of(replace(trial, batches=4))["batches"][0].level == "caution"
     crops = replace(trial, rules=Rules(crops=("chard", "pak choi")))
-    assert "Crops (chard, pak choi) are blocks here" in lines_of(crops)["crops"][0].text
+    assert "Crops (chard, pak choi) are blocks here" in text_of(lines_of(crops)["crops"][0])
     assert [crops.crop_of(unit) for unit in crops.units][:4] == ["chard", "chard", "pak choi", "pak choi"]
     assert [several.batch_of(unit) for unit in several.units][::2] == [1, 2, 3, 4, 5, 6]
     tried = replace(trial, spare_runs=(SpareRun("A", date(2026, 4, 20), False, "wilted", "Ilse"),))
-    assert "Comfrey steep: suffered" in lines_of(tried)["spare plant"][0].text
-    assert "did not name" in lines_of(replace(trial, blind=True))["blind"][0].text
+    assert "Comfrey steep: suffered" in text_of(lines_of(tried)["spare plant"][0])
+    assert "did not name" in text_of(lines_of(replace(trial, blind=True))["blind"][0])
 
 
 def test_a_place_without_worms_can_not_answer_about_worms(catalogue):
@@ -283,7 +284,7 @@ def test_a_place_without_worms_can_not_answer_about_worms(catalogue):
     none = [Reading(u.id, 0, u.id, "surface_worms", 1, 0.0, "", "", 1) for u in trial.units]
     some = [replace(reading, value=4.0) for reading in none]
     (line,) = lines_of(trial, none)["able to answer"]
-    assert (line.level, "12 of 12 units could hardly answer" in line.text) == ("caution", True)
+    assert (line.level, "12 of 12 units could hardly answer" in text_of(line)) == ("caution", True)
     assert "able to answer" not in lines_of(trial, some)
 
 
@@ -291,6 +292,6 @@ def test_treated_beside_control_is_counted_with_its_guard(catalogue):
     trial = small_trial(catalogue, first="surface_worms", kind="bed")
     (line,) = lines_of(trial)["border crossing"]
     assert line.level == "caution"
-    assert "with a guard of 10 cm where 60 cm is advised" in line.text
+    assert "with a guard of 10 cm where 60 cm is advised" in text_of(line)
     wide = replace(trial, guard_cm=80.0)
     assert lines_of(wide)["border crossing"][0].level == "note"

@@ -12,6 +12,7 @@ from eproba.core.stats.series import CannotJudge, Question
 from eproba.core.stats.summaries import Point
 from eproba.core.trial.model import Reading
 from eproba.core.trial.stage import stage_of
+from eproba.core.wording.ledger import text_of
 from eproba.core.wording.sentences import Wording, band_text, headline, sentence
 from tests.core.cases import made_up, small_trial
 
@@ -53,14 +54,14 @@ def test_departures_stand_in_the_ledger(trial):
     ended = replace(trial, pours=pours, deals=3, ended_on=DAY0 + timedelta(days=28), ended_reason="frost")
     lines = {line.rule: line for line in judge_trial(ended, trial.asked[0], readings).trust}
     assert lines["rounds missed"].level == "caution"
-    assert "1 of 3 rounds" in lines["rounds missed"].text
+    assert "1 of 3 rounds" in text_of(lines["rounds missed"])
     assert lines["lots"].level == "caution"
-    assert "frost" in lines["ended early"].text
-    assert "1 applications were skipped and 1 are not on record" in lines["applied as planned"].text
+    assert "frost" in text_of(lines["ended early"])
+    assert "1 applications were skipped and 1 are not on record" in text_of(lines["applied as planned"])
     bare = replace(trial.treatments[1], role="untreated")
     dry = replace(trial, treatments=(trial.treatments[0], bare))
     kind = {line.rule: line for line in judge_trial(dry, trial.asked[0], readings).trust}["control kind"]
-    assert (kind.level, "water alone" in kind.text) == ("caution", True)
+    assert (kind.level, "water alone" in text_of(kind)) == ("caution", True)
 
 
 def test_a_lost_unit_and_a_missed_last_reading_are_not_judged(trial):

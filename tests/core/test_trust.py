@@ -1,6 +1,8 @@
 """The ledger: each rule speaks when it should, keeps quiet when it should, and names its evidence."""
 
+import re
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -9,6 +11,7 @@ from eproba.core.judging import trust
 from eproba.core.judging.judge import judge
 from eproba.core.judging.trust import Circumstances
 from eproba.core.stats.series import Question, UnitValue
+from eproba.core.wording.ledger import SAID, text_of
 from eproba.core.wording.sentences import settling
 from tests.core.cases import made_up
 
@@ -23,8 +26,8 @@ def rules(units, question=Q, circumstances=FAIR):
 def test_a_fair_trial_has_notes_only():
     found = rules(made_up(11, 3, 6))
     assert {line.level for line in found.values()} == {"note"}
-    assert found["replication"].text == "6 units of each treatment."
-    assert found["rounds missed"].text == "All 5 rounds were taken."
+    assert text_of(found["replication"]) == "6 units of each treatment."
+    assert text_of(found["rounds missed"]) == "All 5 rounds were taken."
 
 
 @pytest.mark.parametrize(
@@ -41,19 +44,19 @@ def test_a_fair_trial_has_notes_only():
 def test_circumstances_are_told(change, rule, level, words):
     line = rules(made_up(11, 3, 6), circumstances=replace(FAIR, **change))[rule]
     assert line.level == level
-    assert words in line.text
+    assert words in text_of(line)
 
 
 def test_no_baseline_and_a_late_one_are_told_apart():
     lines = trust.rounds(replace(FAIR, baseline_taken=False, rounds_missed=1))
-    assert "before the first application" in lines[0].text
+    assert "before the first application" in text_of(lines[0])
     assert len(lines) == 2
 
 
 def test_few_units_and_uneven_ones():
     assert rules(made_up(1, 2, 3))["replication"].level == "caution"
     uneven = [*made_up(1, 2, 5), UnitValue("extra", "A", 10.0)]
-    assert rules(uneven)["replication"].text == "Units: A 6, B 5."
+    assert text_of(rules(uneven)["replication"]) == "Units: A 6, B 5."
 
 
 def test_lost_units_weigh_by_their_share():
@@ -62,7 +65,7 @@ def test_lost_units_weigh_by_their_share():
     four = [replace(u, value=None) if u.unit in ("u0", "u2", "u4", "u6") else u for u in units]
     assert rules(one)["lost units"].level == "note"
     assert rules(four)["lost units"].level == "caution"
-    assert "u0 (A), u2 (A), u4 (A) and u6 (A)" in rules(four)["lost units"].text
+    assert "u0 (A), u2 (A), u4 (A) and u6 (A)" in text_of(rules(four)["lost units"])
 
 
 def test_an_outlier_is_named_and_stays_in():
@@ -70,7 +73,7 @@ def test_an_outlier_is_named_and_stays_in():
     wild = [replace(u, value=u.value + 40) if u.unit == "u7" else u for u in units]
     found = judge(wild, Q, FAIR)
     line = next(line for line in found.trust if line.rule == "outliers")
-    assert "u7." in line.text
+    assert "u7." in text_of(line)
     assert found.units == 20, "never dropped"
     assert "outliers" not in rules(made_up(11, 3, 6))
 
@@ -81,14 +84,14 @@ def test_unequal_noise_is_cautioned_from_twice_on():
     wild = [UnitValue(f"b{i}", "B", 10 + float(v)) for i, v in enumerate(rng.normal(0, 6, 12))]
     line = rules(calm + wild)["unequal noise"]
     assert line.level == "caution"
-    assert line.text.startswith("B scatters ")
+    assert text_of(line).startswith("B scatters ")
     assert "unequal noise" not in rules(made_up(11, 2, 12))
 
 
 def test_baselines_apart_are_told_with_their_side():
     units = made_up(4, 2, 8, baseline=True)
     apart = [replace(u, baseline=u.baseline + (3 if u.treatment == "B" else 0)) for u in units]
-    assert "B above the control by" in rules(apart)["baseline alike"].text
+    assert "B above the control by" in text_of(rules(apart)["baseline alike"])
     same = [replace(u, baseline=10.0 + i // 2) for i, u in enumerate(units)]
     assert rules(same)["baseline alike"].level == "note"
 
@@ -101,9 +104,9 @@ def test_model_and_shuffle_on_different_sides_are_told():
     (c,) = found.comparisons
     assert c.shuffle_p_adjusted < 0.05 < c.p_adjusted
     line = next(line for line in found.trust if line.rule == "model and shuffle disagree")
-    assert "touch and go" in line.text
+    assert "touch and go" in text_of(line)
     reach = rules(made_up(1, 2, 3))
-    assert "1 in 10" in reach["shuffle reach"].text, "three against three can't pass 1 in 20"
+    assert "1 in 10" in text_of(reach["shuffle reach"]), "three against three can't pass 1 in 20"
     assert "model and shuffle disagree" not in reach
 
 
@@ -114,3 +117,15 @@ def test_settling_counts_what_is_still_missing():
     enough = replace(small, units_needed=4)
     assert "repeat it" in settling(enough)
     assert settling(replace(small, units_needed=None)) == ""
+
+
+def test_every_sentence_of_the_ledger_is_said_by_some_rule_and_the_other_way_round():
+    """Rules and words are apart: a rule without words, or words without a rule, is found here."""
+    rules = Path(trust.__file__).parent
+    said = {key for path in rules.glob("*.py") for key in re.findall(r'"([a-z][a-z ]+)"', path.read_text("utf-8"))}
+    assert set(SAID) - said == set()
+    told = re.findall(
+        r'TrustLine\(\s*[^,]+,\s*[^,]+,\s*"([^"]+)"', "".join(p.read_text("utf-8") for p in rules.glob("*.py"))
+    )
+    assert len(told) > 30
+    assert set(told) - set(SAID) == set()

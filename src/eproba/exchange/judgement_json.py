@@ -5,6 +5,7 @@ import math
 from typing import Any
 
 from eproba.core.judging.judge import Comparison, Judgement
+from eproba.core.wording.ledger import text_of
 
 
 def judgement_json(judgement: Judgement) -> str:
@@ -18,7 +19,7 @@ def judgement_json(judgement: Judgement) -> str:
         "confidence": question.confidence,
         "worth": question.worth,
         "comparisons": [_comparison(each) for each in judgement.comparisons],
-        "trust": [{"rule": line.rule, "level": line.level, "text": line.text} for line in judgement.trust],
+        "trust": [{"rule": line.rule, "level": line.level, "text": text_of(line)} for line in judgement.trust],
     }
     return json.dumps(_finite(content), ensure_ascii=False, allow_nan=False, indent=2)
 

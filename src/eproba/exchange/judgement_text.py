@@ -1,6 +1,7 @@
 """A judgement as plain text for the terminal: table, sentences, trust ledger."""
 
 from eproba.core.judging.judge import Comparison, Judgement
+from eproba.core.wording.ledger import text_of
 from eproba.core.wording.sentences import Wording, gap_text, headline, sentence
 
 
@@ -12,7 +13,7 @@ def readable(judgement: Judgement) -> str:
     widths = [max(len(row[i]) for row in rows) for i in range(len(heads))]
     table = ["  ".join(cell.ljust(w) for cell, w in zip(row, widths, strict=True)).rstrip() for row in rows]
     sentences = [sentence(each, judgement, wording) for each in judgement.comparisons]
-    ledger = [f"{line.level}: {line.rule}. {line.text}" for line in judgement.trust]
+    ledger = [f"{line.level}: {line.rule}. {text_of(line)}" for line in judgement.trust]
     opening = f"{judgement.units} units judged against “{judgement.question.control}” ({judgement.design})."
     return "\n".join([opening, "", *table, "", *sentences, "", "Trust", *ledger])
 

@@ -23,7 +23,7 @@ def applications(trial: Trial) -> list[TrustLine]:
         *_overridden(trial),
     ]
     if trial.pours and not any(line.rule == RULE for line in lines):
-        lines.insert(0, TrustLine(RULE, "note", f"All {len(trial.pours)} applications are on record."))
+        lines.insert(0, TrustLine(RULE, "note", "all on record", {"applications": len(trial.pours)}))
     return lines + _brews(trial)
 
 
@@ -36,8 +36,8 @@ def _missing(trial: Trial) -> list[TrustLine]:
     undone = [pour for pour in trial.pours if pour.status == "due"]
     if not (skipped or undone):
         return []
-    text = f"{len(skipped)} applications were skipped and {len(undone)} are not on record, of {len(trial.pours)}."
-    return [TrustLine(RULE, "caution", text)]
+    evidence = {"skipped": len(skipped), "undone": len(undone), "of": len(trial.pours)}
+    return [TrustLine(RULE, "caution", "skipped or not on record", evidence)]
 
 
 def _late(trial: Trial) -> list[TrustLine]:
@@ -45,10 +45,9 @@ def _late(trial: Trial) -> list[TrustLine]:
     late = [(days, pour) for days, pour in late if days > LATE_DAYS]
     if not late:
         return []
-    days = max(days for days, _ in late)
-    named = ", ".join(dict.fromkeys(f"{pour.letter} of day {pour.day}" for _, pour in late))
-    text = f"{len(late)} of {len(trial.pours)} applications came late, by up to {days} days ({named}): "
-    return [TrustLine(RULE, "caution", f"{text}the verdict speaks of what was poured, when it was poured.")]
+    named = list(dict.fromkeys((pour.letter, pour.day) for _, pour in late))
+    evidence = {"late": len(late), "of": len(trial.pours), "days": max(days for days, _ in late), "pours": named}
+    return [TrustLine(RULE, "caution", "came late", evidence)]
 
 
 def _short(trial: Trial) -> list[TrustLine]:
@@ -59,10 +58,8 @@ def _short(trial: Trial) -> list[TrustLine]:
         shares = [share for p in _poured(trial) if p.letter == treatment.letter for share in _shares(p, treatment)]
         short = [share for share in shares if share < SHORT]
         if short:
-            text = (
-                f"{treatment.name} was poured short {len(short)} times, down to {100 * min(short):.0f} % of the plan."
-            )
-            lines.append(TrustLine(RULE, "caution", text))
+            evidence = {"treatment": treatment.name, "times": len(short), "least": min(short)}
+            lines.append(TrustLine(RULE, "caution", "poured short", evidence))
     return lines
 
 
@@ -84,26 +81,21 @@ def _unequal(trial: Trial) -> list[TrustLine]:
     days = [day for day, given in by_day.items() if unequal(given)]
     if not days:
         return []
-    text = f"Unequal water on day {', '.join(map(str, sorted(days)))}: a gap may be the watering alone."
-    return [TrustLine("equal volume", "caution", text)]
+    return [TrustLine("equal volume", "caution", "unequal water", {"days": sorted(days)})]
 
 
 def _unlike(trial: Trial) -> list[TrustLine]:
     days = sorted({pour.day for pour in trial.pours if pour.alike is False})
     if not days:
         return []
-    text = f"Not every unit got the same handling on day {', '.join(map(str, days))}: raking alone can do something."
-    return [TrustLine("equal handling", "caution", text)]
+    return [TrustLine("equal handling", "caution", "handled unlike", {"days": days})]
 
 
 def _carried_over(trial: Trial) -> list[TrustLine]:
     days = sorted({pour.day for pour in _poured(trial) if pour.letter == trial.control and pour.can == "after"})
     if not days:
         return []
-    text = (
-        f"On day {', '.join(map(str, days))} the control was poured from the brew’s can, after it: a can carries over."
-    )
-    return [TrustLine("equal handling", "caution", text)]
+    return [TrustLine("equal handling", "caution", "carried over", {"days": days})]
 
 
 def _overridden(trial: Trial) -> list[TrustLine]:
@@ -111,8 +103,8 @@ def _overridden(trial: Trial) -> list[TrustLine]:
     for pour in _poured(trial):
         if pour.override:
             name = trial.treatment(pour.letter).name
-            text = f"On day {pour.day} {name} came from a batch that should not be poured: {pour.override}."
-            lines.append(TrustLine("batch good", "caution", text))
+            evidence = {"day": pour.day, "treatment": name, "why": pour.override}
+            lines.append(TrustLine("batch good", "caution", "bad batch", evidence))
     return lines
 
 
@@ -123,9 +115,9 @@ def _brews(trial: Trial) -> list[TrustLine]:
         used = [pour.batch for pour in _poured(trial) if pour.letter == treatment.letter and pour.batch is not None]
         brews = len(set(used))
         if brews == 1 and len(used) > 1:
-            text = f"All {len(used)} pours of {treatment.name} came from one batch: the verdict speaks of one brew."
-            lines.append(TrustLine("batches", "note", text))
+            evidence = {"pours": len(used), "treatment": treatment.name}
+            lines.append(TrustLine("batches", "note", "all from one batch", evidence))
         elif brews > 1:
-            text = f"{brews} batches of {treatment.name} were poured one after the other, each on all units: "
-            lines.append(TrustLine("batches", "note", f"{text}the verdict speaks of them together."))
+            evidence = {"batches": brews, "treatment": treatment.name}
+            lines.append(TrustLine("batches", "note", "batches in turn", evidence))
     return lines

@@ -8,7 +8,6 @@ from eproba.core.judging.trust import TrustLine
 from eproba.core.trial.declaration import short, untold
 from eproba.core.trial.ground import borders
 from eproba.core.trial.model import Asked, Reading, Trial
-from eproba.core.words import listed
 
 
 def plan_lines(trial: Trial, asked: Asked, readings: Sequence[Reading]) -> list[TrustLine]:
@@ -29,23 +28,20 @@ def plan_lines(trial: Trial, asked: Asked, readings: Sequence[Reading]) -> list[
 def declared(trial: Trial) -> list[TrustLine]:
     """Whether the question was frozen before the answer, and what was changed since."""
     if trial.declared is None:
-        text = "The plan was never declared: nobody can tell what it was at the start."
-        return [TrustLine("declared", "caution", text)]
-    on = trial.declared.at.date()
-    text = f"Declared on {on.day} {on:%b} {on.year}, fingerprint {short(trial.declared.fingerprint)}"
-    lines = [TrustLine("declared", "note", f"{text}; {_counted(len(trial.amendments))}.")]
+        return [TrustLine("declared", "caution", "never declared")]
+    evidence = {
+        "on": trial.declared.at.date(),
+        "fingerprint": short(trial.declared.fingerprint),
+        "amendments": len(trial.amendments),
+    }
+    lines = [TrustLine("declared", "note", "declared", evidence)]
     for each in trial.amendments:
         when = trial.day_of(each.on)
-        text = f"On day {when} {each.what} was changed from {each.old} to {each.new}: {each.reason}."
-        lines.append(TrustLine("amendment", "caution" if when > 0 else "note", text))
+        change = {"day": when, "what": each.what, "old": each.old, "new": each.new, "reason": each.reason}
+        lines.append(TrustLine("amendment", "caution" if when > 0 else "note", "amended", change))
     if changed := untold(trial):
-        text = f"Differs from the declared plan without an amendment: {', '.join(changed)}."
-        lines.append(TrustLine("amendment", "caution", text))
+        lines.append(TrustLine("amendment", "caution", "changed untold", {"facts": changed}))
     return lines
-
-
-def _counted(amendments: int) -> str:
-    return "no amendment" if not amendments else f"{amendments} amendment{'s' if amendments > 1 else ''}"
 
 
 def crossing(trial: Trial, asked: Asked) -> list[TrustLine]:
@@ -54,12 +50,10 @@ def crossing(trial: Trial, asked: Asked) -> list[TrustLine]:
     beside, neighbours = borders([(u.cut, u.letter) for u in trial.units], trial.control, trial.guard_cm)
     if not beside:
         return []
-    text = f"{beside} of {neighbours} borders lie between treated and control ground"
+    evidence = {"beside": beside, "neighbours": neighbours, "guard": trial.guard_cm, "advised": guard}
     if trial.guard_cm < guard:
-        text += f", with a guard of {trial.guard_cm:g} cm where {guard:g} cm is advised: a drench that crosses makes "
-        text += "the gap look smaller, worms that change sides make it look larger."
-        return [TrustLine("border crossing", "caution", text)]
-    return [TrustLine("border crossing", "note", f"{text}, with a guard of {trial.guard_cm:g} cm between.")]
+        return [TrustLine("border crossing", "caution", "guard too narrow", evidence)]
+    return [TrustLine("border crossing", "note", "borders", evidence)]
 
 
 def batches(trial: Trial) -> list[TrustLine]:
@@ -69,32 +63,26 @@ def batches(trial: Trial) -> list[TrustLine]:
     if trial.batches == 1 and any(pour.batch is not None for pour in trial.pours):
         return []  # the application log knows better
     if trial.batches == 1:
-        text = "One batch (or bag) went to all units: the verdict speaks of that one, not of the recipe or the brand."
-        return [TrustLine("batches", "note", text)]
-    blocks = len({unit.block for unit in trial.units})
-    if trial.batches == blocks:
-        text = f"{trial.batches} batches, one for each block: their differences are in the noise, "
-        text += "so it speaks of the recipe."
-        return [TrustLine("batches", "note", text)]
-    text = f"{trial.batches} batches over {blocks} blocks: differences between batches are in the noise only in part."
-    return [TrustLine("batches", "caution", text)]
+        return [TrustLine("batches", "note", "one batch for all")]
+    evidence = {"batches": trial.batches, "blocks": len({unit.block for unit in trial.units})}
+    if evidence["batches"] == evidence["blocks"]:
+        return [TrustLine("batches", "note", "a batch for each block", evidence)]
+    return [TrustLine("batches", "caution", "batches over blocks", evidence)]
 
 
 def crops(trial: Trial) -> list[TrustLine]:
     """Several crops are blocks."""
     if len(trial.rules.crops) < 2:
         return []
-    text = f"Crops ({', '.join(trial.rules.crops)}) are blocks here: their own differences are taken out. "
-    return [TrustLine("crops", "note", text + "Whether the treatment suits one better than the other is not judged.")]
+    return [TrustLine("crops", "note", "crops are blocks", {"crops": list(trial.rules.crops)})]
 
 
 def blind(trial: Trial, asked: Asked) -> list[TrustLine]:
     """Scores by eye are drawn to the letter on the tag."""
     if trial.blind:
-        return [TrustLine("blind", "note", "The tags did not name the treatment.")]
+        return [TrustLine("blind", "note", "tags did not name")]
     if asked.measure.kind == "score":
-        text = f"{asked.measure.name} is scored by eye or nose, by somebody who could know which is which."
-        return [TrustLine("blind", "caution", text)]
+        return [TrustLine("blind", "caution", "scored by eye", {"measure": asked.measure.name})]
     return []
 
 
@@ -108,8 +96,7 @@ def read_elsewhen(trial: Trial, readings: Iterable[Reading]) -> list[TrustLine]:
             moved.setdefault(plan, []).append(true)
     if not moved:
         return []
-    told = "; ".join(f"day {plan} on day {listed([str(day) for day in true])}" for plan, true in moved.items())
-    return [TrustLine("read on another day", "note", f"Read on another day than planned: {told}. The true day counts.")]
+    return [TrustLine("read on another day", "note", "read elsewhen", {"moved": moved})]
 
 
 def able_to_answer(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> list[TrustLine]:
@@ -121,27 +108,22 @@ def able_to_answer(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> l
     silent = sum(not asked.measure.can_answer(start) for start in starts)
     if not starts or silent * 2 <= len(starts):
         return []
-    text = f"At the baseline {silent} of {len(starts)} units could hardly answer. {asked.measure.silent}"
-    return [TrustLine("able to answer", "caution", text)]
+    evidence = {"silent": silent, "units": len(starts), "why": asked.measure.silent}
+    return [TrustLine("able to answer", "caution", "could hardly answer", evidence)]
 
 
 def spare_runs(trial: Trial) -> list[TrustLine]:
     """Spare plants are told, not judged."""
     if not trial.spare_runs:
         return []
-    told = [
-        f"{trial.treatment(run.letter).name}: {'came through' if run.came_through else 'suffered'}"
-        for run in trial.spare_runs
-    ]
-    return [TrustLine("spare plant", "note", f"Tried on a spare plant first, not judged ({'; '.join(told)}).")]
+    told = [(trial.treatment(run.letter).name, run.came_through) for run in trial.spare_runs]
+    return [TrustLine("spare plant", "note", "spare plants", {"runs": told})]
 
 
 def conduct(trial: Trial) -> list[TrustLine]:
     """Ended early, and what the application log gives."""
     lines = []
     if trial.ended_on is not None:
-        day = trial.day_of(trial.ended_on)
-        text = f"Ended on day {day} of {trial.decision_day}: {trial.ended_reason}. "
-        text += "Stopping on a good day makes luck look like proof."
-        lines.append(TrustLine("ended early", "caution", text))
+        evidence = {"day": trial.day_of(trial.ended_on), "of": trial.decision_day, "reason": trial.ended_reason}
+        lines.append(TrustLine("ended early", "caution", "ended early", evidence))
     return lines + applications(trial)

@@ -1,13 +1,12 @@
-"""The trust ledger: each rule with its evidence and its consequence.
+"""The trust ledger: each rule with its evidence and its consequence; the sentences are in `wording.ledger`.
 
 A *note* is in order or merely worth knowing; a *caution* weakens the verdict in the reader's mind; a *cap* limits the
 verdict itself.
 """
 
 from collections import defaultdict
-from collections.abc import Sequence
-from dataclasses import dataclass
-from itertools import pairwise
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
@@ -15,7 +14,6 @@ import numpy as np
 from eproba.core.stats.linear import Array
 from eproba.core.stats.series import Question, UnitValue
 from eproba.core.stats.shuffle import ShuffleTest
-from eproba.core.words import listed
 
 Level = Literal["note", "caution", "cap"]
 BASELINE_GAP = 0.25
@@ -25,11 +23,12 @@ NOISE_RATIO = 2.0
 
 @dataclass(frozen=True)
 class TrustLine:
-    """One line of the ledger."""
+    """One line of the ledger: the rule, how far it reaches, which sentence it says, and the evidence in it."""
 
     rule: str
     level: Level
-    text: str
+    says: str
+    evidence: Mapping[str, object] = field(default_factory=dict, hash=False)
 
 
 @dataclass(frozen=True)
@@ -54,61 +53,49 @@ def sizes(units: Sequence[UnitValue], lost: Sequence[UnitValue], treatments: Seq
     lines = []
     lonely = [name for name, n in counts.items() if n == 1]
     if lonely:
-        text = (
-            f"Only one unit of {listed(lonely)}. Two places always differ a little, whatever is poured on them, "
-            "so this can be described but not judged."
-        )
-        lines.append(TrustLine("replication", "cap", text))
+        lines.append(TrustLine("replication", "cap", "one unit", {"treatments": lonely}))
     elif min(counts.values()) < 4:
-        text = f"{_counted(counts)}: few, so only a large gap can be told from luck."
-        lines.append(TrustLine("replication", "caution", text))
+        lines.append(TrustLine("replication", "caution", "few units", {"counts": counts}))
     else:
-        lines.append(TrustLine("replication", "note", f"{_counted(counts)}."))
+        lines.append(TrustLine("replication", "note", "units", {"counts": counts}))
     if lost:
-        text = f"Lost or without a value: {listed([f'{u.unit} ({u.treatment})' for u in lost])}. "
         share = len(lost) / (len(lost) + len(units))
-        text += "Ask whether the treatment had a part in it: units that die of it are missing from the gap."
-        lines.append(TrustLine("lost units", "caution" if share > 0.1 else "note", text))
+        named = [f"{unit.unit} ({unit.treatment})" for unit in lost]
+        lines.append(TrustLine("lost units", "caution" if share > 0.1 else "note", "lost units", {"units": named}))
     return lines
 
 
 def lots(circumstances: Circumstances | None) -> TrustLine:
     """Whether chance, not a person, chose who gets what."""
     if circumstances is None:
-        text = "The file can't say how the treatments were dealt. All figures here suppose: by lot."
-        return TrustLine("lots", "note", text)
-    text = "Treatments were dealt by lot, with a seed that is kept"
+        return TrustLine("lots", "note", "lots not known")
     if circumstances.deals > 1:
-        text += f"; they were dealt {circumstances.deals} times before the start: choosing among deals is not chance"
-        return TrustLine("lots", "caution", text + ".")
-    return TrustLine("lots", "note", text + ".")
+        return TrustLine("lots", "caution", "dealt again", {"deals": circumstances.deals})
+    return TrustLine("lots", "note", "dealt")
 
 
 def control_kind(circumstances: Circumstances) -> TrustLine:
     """What the control can and can't answer."""
     if circumstances.control_role == "untreated" and circumstances.poured:
-        text = "The control got nothing, the others got a drench: a gap may be the work of the water alone."
-        return TrustLine("control kind", "caution", text)
+        return TrustLine("control kind", "caution", "control got nothing")
     if circumstances.control_role == "untreated":
-        return TrustLine("control kind", "note", "The control is untreated ground with the same handling.")
+        return TrustLine("control kind", "note", "control untreated")
     if circumstances.control_role == "water control":
-        return TrustLine("control kind", "note", "The control got plain water, the same volume on the same days.")
-    text = f"The control is a {circumstances.control_role}: the gap is against that, not against plain water."
-    return TrustLine("control kind", "note", text)
+        return TrustLine("control kind", "note", "control got water")
+    return TrustLine("control kind", "note", "control is another", {"role": circumstances.control_role})
 
 
 def rounds(circumstances: Circumstances) -> list[TrustLine]:
     """Missed rounds, above all the baseline."""
     lines = []
     if not circumstances.baseline_taken:
-        text = "No readings before the first application: nobody knows whether the units began alike."
-        lines.append(TrustLine("rounds missed", "caution", text))
+        lines.append(TrustLine("rounds missed", "caution", "no baseline"))
     missed, due = circumstances.rounds_missed, circumstances.rounds_due
     if missed:
         level: Level = "caution" if missed * 4 >= due else "note"
-        lines.append(TrustLine("rounds missed", level, f"{missed} of {due} rounds were missed."))
+        lines.append(TrustLine("rounds missed", level, "rounds missed", {"missed": missed, "due": due}))
     elif due:
-        lines.append(TrustLine("rounds missed", "note", f"All {due} rounds were taken."))
+        lines.append(TrustLine("rounds missed", "note", "all rounds", {"due": due}))
     return lines
 
 
@@ -116,7 +103,7 @@ def baseline_alike(units: Sequence[UnitValue], question: Question, others: Seque
     """Standardised gap of the baselines; no test, since the lots make any gap chance (Altman 1985)."""
     groups = _grouped(units, [unit.baseline for unit in units])
     control = groups.get(question.control, [])
-    apart = []
+    apart: list[tuple[str, float]] = []
     for name in others:
         group = groups.get(name, [])
         if len(group) < 2 or len(control) < 2:
@@ -124,24 +111,20 @@ def baseline_alike(units: Sequence[UnitValue], question: Question, others: Seque
         spread = np.sqrt((np.var(group, ddof=1) + np.var(control, ddof=1)) / 2)
         gap = float((np.mean(group) - np.mean(control)) / spread) if spread > 0 else 0.0
         if abs(gap) > BASELINE_GAP:
-            apart.append(f"{name} {'above' if gap > 0 else 'below'} the control by {abs(gap):.1f} SD")
+            apart.append((name, gap))
     if not any(groups.values()):
         return []
     if apart:
-        text = f"At the start the groups were not quite alike: {'; '.join(apart)}. The judgement takes the start out."
-        return [TrustLine("baseline alike", "caution", text)]
-    return [TrustLine("baseline alike", "note", "The groups began alike (within a quarter of an SD).")]
+        return [TrustLine("baseline alike", "caution", "began apart", {"apart": apart})]
+    return [TrustLine("baseline alike", "note", "began alike")]
 
 
 def baseline_gaps(units: Sequence[UnitValue], filled: int) -> list[TrustLine]:
     """Units whose own baseline is missing."""
     if not filled:
         return []
-    text = (
-        f"{filled} of {len(units)} units have no baseline; the mean of the others stands in for it "
-        "(fair when dealt by lot: White & Thompson 2005)."
-    )
-    return [TrustLine("baseline missing", "caution" if filled * 4 > len(units) else "note", text)]
+    level: Level = "caution" if filled * 4 > len(units) else "note"
+    return [TrustLine("baseline missing", level, "baseline filled in", {"filled": filled, "units": len(units)})]
 
 
 def outliers(units: Sequence[UnitValue], residuals: Array) -> list[TrustLine]:
@@ -153,8 +136,7 @@ def outliers(units: Sequence[UnitValue], residuals: Array) -> list[TrustLine]:
     far = [u.unit for u, r in zip(units, residuals, strict=True) if abs(r - centre) > OUTLIER * mad]
     if not far:
         return []
-    text = f"Far from what its group and block lead to expect: {listed(far)}. Look for a slip of the pen or a story; "
-    return [TrustLine("outliers", "caution", text + "it stays in.")]
+    return [TrustLine("outliers", "caution", "far off", {"units": far})]
 
 
 def unequal_noise(units: Sequence[UnitValue], residuals: Array) -> list[TrustLine]:
@@ -167,11 +149,7 @@ def unequal_noise(units: Sequence[UnitValue], residuals: Array) -> list[TrustLin
     times = spreads[wild] / spreads[calm]
     if times <= NOISE_RATIO:
         return []
-    text = (
-        f"{wild} scatters {times:.1f} times as much as {calm}. The interval pools the noise of all groups, so the "
-        "interval of the wilder one may be too short."
-    )
-    return [TrustLine("unequal noise", "caution", text)]
+    return [TrustLine("unequal noise", "caution", "unequal noise", {"wild": wild, "calm": calm, "times": times})]
 
 
 def shuffle_reach(tests: Sequence[ShuffleTest]) -> list[TrustLine]:
@@ -179,10 +157,8 @@ def shuffle_reach(tests: Sequence[ShuffleTest]) -> list[TrustLine]:
     smallest = max((test.best_p for test in tests), default=0.0)
     if smallest * len(tests) < 0.05:
         return []
-    among = f" and there are {len(tests)} comparisons" if len(tests) > 1 else ""
-    text = f"These lots can't give less than 1 in {1 / smallest:.0f}{among}: "
-    text += "shuffling alone can't settle it, the model can."
-    return [TrustLine("shuffle reach", "note", text)]
+    evidence = {"best": 1 / smallest, "comparisons": len(tests)}
+    return [TrustLine("shuffle reach", "note", "out of reach", evidence)]
 
 
 def model_and_shuffle(
@@ -193,26 +169,18 @@ def model_and_shuffle(
         return []
     if (p_adjusted < 0.05) == (shuffle_p_adjusted < 0.05):
         return []
-    text = (
-        f"{name}: the model says p = {p_adjusted:.3f}, the shuffle test {shuffle_p_adjusted:.3f}, on different sides "
-        "of 1 in 20. Take the verdict as touch and go."
-    )
-    return [TrustLine("model and shuffle disagree", "caution", text)]
+    evidence = {"treatment": name, "model": p_adjusted, "shuffle": shuffle_p_adjusted}
+    return [TrustLine("model and shuffle disagree", "caution", "model and shuffle disagree", evidence)]
 
 
 def noiseless(none_left: bool) -> TrustLine:
     """No noise to measure the gap with."""
-    if none_left:
-        text = "Too few units for blocks and baseline: nothing is left over to measure the noise with."
-    else:
-        text = "All units of a group read the same: the readings are too coarse to show any noise, so no interval."
-    return TrustLine("no noise to measure", "cap", text)
+    return TrustLine("no noise to measure", "cap", "nothing left over" if none_left else "all alike")
 
 
 def not_told_apart(name: str) -> TrustLine:
     """Treatment and block (or row, column, another treatment) always go together."""
-    text = f"{name} never shares a block with what it is compared with: its effect can't be told from the place's."
-    return TrustLine("told apart", "cap", text)
+    return TrustLine("told apart", "cap", "never shares a block", {"treatment": name})
 
 
 def _grouped(units: Sequence[UnitValue], numbers: Sequence[float | None]) -> dict[str, list[float]]:
@@ -221,9 +189,3 @@ def _grouped(units: Sequence[UnitValue], numbers: Sequence[float | None]) -> dic
         if number is not None:
             groups[unit.treatment].append(number)
     return groups
-
-
-def _counted(counts: dict[str, int]) -> str:
-    if all(a == b for a, b in pairwise(counts.values())):
-        return f"{next(iter(counts.values()))} units of each treatment"
-    return "Units: " + ", ".join(f"{name} {n}" for name, n in counts.items())

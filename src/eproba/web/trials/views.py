@@ -15,6 +15,7 @@ from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.ground import borders
 from eproba.core.trial.model import ROLES, SpareRun, Trial
 from eproba.core.trial.worth import Worth
+from eproba.core.wording.ledger import text_of
 from eproba.core.wording.record import told_evidence
 from eproba.exchange.trial_json import Record, trial_json
 from eproba.store.batches import batches
@@ -136,7 +137,7 @@ def _silent(trial: Trial) -> str:
     if not trial.asked[0].measure.silent or not trial.rounds[0].done:
         return ""
     lines = able_to_answer(trial, trial.asked[0], readings_of(db(), trial.id, trial.rounds[0].id))
-    return lines[0].text if lines else ""
+    return text_of(lines[0]) if lines else ""
 
 
 def _evidence(trial: Trial) -> Evidence:

@@ -29,6 +29,7 @@ def show(trial_id: int) -> ResponseReturnValue:
     if sealed:
         return render_template("verdict/sealed.html", **shown)
     # Judging brings in the heavy statistics: imported where it is needed, not by every page.
+    from eproba.core.wording.ledger import text_of
     from eproba.web.verdict.findings import judged
     from eproba.web.verdict.page import also_seen, shown_comparisons, shown_trend
 
@@ -39,6 +40,7 @@ def show(trial_id: int) -> ResponseReturnValue:
     return render_template(
         "verdict/verdict.html",
         judgement=judgement,
+        ledger=[(line, text_of(line)) for line in judgement.trust],
         comparisons=shown_comparisons(trial, judgement),
         trend=shown_trend(trial, judgement),
         also=also_seen(trial, readings),

@@ -1,0 +1,173 @@
+"""The trust ledger in words: a sentence for everything that a rule can say, with its evidence in it."""
+
+from collections.abc import Callable, Mapping, Sequence
+from datetime import date
+from itertools import pairwise
+from string import Formatter
+from typing import Any
+
+from eproba.core.judging.trust import TrustLine
+from eproba.core.words import listed
+
+SAID: Mapping[str, str] = {
+    # Units and lots
+    "one unit": "Only one unit of {treatments:names}. Two places always differ a little, whatever is poured on them, "
+    "so this can be described but not judged.",
+    "few units": "{counts:counts}: few, so only a large gap can be told from luck.",
+    "units": "{counts:counts}.",
+    "lost units": "Lost or without a value: {units:names}. Ask whether the treatment had a part in it: units that die "
+    "of it are missing from the gap.",
+    "lots not known": "The file can't say how the treatments were dealt. All figures here suppose: by lot.",
+    "dealt": "Treatments were dealt by lot, with a seed that is kept.",
+    "dealt again": "Treatments were dealt by lot, with a seed that is kept; they were dealt {deals} times before the "
+    "start: choosing among deals is not chance.",
+    "never shares a block": "{treatment} never shares a block with what it is compared with: its effect can't be told "
+    "from the place's.",
+    # The control
+    "control got nothing": "The control got nothing, the others got a drench: a gap may be the work of the water "
+    "alone.",
+    "control untreated": "The control is untreated ground with the same handling.",
+    "control got water": "The control got plain water, the same volume on the same days.",
+    "control is another": "The control is a {role}: the gap is against that, not against plain water.",
+    # Rounds and baselines
+    "no baseline": "No readings before the first application: nobody knows whether the units began alike.",
+    "rounds missed": "{missed} of {due} rounds were missed.",
+    "all rounds": "All {due} rounds were taken.",
+    "read elsewhen": "Read on another day than planned: {moved:moved}. The true day counts.",
+    "began apart": "At the start the groups were not quite alike: {apart:apart}. The judgement takes the start out.",
+    "began alike": "The groups began alike (within a quarter of an SD).",
+    "baseline filled in": "{filled} of {units} units have no baseline; the mean of the others stands in for it (fair "
+    "when dealt by lot: White & Thompson 2005).",
+    "could hardly answer": "At the baseline {silent} of {units} units could hardly answer. {why}",
+    # Noise
+    "far off": "Far from what its group and block lead to expect: {units:names}. Look for a slip of the pen or a "
+    "story; it stays in.",
+    "unequal noise": "{wild} scatters {times:.1f} times as much as {calm}. The interval pools the noise of all groups, "
+    "so the interval of the wilder one may be too short.",
+    "nothing left over": "Too few units for blocks and baseline: nothing is left over to measure the noise with.",
+    "all alike": "All units of a group read the same: the readings are too coarse to show any noise, so no interval.",
+    "out of reach": "These lots can't give less than 1 in {best:.0f}{comparisons:among}: shuffling alone can't settle "
+    "it, the model can.",
+    "model and shuffle disagree": "{treatment}: the model says p = {model:.3f}, the shuffle test {shuffle:.3f}, on "
+    "different sides of 1 in 20. Take the verdict as touch and go.",
+    # The plan
+    "never declared": "The plan was never declared: nobody can tell what it was at the start.",
+    "declared": "Declared on {on:day}, fingerprint {fingerprint}; {amendments:amendments}.",
+    "amended": "On day {day} {what} was changed from {old} to {new}: {reason}.",
+    "changed untold": "Differs from the declared plan without an amendment: {facts:commas}.",
+    "ended early": "Ended on day {day} of {of}: {reason}. Stopping on a good day makes luck look like proof.",
+    "borders": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of {guard:g} cm "
+    "between.",
+    "guard too narrow": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of "
+    "{guard:g} cm where {advised:g} cm is advised: a drench that crosses makes the gap look smaller, worms that change "
+    "sides make it look larger.",
+    "crops are blocks": "Crops ({crops:commas}) are blocks here: their own differences are taken out. Whether the "
+    "treatment suits one better than the other is not judged.",
+    "tags did not name": "The tags did not name the treatment.",
+    "scored by eye": "{measure} is scored by eye or nose, by somebody who could know which is which.",
+    "spare plants": "Tried on a spare plant first, not judged ({runs:runs}).",
+    # Batches
+    "one batch for all": "One batch (or bag) went to all units: the verdict speaks of that one, not of the recipe or "
+    "the brand.",
+    "a batch for each block": "{batches} batches, one for each block: their differences are in the noise, so it speaks "
+    "of the recipe.",
+    "batches over blocks": "{batches} batches over {blocks} blocks: differences between batches are in the noise only "
+    "in part.",
+    "all from one batch": "All {pours} pours of {treatment} came from one batch: the verdict speaks of one brew.",
+    "batches in turn": "{batches} batches of {treatment} were poured one after the other, each on all units: the "
+    "verdict speaks of them together.",
+    "bad batch": "On day {day} {treatment} came from a batch that should not be poured: {why}.",
+    # Applications
+    "all on record": "All {applications} applications are on record.",
+    "skipped or not on record": "{skipped} applications were skipped and {undone} are not on record, of {of}.",
+    "came late": "{late} of {of} applications came late, by up to {days} days ({pours:pours}): the verdict speaks of "
+    "what was poured, when it was poured.",
+    "poured short": "{treatment} was poured short {times} times, down to {least:percent} of the plan.",
+    "unequal water": "Unequal water on day {days:commas}: a gap may be the watering alone.",
+    "handled unlike": "Not every unit got the same handling on day {days:commas}: raking alone can do something.",
+    "carried over": "On day {days:commas} the control was poured from the brew’s can, after it: a can carries over.",
+}
+
+
+def text_of(line: TrustLine) -> str:
+    """The sentence of a line of the ledger."""
+    return _WORDS.vformat(SAID[line.says], (), line.evidence)
+
+
+class _Words(Formatter):
+    """Evidence in words: what is no number has a way of its own to be said, named after the colon."""
+
+    def format_field(self, value: object, format_spec: str) -> str:
+        way = _WAYS.get(format_spec)
+        return str(super().format_field(value, format_spec)) if way is None else way(value)
+
+
+def _names(value: object) -> str:
+    return listed([str(each) for each in _each(value)])
+
+
+def _commas(value: object) -> str:
+    return ", ".join(str(each) for each in _each(value))
+
+
+def _counts(value: object) -> str:
+    """Units of each treatment: one number where it is the same for all."""
+    counts: Mapping[object, object] = value if isinstance(value, Mapping) else {}
+    if all(a == b for a, b in pairwise(counts.values())):
+        return f"{next(iter(counts.values()))} units of each treatment"
+    return "Units: " + ", ".join(f"{name} {n}" for name, n in counts.items())
+
+
+def _moved(value: object) -> str:
+    moved: Mapping[object, object] = value if isinstance(value, Mapping) else {}
+    return "; ".join(f"day {plan} on day {_names(true)}" for plan, true in moved.items())
+
+
+def _apart(value: object) -> str:
+    told = [f"{name} {'above' if gap > 0 else 'below'} the control by {abs(gap):.1f} SD" for name, gap in _each(value)]
+    return "; ".join(told)
+
+
+def _amendments(value: object) -> str:
+    return "no amendment" if not value else f"{value} amendment{'s' if value != 1 else ''}"
+
+
+def _among(value: object) -> str:
+    return "" if value == 1 else f" and there are {value} comparisons"
+
+
+def _runs(value: object) -> str:
+    return "; ".join(f"{name}: {'came through' if came_through else 'suffered'}" for name, came_through in _each(value))
+
+
+def _pours(value: object) -> str:
+    return ", ".join(f"{letter} of day {day}" for letter, day in _each(value))
+
+
+def _percent(value: object) -> str:
+    return f"{100 * value:.0f} %" if isinstance(value, float) else str(value)
+
+
+def _day(value: object) -> str:
+    return f"{value.day} {value:%b} {value.year}" if isinstance(value, date) else str(value)
+
+
+def _each(value: object) -> Sequence[Any]:
+    """Evidence that comes as a list."""
+    return value if isinstance(value, Sequence) else ()
+
+
+_WAYS: Mapping[str, Callable[[object], str]] = {
+    "names": _names,
+    "commas": _commas,
+    "counts": _counts,
+    "moved": _moved,
+    "apart": _apart,
+    "amendments": _amendments,
+    "among": _among,
+    "runs": _runs,
+    "pours": _pours,
+    "percent": _percent,
+    "day": _day,
+}
+_WORDS = _Words()
