@@ -5,6 +5,7 @@ import subprocess
 from dataclasses import fields
 from pathlib import Path
 
+import grimp
 import pytest
 from flask import Flask
 
@@ -77,3 +78,20 @@ def test_every_view_has_its_test(app):
 @pytest.mark.parametrize("name", ["LICENSE", ".ci/run", "requirements/run.txt", "requirements/test.txt"])
 def test_the_house_is_complete(name):
     assert (ROOT / name).stat().st_size > 0
+
+
+def test_the_structure_in_words_is_the_structure_of_the_imports():
+    """docs/structure.md: each package of the core with what it imports, no more and no less; files that exist."""
+    page = (ROOT / "docs" / "structure.md").read_text()
+    told = dict(re.findall(r"^\| `(\w+)` \|[^|]*\| ([^|]*) \|$", page, re.M))
+    graph = grimp.build_graph("eproba")
+    packages = {child.rsplit(".", 1)[1] for child in graph.find_children("eproba.core")}
+    assert set(told) == packages
+    for name, imports in told.items():
+        root = f"eproba.core.{name}"
+        inside = {root, *graph.find_descendants(root)}
+        found = {each for module in inside for each in graph.find_modules_directly_imported_by(module)}
+        real = {each.split(".")[2] for each in found if each.startswith("eproba.core.")} - {name}
+        assert set(re.findall(r"`(\w+)`", imports)) == real, name
+    for file in re.findall(r"`((?:core|store|web)/[\w/]+\.py)`", page):
+        assert (ROOT / "src" / "eproba" / file).exists(), file

@@ -17,7 +17,6 @@ VIEWS = {
     "trial": ("/trials/5", LAPTOP),
     "verdict": ("/trials/1/verdict", LAPTOP),
     "verdict-one-of-each": ("/trials/3/verdict", LAPTOP),
-    "sealed": ("/trials/2/verdict", LAPTOP),
     "readings": ("/trials/1/readings", LAPTOP),
     "tags": ("/trials/1/tags", LAPTOP),
     "calendar": ("/calendar", LAPTOP),
@@ -38,6 +37,8 @@ def main(base: str) -> None:
             page.screenshot(path=HERE / f"{name}.png")
             page.close()
         a_round(browser.new_page(base_url=base, viewport={"width": PHONE[0], "height": PHONE[1]}))
+        phones = [browser.new_page(base_url=base, viewport={"width": PHONE[0], "height": PHONE[1]}) for _ in range(2)]
+        what_waits(*phones)
         a_plan(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": LAPTOP[1]}))
         browser.close()
 
@@ -53,6 +54,26 @@ def a_round(page: Page) -> None:
     page.get_by_role("button", name="Last time").click()
     page.wait_for_timeout(800)
     page.screenshot(path=HERE / "round-phone.png")
+
+
+def what_waits(page: Page, other: Page) -> None:
+    """Two phones at the same pots, one without signal: what has to be decided afterwards."""
+    for each in (page, other):
+        each.goto("/trials/5")
+        each.locator("main [data-due]").first.click()
+        each.wait_for_selector("#typed")
+    page.context.set_offline(True)
+    for each, numbers in ((page, ("16,2", "15,9")), (other, ("17,4",))):
+        for number in numbers:
+            each.locator("#typed").fill(number)
+            each.keyboard.press("Enter")
+        each.wait_for_timeout(800)
+    page.context.set_offline(False)
+    page.evaluate("window.dispatchEvent(new Event('online'))")
+    page.wait_for_timeout(800)
+    page.goto("/waiting")
+    page.wait_for_timeout(800)
+    page.screenshot(path=HERE / "waiting-phone.png")
 
 
 def a_plan(page: Page) -> None:

@@ -141,3 +141,81 @@ def test_a_wrong_treatment_an_empty_file_a_file_too_large(client):
     refused = client.post("/trials/4/readings/import", large, content_type="multipart/form-data")
     assert refused.status_code == 413
     assert "Eproba takes files up to 20 MB" in refused.get_data(as_text=True)
+
+
+# --- After the fact, and after the opening --------------------------------------------------------------------
+
+
+def exported(client, trial):
+    return client.get(f"/trials/{trial}/export.json").get_json()
+
+
+@demo_garden
+def test_a_change_after_the_opening_keeps_who_when_and_what_the_verdict_was(client):
+    client.post("/who", {"who": "Ben"})
+    client.post("/trials/1/readings/1", {"value": "7.25", "reason": "wrong pot", "version": "1", **ON})
+    (change,) = exported(client, 1)["corrections"]
+    assert (change["sealed"], change["by"], change["reason"]) == (False, "Ben", "wrong pot")
+    assert change["verdict_before"].startswith("Better")
+    assert "Changed after the opening by Ben (wrong pot); the verdict was: Better" in told(client, "/trials/1")
+    assert "after the opening)" in told(client, "/trials/1/readings?round=1")
+
+
+@demo_garden
+def test_a_reading_is_added_after_the_fact_with_its_own_day(client):
+    place = "/trials/2/readings/new?round=8&unit=H1&measure=surface_worms&reading=1"
+    page = told(client, place)
+    assert "On record:" in page, "there is one: it is corrected"
+    client.post("/trials/2/rounds/9/finish", {"note": "", "seen": ""})
+    table = told(client, "/trials/2/readings?round=9")
+    assert table.count(">add<") == 30
+    place = "/trials/2/readings/new?round=9&unit=H1&measure=surface_worms&reading=1"
+    form = {"value": "4", "read_on": "2026-05-19", "reason": "from the paper", "version": "0"}
+    assert client.post(place, form).status_code == 302
+    again = client.post(place, {**form, "value": "5"})
+    assert (again.status_code, "it is now 4.0" in again.get_data(as_text=True)) == (409, True)
+    reading = exported(client, 2)["readings"][-1]
+    assert (reading["value"], reading["source"], reading["read_at"][:10]) == (4.0, "form", "2026-05-19")
+    assert "Day 9: 1 reading truly read on day 8." in told(client, "/trials/2")
+    for wrong in ("unit=H99", "measure=fresh_mass", "reading=9", "round=1"):
+        name = wrong.split("=")[0]
+        kept = "&".join(each for each in place.split("?")[1].split("&") if not each.startswith(name))
+        assert client.get(f"/trials/2/readings/new?{kept}&{wrong}").status_code == 404
+
+
+@demo_garden
+def test_an_odd_value_is_asked_about_in_form_and_file_alike(client):
+    form = {"value": "900", "reason": "r", "version": "1", **ON}
+    asked = client.post("/trials/1/readings/1", form)
+    assert "900 is outside 0 to 80 cm" in asked.get_data(as_text=True)
+    assert client.post("/trials/1/readings/1", {**form, "sure": "y"}).status_code == 302
+    rows = HEAD + "2026-05-22;P1;Plant height;1;900\n"
+    assert "The odd values are right" in send(client, "/trials/4", rows).get_data(as_text=True)
+    assert send(client, "/trials/4", rows, go="take").status_code == 400
+    assert send(client, "/trials/4", rows, go="take", sure="yes").status_code == 302
+    assert exported(client, 4)["readings"][0]["typed"] == "900"
+
+
+@demo_garden
+def test_of_many_bad_rows_the_first_are_named_and_all_are_counted(client):
+    rows = HEAD + "".join(f"day {n};P99;Tallness;x;tall\n" for n in range(20_000))
+    page = send(client, "/trials/4", rows).get_data(as_text=True)
+    assert "20000 rows can’t be taken, so nothing is taken" in page
+    assert page.count("<strong>Line ") == 50
+    assert "… and 19950 more." in page
+
+
+@demo_garden
+def test_true_days_go_out_and_come_in_again(client):
+    rows = "day;unit;measure;value;read_on\n12;H1;surface_worms;3;2026-05-19\n12;H2;surface_worms;3;\n"
+    assert send(client, "/trials/2", rows, go="take").status_code == 302
+    lines = [line.split(",") for line in client.get("/trials/2/readings.csv").get_data(as_text=True).splitlines()]
+    columns = {name: i for i, name in enumerate(lines[0])}
+    taken = {row[2]: row[columns["read_at"]][:10] for row in lines[1:] if row[0] == "12"}
+    assert taken == {"H1": "2026-05-19", "H2": ""}, "where a file does not say, the planned day stands"
+    late = "day;unit;measure;value;read_on\n12;H3;surface_worms;3;2026-05-21\n"
+    assert "is still to come" in send(client, "/trials/2", late).get_data(as_text=True)
+
+
+def told(client, path):
+    return client.get(path).get_data(as_text=True)
