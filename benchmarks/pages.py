@@ -14,14 +14,15 @@ from sqlmodel import Session
 
 from eproba.core.planning.plan import Plan, PlannedMeasure, PlannedTreatment, simple_layout
 from eproba.core.trial.days import regular
-from eproba.store.database import engine_for
-from eproba.store.preparing import named
 from eproba.store.commands.readings import add_many
 from eproba.store.commands.trials import create_trial
+from eproba.store.database import engine_for
+from eproba.store.preparing import named
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import migrate
 from eproba.web.app import create_app
 from eproba.web.settings import Settings
+from eproba.web.verdict.findings import remember_all
 
 NAME, TRIALS, TODAY = "eproba_bench", 200, date(2026, 5, 20)
 TIMES = 40
@@ -71,8 +72,10 @@ def fill(session: Session) -> None:
                 }
                 for (r, u, k), v in zip(places, levels, strict=True)
             ),
+            at,
         )
     session.commit()
+    remember_all(session)
     session.connection().execute(text("ANALYZE"))
     session.commit()
 

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eproba.core.errors import EprobaError
-from eproba.core.trial.amendments import Correction, evidence
+from eproba.core.trial.amendments import Changes, Correction, PourChange, evidence
 from eproba.core.trial.blinding import hides_lots, shown_to
 from eproba.core.trial.doses import DoseError, amount, exceptions, given_on, litres, unequal
 from eproba.core.trial.model import Asked, Reading
@@ -252,7 +252,8 @@ def test_the_record_tells_what_was_late_changed_or_left_out(running):
     pours = (replace(running.pours[0], entered_at=at), replace(running.pours[1], status="due"))
     trial = replace(running, dealt_at=at, made_at=DAY0_NOON, pours=pours, blind=True)
     changed = Correction(1, 4.0, "", "slip", "Ben", at, sealed=False, verdict_before="Better")
-    told = told_evidence(evidence(trial, [replace(read, saw=True), on_time], [changed], DECISION))
+    poured = PourChange("B", 14, {"amount_each": 250.0}, "Ilse", at, sealed=False)
+    told = told_evidence(evidence(trial, [replace(read, saw=True), on_time], Changes([changed], [poured]), DECISION))
     assert told == [
         "Lots dealt on day 3, after the start.",
         "Day 14: 2 readings truly read on day 3.",
@@ -260,9 +261,10 @@ def test_the_record_tells_what_was_late_changed_or_left_out(running):
         "1 application came on record days after being poured.",
         "1 application due by now, not on record.",
         "Changed after the opening by Ben (slip); the verdict was: Better.",
+        "The application B of day 14 was changed after the opening by Ilse.",
         "Read on a device that shows who got what: Ben.",
     ]
-    assert told_evidence(evidence(running, [], [], DECISION)) == []
+    assert told_evidence(evidence(running, [], Changes(), DECISION)) == []
 
 
 DAY0_NOON = datetime(2026, 5, 1, 12, tzinfo=UTC)

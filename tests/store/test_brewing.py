@@ -123,7 +123,7 @@ def test_needs_are_those_of_running_trials_for_living_units(session):
     found = {(pour.trial_id, pour.at.date()): (recipe.key, pour.litres) for recipe, pour in needs(session, TODAY)}
     assert {trial for trial, _ in found} == {4, 5}, "finished trials need nothing more"
     assert found[5, TODAY] == ("sugar-ferment", pytest.approx(4 * 1.5 / 11))
-    lose_unit(session, 5, first_of(session, "A"), TODAY, "fox")
+    lose_unit(session, 5, first_of(session, "A"), TODAY, "fox", "Ben", TODAY)
     assert dict_of(session)[5, TODAY][1] == pytest.approx(3 * 1.5 / 11)
     assert needs(session, TODAY + timedelta(days=90)) == []
     finish_round(session, 5, load_trial(session, 5).rounds[-1].id, NOW)

@@ -78,6 +78,13 @@ def test_undo_takes_back_and_keeps_the_history(client, round_):
     assert told(again) == ("saved", 4.0, 3)
 
 
+def test_an_undo_of_nothing_writes_nothing(client, round_):
+    (told_back,) = answers(client, op(round_, 1, "H1", "", undo=True))
+    assert (told_back["status"], told_back["there"]) == ("saved", None)
+    (first,) = answers(client, op(round_, 2, "H1", "5"))
+    assert told(first) == ("saved", 5.0, 1)
+
+
 def test_a_late_undo_deletes_nobody_s_correction(client, round_):
     answers(client, op(round_, 1, "H1", "5.5"))
     correct(client, round_, "6.5")

@@ -122,6 +122,9 @@ def test_late_and_unequal_pours_stand_in_the_verdict(client, clock):
     assert "Comfrey steep was poured short 1 times, down to 60 % of the plan" in page
     assert "Unequal water on day 14" in page
     assert "Not every unit got the same handling on day 14" in page
+    assert "The application B of day 14 was changed after the opening." in text(client, "/trials/1")
+    (change, *_) = client.get("/trials/1/export.json").get_json()["pour_changes"]
+    assert (change["was"]["amount_each"], change["sealed"]) == (250.0, False)
 
 
 def test_a_copied_plan_keeps_its_recipes(client):

@@ -1,12 +1,11 @@
 """A whole trial as one JSON file: plan, lots, readings, pours, old values."""
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import date, datetime
-from typing import Any
 
-from eproba.core.trial.amendments import Correction, Evidence
+from eproba.core.trial.amendments import Correction, Evidence, PourChange
 from eproba.core.trial.model import Reading, Trial
 
 FORMAT = "eproba-trial-1"
@@ -18,7 +17,7 @@ class Record:
 
     readings: Sequence[Reading]
     corrections: Sequence[Correction]
-    pour_changes: Sequence[Mapping[str, Any]]
+    pour_changes: Sequence[PourChange]
     evidence: Evidence
 
 

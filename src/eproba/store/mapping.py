@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from eproba.core.measuring.measures import Measure, own_measure
-from eproba.core.trial.amendments import Correction
+from eproba.core.trial.amendments import Correction, PourChange
 from eproba.core.trial.ground import Cut, site_from
 from eproba.core.trial.model import (
     Amendment,
@@ -25,6 +25,7 @@ from eproba.store.tables import (
     AmendmentRow,
     CorrectionRow,
     OwnMeasureRow,
+    PourChangeRow,
     PourRow,
     ReadingRow,
     RoundRow,
@@ -220,6 +221,10 @@ def correction_from(row: CorrectionRow) -> Correction:
         sealed=row.sealed,
         verdict_before=row.verdict_before,
     )
+
+
+def pour_change_from(row: PourChangeRow, pour: PourRow) -> PourChange:
+    return PourChange(letter=pour.letter, day=pour.day, was=row.was, by=row.by, at=row.at, sealed=row.sealed)
 
 
 def amendment_from(row: AmendmentRow) -> Amendment:

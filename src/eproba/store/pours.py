@@ -1,16 +1,14 @@
 """Applications: what stood on record of them before they were changed."""
 
-from typing import Any
+from sqlmodel import Session, col, select
 
-from sqlalchemy import select
-from sqlmodel import Session, col
-
+from eproba.core.trial.amendments import PourChange
+from eproba.store.mapping import pour_change_from
 from eproba.store.tables import PourChangeRow, PourRow
 
 
-def pour_changes_of(session: Session, trial_id: int) -> list[dict[str, Any]]:
-    """What each application was before a change, the oldest first: letter, day, what, who, when."""
-    c, p = PourChangeRow, PourRow
-    columns = (col(p.letter), col(p.day), col(c.was), col(c.by), col(c.at), col(c.sealed))
-    query = select(*columns).join(p, col(c.pour_id) == col(p.id)).where(col(p.trial_id) == trial_id)
-    return [dict(row) for row in session.connection().execute(query.order_by(col(c.id))).mappings()]
+def pour_changes_of(session: Session, trial_id: int) -> list[PourChange]:
+    """What each application was before a change, the oldest first."""
+    query = select(PourChangeRow, PourRow).join(PourRow, col(PourChangeRow.pour_id) == col(PourRow.id))
+    rows = session.exec(query.where(PourRow.trial_id == trial_id).order_by(col(PourChangeRow.id)))
+    return [pour_change_from(change, pour) for change, pour in rows]

@@ -1,8 +1,9 @@
 """The record of a trial beside its readings: what was done late, changed, or left out, so that it can be weighed."""
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date, datetime
+from typing import Any
 
 from eproba.core.trial.model import Reading, Trial
 
@@ -24,16 +25,40 @@ class Correction:
 
 
 @dataclass(frozen=True)
+class PourChange:
+    """An application before it was changed: what stood on record (`was`), who changed it, when, and whether the
+    envelope was shut."""
+
+    letter: str
+    day: int
+    was: Mapping[str, Any] = field(hash=False)
+    by: str
+    at: datetime
+    sealed: bool
+
+
+@dataclass(frozen=True)
+class Changes:
+    """Everything on record that was changed."""
+
+    corrections: Sequence[Correction] = ()
+    pours: Sequence[PourChange] = ()
+
+
+@dataclass(frozen=True)
 class Evidence:
     """What the record shows of how the trial was kept.
 
     `late` names what was settled after day 0 (lots, declaration) or laid down with a start in the past, each with its
-    day; `after_opening` are changes made with the envelope open; `read_elsewhen` readings with another true day than
-    planned: (planned day, true day, how many); `entered_late`: how many readings and pours came on record long after.
+    day; `after_opening` and `pours_after_opening` are changes made with the envelope open; `read_elsewhen` readings
+    with another true day than planned: (planned day, true day, how many); `readings_entered_late`,
+    `pours_entered_late`: how many came on record long after; `readers_who_saw`: who read a blind trial on a device that
+    shows who got what.
     """
 
     late: tuple[tuple[str, int], ...]
     after_opening: tuple[Correction, ...]
+    pours_after_opening: tuple[PourChange, ...]
     read_elsewhen: tuple[tuple[int, int, int], ...]
     readings_entered_late: int
     pours_entered_late: int
@@ -41,7 +66,7 @@ class Evidence:
     readers_who_saw: tuple[str, ...]
 
 
-def evidence(trial: Trial, readings: Iterable[Reading], corrections: Sequence[Correction], today: date) -> Evidence:
+def evidence(trial: Trial, readings: Iterable[Reading], changes: Changes, today: date) -> Evidence:
     """Collect what the record shows, without weighing it."""
     found = tuple(readings)
     planned = {each.id: each.day for each in trial.rounds}
@@ -52,7 +77,8 @@ def evidence(trial: Trial, readings: Iterable[Reading], corrections: Sequence[Co
             elsewhen[planned[each.round_id], day] = elsewhen.get((planned[each.round_id], day), 0) + 1
     return Evidence(
         late=tuple(_late(trial)),
-        after_opening=tuple(each for each in corrections if not each.sealed),
+        after_opening=tuple(each for each in changes.corrections if not each.sealed),
+        pours_after_opening=tuple(each for each in changes.pours if not each.sealed),
         read_elsewhen=tuple((plan, day, n) for (plan, day), n in sorted(elsewhen.items())),
         readings_entered_late=sum(_came_late(trial, each, planned) for each in found),
         pours_entered_late=sum(

@@ -17,6 +17,9 @@ def told_evidence(found: Evidence) -> list[str]:
         by = f" by {each.by}" if each.by else ""
         before = f"; the verdict was: {each.verdict_before}" if each.verdict_before else ""
         lines.append(f"Changed after the opening{by} ({each.reason}){before}.")
+    for pour in found.pours_after_opening:
+        by = f" by {pour.by}" if pour.by else ""
+        lines.append(f"The application {pour.letter} of day {pour.day} was changed after the opening{by}.")
     if found.readers_who_saw:
         lines.append(f"Read on a device that shows who got what: {', '.join(found.readers_who_saw)}.")
     return lines

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
-from sqlalchemy import insert, or_
+from sqlalchemy import insert
 from sqlalchemy.exc import DataError, IntegrityError
 from sqlmodel import Session, col, select
 
@@ -137,6 +137,8 @@ class Writing:
             return Answer(sent.id, status, why=_sentence(ruling.why))
         place: Place = (ruling.unit.id, ruling.asked.measure.key, sent.entry.replicate)
         row = self._in_place(this, place)
+        if row is None and sent.undo:
+            return Answer(sent.id, "saved")  # nothing is there to be taken back
         if row is None:
             row = self._added(this, place, sent, ruling)
         elif sent.seen != row.version and sent.replaces != row.client_id:
@@ -150,13 +152,11 @@ class Writing:
 
     def _sent_before(self, client_id: str) -> ReadingRow | None:
         """The reading that this very entry wrote, perhaps changed by others since."""
-        query = (
-            select(ReadingRow)
-            .outerjoin(CorrectionRow, col(CorrectionRow.reading_id) == col(ReadingRow.id))
-            .where(ReadingRow.trial_id == self.trial.id)
-            .where(or_(col(ReadingRow.client_id) == client_id, col(CorrectionRow.old_client_id) == client_id))
-        )
-        return self.session.exec(query).first()
+        last = self.session.exec(select(ReadingRow).where(ReadingRow.client_id == client_id)).first()
+        if last is not None:
+            return last
+        earlier = select(ReadingRow).join(CorrectionRow, col(CorrectionRow.reading_id) == col(ReadingRow.id))
+        return self.session.exec(earlier.where(CorrectionRow.old_client_id == client_id)).first()
 
     def _is_there(self, row: ReadingRow, this: Round, entry: Entry) -> bool:
         """Whether a reading lies in the place that an entry names."""

@@ -163,10 +163,18 @@ def end_early(session: Session, trial_id: int, on: date, reason: str) -> None:
     forget_finding(session, trial_id)
 
 
-def lose_unit(session: Session, trial_id: int, unit_id: int, on: date | None, reason: str) -> None:
-    """Put a unit down as lost from a day on, or (on=None) as found again."""
+def lose_unit(session: Session, trial_id: int, unit_id: int, on: date | None, reason: str, by: str, now: date) -> None:
+    """Put a unit down as lost from a day on, or (on=None) as found again; with the envelope open that is an amendment,
+    since it may turn the verdict."""
+    trial = lock_trial(session, trial_id)
+    unit = trial.unit(unit_id)
     where = (col(UnitRow.id) == unit_id, col(UnitRow.trial_id) == trial_id)
     session.exec(update(UnitRow).where(*where).values(lost_on=on, lost_reason=reason))
+    if not trial.sealed(now):
+        old = "there" if unit.lost_on is None else f"lost ({unit.lost_reason})"
+        new = "there" if on is None else "lost"
+        what, why = f"unit {unit.code}", reason or "found again"
+        session.add(AmendmentRow(trial_id=trial_id, on=now, what=what, old=old, new=new, reason=why, by=by))
     forget_finding(session, trial_id)
 
 

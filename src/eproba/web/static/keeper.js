@@ -10,7 +10,8 @@ const QUESTION = "Somebody else typed here meanwhile. Which is right?";
 
 const Keeper = {
   database: null,
-  memory: [], // entries that found no room on the device
+  memory: [], // entries that found no room on the device, numbered below 0
+  numbered: 0,
   history: [], // what can be undone, where the device gives no room
   sending: null, // the promise of what is on its way
   trouble: "",
@@ -78,9 +79,13 @@ const Keeper = {
     try {
       await this.run("typed", "readwrite", (store) => store.add(entry));
     } catch {
-      this.memory.push({ ...entry, n: -this.memory.length - 1 });
+      this.hold(entry);
     }
     await this.changed();
+  },
+  hold(entry) {
+    this.numbered -= 1;
+    this.memory.push({ ...entry, n: this.numbered });
   },
   async put(entry) {
     const at = this.memory.findIndex((each) => each.n === entry.n);
@@ -91,7 +96,8 @@ const Keeper = {
     try {
       await this.run("typed", "readwrite", (store) => store.put(entry));
     } catch {
-      // No room for its new state: it stays as it was, and is sent again.
+      await this.remove(entry); // no room for what became of it: the page keeps it instead
+      this.hold(entry);
     }
   },
   async remove(entry) {
@@ -157,13 +163,13 @@ const Keeper = {
       for (const [i, answer] of answers.entries()) await this.hear(entries[i], answer);
       return;
     }
-    const unreadable = response.status === 400 || response.status === 413;
+    const { error, help } = await response.json().catch(() => ({}));
+    const unreadable = (response.status === 400 && error !== "csrf") || response.status === 413;
     if (!unreadable) throw Object.assign(new Error("send"), { status: response.status });
     if (entries.length > 1) {
       for (const entry of entries) await this.post([entry], token); // one that can't be read holds up no other
       return;
     }
-    const { help } = await response.json().catch(() => ({}));
     await this.hear(entries[0], { status: "refused", there: null, why: help ?? "It can’t be read." });
   },
   async hear(entry, answer) {

@@ -9,7 +9,7 @@ from flask.typing import ResponseReturnValue
 from eproba.core.brewing.batches import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
 from eproba.core.judging.departures import able_to_answer
-from eproba.core.trial.amendments import Evidence, evidence
+from eproba.core.trial.amendments import Changes, Evidence, evidence
 from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.ground import borders
@@ -103,7 +103,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         note_form=note_form or NoteForm(data={"note": trial.note, "seen": trial.note}),
         problem=problem,
         hidden=hidden,
-        evidence=told_evidence(_evidence(trial)),
+        evidence=told_evidence(_evidence(trial, _changes(trial))),
         spare_form=_spare_form(trial),
         worth=worth_words(trial),
         fingerprint=short(trial.declared.fingerprint) if trial.declared else "",
@@ -140,8 +140,13 @@ def _silent(trial: Trial) -> str:
     return text_of(lines[0]) if lines else ""
 
 
-def _evidence(trial: Trial) -> Evidence:
-    changes = [correction_from(row) for row, _ in corrections_of(db(), trial.id)]
+def _changes(trial: Trial) -> Changes:
+    """Everything on record of a trial that was changed."""
+    corrections = [correction_from(row) for row, _ in corrections_of(db(), trial.id)]
+    return Changes(corrections, pour_changes_of(db(), trial.id))
+
+
+def _evidence(trial: Trial, changes: Changes) -> Evidence:
     return evidence(trial, readings_of(db(), trial.id), changes, today())
 
 
@@ -251,9 +256,9 @@ def unit(trial_id: int, unit_id: int) -> ResponseReturnValue:
     each = next((u for u in trial.units if u.id == unit_id), None) or abort(404, "This trial has no such unit.")
     form = ReasonForm()
     if request.form.get("found"):
-        lose_unit(db(), trial_id, unit_id, None, "")
+        lose_unit(db(), trial_id, unit_id, None, "", who(), today())
     elif form.validate_on_submit():
-        lose_unit(db(), trial_id, unit_id, today(), (form.reason.data or "").strip())
+        lose_unit(db(), trial_id, unit_id, today(), (form.reason.data or "").strip(), who(), today())
     else:
         return render_template("trials/unit.html", trial=trial, unit=each, form=form), 400 if form.errors else 200
     kept(trial_id)
@@ -295,10 +300,11 @@ def delete(trial_id: int) -> ResponseReturnValue:
 @trials.get("/trials/<int:trial_id>/export.json")
 def export(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
+    changes = _changes(trial)
     record = Record(
         readings=readings_of(db(), trial_id),
-        corrections=[correction_from(row) for row, _ in corrections_of(db(), trial_id)],
-        pour_changes=[] if hides_lots(trial, today(), sees_lots()) else pour_changes_of(db(), trial_id),
-        evidence=_evidence(trial),
+        corrections=changes.corrections,
+        pour_changes=[] if hides_lots(trial, today(), sees_lots()) else changes.pours,
+        evidence=_evidence(trial, changes),
     )
     return download(trial_json(trial, record), "application/json", f"{file_name(trial)}.json")
