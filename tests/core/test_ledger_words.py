@@ -1,0 +1,132 @@
+"""Every sentence of the ledger and of the record, as it is shown, with its evidence in it; both sides of a plural."""
+
+from datetime import date
+
+import pytest
+
+from eproba.core.judging.trust import TrustLine
+from eproba.core.trial.amendments import Evidence
+from eproba.core.wording.ledger import SAID, text_of
+from eproba.core.wording.record import told_evidence
+
+SENTENCES = [
+    ("one unit", {"treatments": ["Whey"]}, "Only one unit of Whey. Two places always differ a little, whatever is "
+     "poured on them, so this can be described but not judged."),
+    ("one unit", {"treatments": ["Whey", "Water", "Steep"]}, "Only one unit of Whey, Water and Steep. Two places "
+     "always differ a little, whatever is poured on them, so this can be described but not judged."),
+    ("few units", {"counts": {"A": 3, "B": 3}}, "3 units of each treatment: few, so only a large gap can be told from "
+     "luck."),
+    ("units", {"counts": {"A": 6, "B": 5}}, "Units: A 6, B 5."),
+    ("units", {"counts": {"A": 6, "B": 6}}, "6 units of each treatment."),
+    ("lost units", {"units": ["P1 (A)", "P2 (B)"]}, "Lost or without a value: P1 (A) and P2 (B). Ask whether the "
+     "treatment had a part in it: units that die of it are missing from the gap."),
+    ("lots not known", {}, "The file can't say how the treatments were dealt. All figures here suppose: by lot."),
+    ("dealt", {}, "Treatments were dealt by lot, with a seed that is kept."),
+    ("dealt again", {"deals": 3}, "Treatments were dealt by lot, with a seed that is kept; they were dealt 3 times "
+     "before the start: choosing among deals is not chance."),
+    ("never shares a block", {"treatment": "Whey"}, "Whey never shares a block with what it is compared with: its "
+     "effect can't be told from the place's."),
+    ("control got nothing", {}, "The control got nothing, the others got a drench: a gap may be the work of the water "
+     "alone."),
+    ("control untreated", {}, "The control is untreated ground with the same handling."),
+    ("control got water", {}, "The control got plain water, the same volume on the same days."),
+    ("control is another", {"role": "killed brew"}, "The control is a killed brew: the gap is against that, not "
+     "against plain water."),
+    ("no baseline", {}, "No readings before the first application: nobody knows whether the units began alike."),
+    ("rounds missed", {"missed": 1, "due": 5}, "1 of 5 rounds were missed."),
+    ("all rounds", {"due": 5}, "All 5 rounds were taken."),
+    ("read elsewhen", {"moved": {14: [15, 16], 21: [23]}}, "Read on another day than planned: day 14 on day 15 and 16; "
+     "day 21 on day 23. The true day counts."),
+    ("began apart", {"apart": [("Whey", 0.31), ("Steep", -1.26)]}, "At the start the groups were not quite alike: Whey "
+     "above the control by 0.3 SD; Steep below the control by 1.3 SD. The judgement takes the start out."),
+    ("began alike", {}, "The groups began alike (within a quarter of an SD)."),
+    ("baseline filled in", {"filled": 2, "units": 12}, "2 of 12 units have no baseline; the mean of the others stands "
+     "in for it (fair when dealt by lot: White & Thompson 2005)."),
+    ("could hardly answer", {"silent": 7, "units": 12, "why": "No worms at all."}, "At the baseline 7 of 12 units "
+     "could hardly answer. No worms at all."),
+    ("far off", {"units": ["P7"]}, "Far from what its group and block lead to expect: P7. Look for a slip of the pen "
+     "or a story; it stays in."),
+    ("unequal noise", {"wild": "Whey", "calm": "Water", "times": 2.345}, "Whey scatters 2.3 times as much as Water. "
+     "The interval pools the noise of all groups, so the interval of the wilder one may be too short."),
+    ("nothing left over", {}, "Too few units for blocks and baseline: nothing is left over to measure the noise with."),
+    ("all alike", {}, "All units of a group read the same: the readings are too coarse to show any noise, so no "
+     "interval."),
+    ("out of reach", {"best": 10.0, "comparisons": 1}, "These lots can't give less than 1 in 10: shuffling alone can't "
+     "settle it, the model can."),
+    ("out of reach", {"best": 35.0, "comparisons": 2}, "These lots can't give less than 1 in 35 and there are 2 "
+     "comparisons: shuffling alone can't settle it, the model can."),
+    ("model and shuffle disagree", {"treatment": "Whey", "model": 0.0412, "shuffle": 0.0625}, "Whey: the model says p "
+     "= 0.041, the shuffle test 0.062, on different sides of 1 in 20. Take the verdict as touch and go."),
+    ("never declared", {}, "The plan was never declared: nobody can tell what it was at the start."),
+    ("declared", {"on": date(2026, 4, 30), "fingerprint": "abc def", "amendments": 0}, "Declared on 30 Apr 2026, "
+     "fingerprint abc def; no amendment."),
+    ("declared", {"on": date(2026, 4, 3), "fingerprint": "abc", "amendments": 1}, "Declared on 3 Apr 2026, fingerprint "
+     "abc; 1 amendment."),
+    ("declared", {"on": date(2026, 4, 3), "fingerprint": "abc", "amendments": 2}, "Declared on 3 Apr 2026, fingerprint "
+     "abc; 2 amendments."),
+    ("amended", {"day": 7, "what": "worth", "old": "15 %", "new": "5 %", "reason": "cheaper"}, "On day 7 worth was "
+     "changed from 15 % to 5 %: cheaper."),
+    ("changed untold", {"facts": ["worth", "seed"]}, "Differs from the declared plan without an amendment: worth, "
+     "seed."),
+    ("ended early", {"day": 9, "of": 28, "reason": "frost"}, "Ended on day 9 of 28: frost. Stopping on a good day "
+     "makes luck look like proof."),
+    ("borders", {"beside": 3, "neighbours": 10, "guard": 20.0}, "3 of 10 borders lie between treated and control "
+     "ground, with a guard of 20 cm between."),
+    ("guard too narrow", {"beside": 3, "neighbours": 10, "guard": 5.0, "advised": 60.0}, "3 of 10 borders lie between "
+     "treated and control ground, with a guard of 5 cm where 60 cm is advised: a drench that crosses makes the gap "
+     "look smaller, worms that change sides make it look larger."),
+    ("crops are blocks", {"crops": ["chard", "pak choi"]}, "Crops (chard, pak choi) are blocks here: their own "
+     "differences are taken out. Whether the treatment suits one better than the other is not judged."),
+    ("tags did not name", {}, "The tags did not name the treatment."),
+    ("scored by eye", {"measure": "Soil smell"}, "Soil smell is scored by eye or nose, by somebody who could know "
+     "which is which."),
+    ("spare plants", {"runs": [("Whey", True), ("Steep", False)]}, "Tried on a spare plant first, not judged (Whey: "
+     "came through; Steep: suffered)."),
+    ("one batch for all", {}, "One batch (or bag) went to all units: the verdict speaks of that one, not of the recipe "
+     "or the brand."),
+    ("a batch for each block", {"batches": 6, "blocks": 6}, "6 batches, one for each block: their differences are in "
+     "the noise, so it speaks of the recipe."),
+    ("batches over blocks", {"batches": 2, "blocks": 6}, "2 batches over 6 blocks: differences between batches are in "
+     "the noise only in part."),
+    ("all from one batch", {"pours": 4, "treatment": "Whey"}, "All 4 pours of Whey came from one batch: the verdict "
+     "speaks of one brew."),
+    ("batches in turn", {"batches": 2, "treatment": "Whey"}, "2 batches of Whey were poured one after the other, each "
+     "on all units: the verdict speaks of them together."),
+    ("bad batch", {"day": 7, "treatment": "Whey", "why": "no other was there"}, "On day 7 Whey came from a batch that "
+     "should not be poured: no other was there."),
+    ("all on record", {"applications": 8}, "All 8 applications are on record."),
+    ("skipped or not on record", {"skipped": 1, "undone": 2, "of": 8}, "1 applications were skipped and 2 are not on "
+     "record, of 8."),
+    ("came late", {"late": 1, "of": 8, "days": 4, "pours": [("A", 0), ("B", 7)]}, "1 of 8 applications came late, by "
+     "up to 4 days (A of day 0, B of day 7): the verdict speaks of what was poured, when it was poured."),
+    ("poured short", {"treatment": "Whey", "times": 2, "least": 0.4}, "Whey was poured short 2 times, down to 40 % of "
+     "the plan."),
+    ("unequal water", {"days": [0, 7]}, "Unequal water on day 0, 7: a gap may be the watering alone."),
+    ("handled unlike", {"days": [0]}, "Not every unit got the same handling on day 0: raking alone can do something."),
+    ("carried over", {"days": [14]}, "On day 14 the control was poured from the brew’s can, after it: a can carries "
+     "over."),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("says", "evidence", "sentence"), SENTENCES)
+def test_a_line_says(says, evidence, sentence):
+    assert text_of(TrustLine("rule", "note", says, evidence)) == sentence
+
+
+def test_no_sentence_is_left_out():
+    assert {says for says, _, _ in SENTENCES} == set(SAID)
+
+
+@pytest.mark.parametrize(("count", "word"), [(1, "reading"), (2, "readings")])
+def test_the_record_counts_in_words(count, word):
+    nothing = Evidence((), (), (), (), 0, 0, 0, ())
+    assert told_evidence(nothing) == []
+    late = Evidence((("declared", 2),), (), (), ((14, 15, count),), count, count, count, ())
+    what = "application" + ("" if count == 1 else "s")
+    assert told_evidence(late) == [
+        "Declared on day 2, after the start.",
+        f"Day 14: {count} {word} truly read on day 15.",
+        f"{count} {word} came on record days after being read.",
+        f"{count} {what} came on record days after being poured.",
+        f"{count} {what} due by now, not on record.",
+    ]
