@@ -10,6 +10,7 @@ import click
 
 from eproba.core.errors import EprobaError
 from eproba.core.stats.series import CannotJudge, Question, Scale
+from eproba.core.trial.worth import as_kept
 from eproba.core.words import parse_number
 
 if TYPE_CHECKING:
@@ -128,7 +129,7 @@ def _noise(scale: Scale, cv: str | None, sd: str | None) -> float:
         text = (cv or "20%").strip()
         if not text.endswith("%"):
             raise EprobaError(f"--cv {text}: write it as a percentage such as 20%")
-        return parse_number(text.rstrip("%")) / 100
+        return as_kept(parse_number(text.rstrip("%")), scale)
     if cv is not None:
         raise EprobaError("--cv: on the difference scale the noise is in the measure's own unit: give --sd 20")
     if sd is None:
@@ -155,7 +156,7 @@ def _worth(text: str | None, scale: Scale) -> float | None:
         raise EprobaError(f"--worth: {error}") from error
     if worth <= 0:
         raise EprobaError(f"--worth {text}: it must be above 0")
-    return worth / 100 if is_percent else worth
+    return as_kept(worth, scale)
 
 
 @main.command(hidden=True)

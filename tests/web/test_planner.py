@@ -118,6 +118,9 @@ def test_the_chance_moves_with_units_noise_worth_and_blocks(client, draft):
 def test_what_was_moved_goes_into_the_plan_and_back_to_the_ground(client, draft):
     planned(client, draft)
     assert fill(client, draft, "chance").headers["Location"].endswith("/days"), "nothing was moved"
+    fill(client, draft, "chance", worth="20.05")
+    assert typed(client, f"{draft}/measure")["worth"] == "20.05"
+    assert 'value="20.05"' in text(client, f"{draft}/chance"), "no digit is lost on the way there and back"
     moved = fill(client, draft, "chance", units="8", worth="25")
     assert moved.headers["Location"].endswith("/ground")
     assert typed(client, f"{draft}/ground")["units_each"] == "8"

@@ -3,6 +3,7 @@
 import json
 
 from eproba.core.planning.chance import Chances, Prospect
+from eproba.core.trial.worth import as_typed
 from eproba.core.words import figure
 
 WORDS = {
@@ -44,7 +45,8 @@ def chances_text(chances: Chances, prospect: Prospect) -> str:
     if chances.adjusted is None or chances.detectable is None:
         lines.append("One unit of each can be described, never judged: take two or more.")
         return "\n".join(lines)
-    size = f"{100 * chances.detectable:.1f} %" if prospect.scale == "ratio" else figure(chances.detectable)
+    detectable = as_typed(chances.detectable, prospect.scale)
+    size = f"{detectable:.1f} %" if prospect.scale == "ratio" else figure(detectable)
     alone = f"one pair alone: {100 * (chances.pairwise or 0):.0f}"
     lines.append(f"The worth is found in {100 * chances.adjusted:.0f} of 100 ({alone}).")
     lines.append(f"Found in 8 of 10: a gap of {size}.")

@@ -112,7 +112,7 @@ def write_readings(trial: Trial, readings: Iterable[Reading]) -> str:
                 role,
                 inert(measure.name),
                 reading.replicate,
-                "" if reading.value is None else f"{reading.value:g}",
+                "" if reading.value is None else f"{reading.value:.15g}",
                 inert(measure.unit),
                 inert(reading.skip_reason),
                 inert(reading.by),
@@ -131,7 +131,12 @@ def _moment(at: datetime | None) -> str:
 
 def inert(text: str) -> str:
     """Text that a spreadsheet won't take for a formula."""
-    return f"'{text}" if text.startswith(FORMULA_SIGNS) else text
+    return f"'{text}" if text.lstrip("'").startswith(FORMULA_SIGNS) else text
+
+
+def as_it_was(text: str) -> str:
+    """The way back from `inert`."""
+    return text[1:] if text.startswith("'") and inert(text) != text else text
 
 
 def preview(raw: bytes, trial: Trial, taken: Sequence[Reading], word: Word) -> Preview:
@@ -183,7 +188,7 @@ def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word
     """The reading of a row, and why it is doubted (empty: it is not)."""
     this, cells = _round(row, trial, rounds), row.cells
     read_at = _read_at(row)
-    skip = "" if cells["value"] else cells.get("skipped", "").lstrip("'")
+    skip = "" if cells["value"] else as_it_was(cells.get("skipped", ""))
     entry = Entry(
         unit=cells["unit"],
         measure=cells["measure"],
@@ -214,7 +219,7 @@ def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word
 
 def _check_treatment(row: TableRow, trial: Trial, letter: str, code: str) -> None:
     """A file that names the treatment must name the right one; where the lots are hidden, nothing is told."""
-    named = row.cells.get("treatment", "").lstrip("'")
+    named = as_it_was(row.cells.get("treatment", ""))
     if not named or not letter:
         return
     treatment = trial.treatment(letter)

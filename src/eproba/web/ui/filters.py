@@ -6,6 +6,8 @@ from typing import Any
 
 from eproba.core.brewing.mixing import figure_or_whole
 from eproba.core.brewing.recipe import time_words
+from eproba.core.stats.series import Scale
+from eproba.core.trial.worth import Worth, as_typed
 from eproba.core.words import figure, one_in
 from eproba.store.drafts import draft_name
 
@@ -63,6 +65,16 @@ def with_decimals(value: float | None, decimals: int) -> str:
     return "" if value is None else figure(value, decimals)
 
 
+def worth(size: float | None, scale: Scale, unit: str = "") -> str:
+    """15 %, 0.5 cm"""
+    return Worth(size, scale).words(unit)
+
+
+def worth_typed(size: float | None, scale: Scale) -> str:
+    """As it stands in the field that it is typed into: 15, 0.5"""
+    return Worth(size, scale).typed
+
+
 def described(field: Any, hint: str) -> dict[str, str]:
     """ARIA attributes that tie a form field to its hint and its error."""
     ids = ([f"{field.id}-hint"] if hint else []) + ([f"{field.id}-error-1"] if field.errors else [])
@@ -83,6 +95,9 @@ ALL: dict[str, Callable[..., Any]] = {
     "figure_or_whole": figure_or_whole,
     "figure": figure,
     "with_decimals": with_decimals,
+    "worth": worth,
+    "worth_typed": worth_typed,
+    "as_typed": as_typed,
     "one_in": one_in,
     "described": described,
     "draft_name": draft_name,
