@@ -11,7 +11,7 @@ import numpy as np
 from scipy import stats
 
 from benchmarks.timing import timed
-from eproba.core.judging import shuffle
+from eproba.core.stats import shuffle
 from eproba.core.judging.judge import judge_together
 from eproba.core.stats.series import Question, UnitValue
 

@@ -1,5 +1,6 @@
-"""Templates, style sheets and scripts are kept as readable as the Python: short lines, one declaration a line."""
+"""Templates, style sheets and scripts are kept as readable as the Python; and the benchmarks still start."""
 
+from importlib import import_module
 from pathlib import Path
 
 import cssbeautifier
@@ -26,3 +27,9 @@ def test_a_style_sheet_is_as_the_formatter_leaves_it(path):
     options.indent_size, options.end_with_newline = 2, True
     text = path.read_text("utf-8")
     assert cssbeautifier.beautify(text, options) == text
+
+
+@pytest.mark.parametrize("path", sorted((WEB.parents[2] / "benchmarks").glob("*.py")), ids=lambda path: path.stem)
+def test_a_benchmark_knows_the_names_it_times(path):
+    """They run by hand and seldom: a name that moved must not wait for that."""
+    assert import_module(f"benchmarks.{path.stem}").__doc__
