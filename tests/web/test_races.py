@@ -50,6 +50,13 @@ def test_eight_phones_saving_the_same_places_in_opposite_order(app):
 
 
 @demo_garden
+@pytest.mark.parametrize("what", ["strained", "thrown"])
+def test_a_batch_is_strained_and_thrown_away_once(app, what):
+    said = at_once(lambda n: Client(app).post(f"/batches/1/{what}", {"throw-reason": f"hand {n}"}).status_code)
+    assert sorted(said) == [302] + [400] * (HANDS - 1)
+
+
+@demo_garden
 def test_eight_pours_from_one_batch_at_once(app):
     """Eight trials' worth of records: every withdrawal stands, and correcting them gives back just what they took."""
     with app.extensions["engine"].begin() as connection:

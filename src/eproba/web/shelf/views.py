@@ -23,7 +23,7 @@ from eproba.core.words import parse_number
 from eproba.exchange.photos import PhotoError, photo
 from eproba.store.batches import batches, photo_of
 from eproba.store.brewing import brewings
-from eproba.store.commands.batches import add_batch, add_check, change_batch
+from eproba.store.commands.batches import add_batch, add_check, change_batch, lock_batch
 from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes
 from eproba.web.pictures.shelf import shelf as drawn_shelf
@@ -39,6 +39,12 @@ AHEAD = timedelta(days=60)
 def batch_or_404(batch_id: int) -> Batch:
     found = batches(db(), [batch_id])
     return found[0] if found else abort(404, "There is no such batch.")
+
+
+def held_or_404(batch_id: int) -> Batch:
+    """A batch about to be changed: who comes second sees what the first did."""
+    lock_batch(db(), batch_id)
+    return batch_or_404(batch_id)
 
 
 @shelf.get("/shelf")
@@ -154,8 +160,7 @@ def stirred(batch_id: int) -> ResponseReturnValue:
 @shelf.post("/batches/<int:batch_id>/mixed")
 def mixed(batch_id: int) -> ResponseReturnValue:
     """The water has stood: the ingredients meet now."""
-    batch = batch_or_404(batch_id)
-    if state(batch, now()) != "standing":
+    if state(held_or_404(batch_id), now()) != "standing":
         abort(400, "This batch is mixed already.")
     change_batch(db(), batch_id, made_at=now())
     db().commit()
@@ -165,8 +170,7 @@ def mixed(batch_id: int) -> ResponseReturnValue:
 
 @shelf.post("/batches/<int:batch_id>/strained")
 def strained(batch_id: int) -> ResponseReturnValue:
-    batch = batch_or_404(batch_id)
-    if state(batch, now()) not in ("brewing", "ready"):
+    if state(held_or_404(batch_id), now()) not in ("brewing", "ready"):
         abort(400, "Only a batch that brews or is ready can be strained.")
     change_batch(db(), batch_id, strained_at=now())
     db().commit()
@@ -176,7 +180,8 @@ def strained(batch_id: int) -> ResponseReturnValue:
 
 @shelf.post("/batches/<int:batch_id>/thrown")
 def thrown(batch_id: int) -> ResponseReturnValue:
-    batch_or_404(batch_id)
+    if held_or_404(batch_id).thrown_at is not None:
+        abort(400, "This batch was thrown away already.")
     form = ThrowForm(prefix="throw-")
     if not form.validate_on_submit():
         flash(next(iter(form.errors.values()))[0])
