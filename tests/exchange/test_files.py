@@ -9,7 +9,7 @@ from PIL import Image
 
 from eproba.core.brewing.ingredients import RecipeError
 from eproba.core.catalogue import recipes
-from eproba.exchange.ics import Entry, ics
+from eproba.exchange.ics import CalendarEntry, ics
 from eproba.exchange.photos import PhotoError, photo
 from eproba.exchange.recipe_file import read_recipe, recipe_json, recipe_toml
 from eproba.exchange.table import TableError
@@ -147,7 +147,9 @@ def test_a_photo_of_too_many_pixels_is_refused():
 
 def test_a_calendar_holds_whole_days_with_lasting_names():
     entries = [
-        Entry("round-1@eproba", date(2026, 5, 31), "Round: chard, späte Runde", "Day 7, 12 units; bring a rule.")
+        CalendarEntry(
+            "round-1@eproba", date(2026, 5, 31), "Round: chard, späte Runde", "Day 7, 12 units; bring a rule."
+        )
     ]
     text = ics("Chard", entries, datetime(2026, 5, 20, 12, tzinfo=UTC))
     (event,) = Calendar.from_ical(text).walk("VEVENT")

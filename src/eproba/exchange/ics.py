@@ -8,7 +8,7 @@ from icalendar import Calendar, Event
 
 
 @dataclass(frozen=True)
-class Entry:
+class CalendarEntry:
     """One whole-day entry. `uid` stays the same when the day moves, so that calendars move it too."""
 
     uid: str
@@ -17,7 +17,7 @@ class Entry:
     details: str
 
 
-def ics(name: str, entries: Iterable[Entry], now: datetime) -> bytes:
+def ics(name: str, entries: Iterable[CalendarEntry], now: datetime) -> bytes:
     """A calendar of whole days."""
     calendar = Calendar()
     calendar.add("prodid", "-//Eproba//trials//EN")

@@ -9,7 +9,7 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.applying.schedule import Job
 from eproba.core.trial.days import POUR_SECONDS
-from eproba.exchange.ics import Entry
+from eproba.exchange.ics import CalendarEntry
 from eproba.exchange.ics import ics as ics_file
 from eproba.store.brewing import brewing_jobs, day_span
 from eproba.store.commands.feeds import new_feed, revoke_feed
@@ -59,19 +59,19 @@ def _task(due: Due, seconds: dict[int, tuple[float, float]]) -> Task:
     return Task(due.on, kind, f"{'Baseline' if due.day == 0 else 'Round'}: {due.trial_name}", minutes, address)
 
 
-def _entries(waiting: Iterable[Due]) -> list[Entry]:
+def _entries(waiting: Iterable[Due]) -> list[CalendarEntry]:
     entries = []
     for due in waiting:
         what = "Pour" if due.kind == "pour" else "Baseline" if due.day == 0 else "Round"
         units = f"treatments {', '.join(due.letters)}" if due.kind == "pour" else f"{due.units} units"
         key = f"{due.kind}-{due.round_id or due.day}-{due.trial_id}@eproba"
-        entries.append(Entry(key, due.on, f"{what}: {due.trial_name}", f"Day {due.day}, {units}."))
+        entries.append(CalendarEntry(key, due.on, f"{what}: {due.trial_name}", f"Day {due.day}, {units}."))
     return entries
 
 
-def _brew_entries(found: Iterable[Job]) -> list[Entry]:
+def _brew_entries(found: Iterable[Job]) -> list[CalendarEntry]:
     return [
-        Entry(
+        CalendarEntry(
             f"{job.kind}-{job.recipe.key}-{job.at:%Y%m%d%H}@eproba",
             job.at.astimezone().date(),
             job.words,
