@@ -11,8 +11,8 @@ import numpy as np
 from scipy import stats
 
 from benchmarks.timing import timed
-from eproba.core.stats import shuffle
 from eproba.core.judging.judge import judge_together
+from eproba.core.stats import shuffle
 from eproba.core.stats.series import Question, UnitValue
 
 TREATMENTS, EACH, MEASURES = "ABCDEF", 10, 12

@@ -1,5 +1,7 @@
 """What a device sends from the garden: saved once, never over what was not seen, refused with words, each alone."""
 
+from datetime import datetime, timedelta
+
 import pytest
 
 from eproba.store.trials import load_trial
@@ -148,6 +150,18 @@ def test_odd_values_are_asked_about_once(client, round_):
     assert (asked["status"], asked["why"]) == ("doubted", "11 is outside 0 to 10 points.")
     (sure,) = answers(client, op(round_, 1, "H1", "11", sure=True))
     assert told(sure) == ("saved", 11.0, 1)
+
+
+def test_nothing_was_read_later_than_now(client, round_, clock):
+    """“Read on” today says noon, also in the morning; a device’s clock may run ahead a little."""
+    morning, hour = NOW - timedelta(hours=4), 3_600_000
+    clock.at = morning
+    noon = int(morning.timestamp() * 1000) + 3 * hour
+    assert answers(client, op(round_, 1, "H1", "5", at=noon))[0]["status"] == "saved"
+    assert answers(client, op(round_, 2, "H2", "5", at=noon - 5 * hour))[0]["status"] == "saved"
+    first, second = client.get("/trials/2/export.json").get_json()["readings"][-2:]
+    assert datetime.fromisoformat(first["read_at"]) == morning
+    assert datetime.fromisoformat(second["read_at"]) == morning - timedelta(hours=2)
 
 
 def test_a_lost_unit_takes_only_what_was_read_before(client, round_):

@@ -270,7 +270,9 @@ def _add_after_opening(
         "old_skip_reason": "",
         "old_client_id": "",
         "reason": reason,
+        "by": values[0]["by"],
         "at": now,
+        "sealed": False,
+        "verdict_before": said,
     }
-    usual |= {"reason": reason, "at": now, "by": values[0]["by"], "sealed": False, "verdict_before": said}
     session.connection().execute(insert(CorrectionRow), [{"reading_id": each, **usual} for each in ids])

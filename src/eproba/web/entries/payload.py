@@ -88,11 +88,15 @@ def _whole(op: dict[str, Any], name: str) -> int:
 
 
 def _moment(at: Any, now: datetime) -> datetime:
-    """When it was read: milliseconds since 1970 by the device's clock, set right by ours; ahead of us it is now."""
+    """When it was read: milliseconds since 1970 by the device's clock, set right by ours.
+
+    Later today is now (paper typed in the morning says noon); another day to come is left for the rule to refuse.
+    """
     if not isinstance(at, (int, float)) or isinstance(at, bool) or not 0 <= at < 2**53:
         raise NoEntry("It does not say when it was read.")
     try:
         read_at = datetime.fromtimestamp(at / 1000, UTC)
     except (ValueError, OverflowError, OSError) as error:
         raise NoEntry("It does not say when it was read.") from error
-    return min(read_at, now) if read_at <= now + AHEAD else read_at
+    today = read_at <= now + AHEAD or read_at.astimezone().date() == now.astimezone().date()
+    return min(read_at, now) if today else read_at
