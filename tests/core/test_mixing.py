@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from eproba.core.applying.comparing import added, warnings
 from eproba.core.brewing.ingredients import RecipeError, ingredient_from
 from eproba.core.brewing.kitchen import EQUIPMENT, Kit, cans, fillings, measured
-from eproba.core.brewing.mixing import MixError, Want, in_n, ingredient_alone, mix, pot_litres, ways_to_read
+from eproba.core.brewing.mixing import MixError, Want, in_n, ingredient_alone, mix, parts_as_written, pot_litres
 from eproba.core.brewing.recipe import Portion, recipe_entry, recipe_from
 from eproba.core.brewing.water import on_water
 from eproba.core.catalogue import cautions, ingredients, recipes
@@ -181,11 +181,11 @@ def test_prices_and_minutes_are_told_where_known():
 
 
 def test_both_readings_of_one_to_n_are_shown():
-    used, other = ways_to_read((1.0, 10.0))
+    used, other = parts_as_written((1.0, 10.0))
     assert (used.said, used.parts, used.used) == ("1 to 10", (1.0, 10.0), True)
     assert "11 in all" in used.means
     assert (other.parts, other.used) == ((1.0, 9.0), False)
-    assert [each.means for each in ways_to_read((1.0, 0.0))] == ["all concentrate, no water"]
+    assert [each.means for each in parts_as_written((1.0, 0.0))] == ["all concentrate, no water"]
     assert in_n(20) == (1.0, 19)
     assert pot_litres(3.0) == pytest.approx(0.3)
 

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from eproba.core.brewing.kitchen import Kit, cans, measured
-from eproba.core.brewing.mixing import Mix, ways_to_read
+from eproba.core.brewing.mixing import Mix, parts_as_written
 from eproba.core.brewing.recipe import Recipe, time_words
 
 
@@ -37,7 +37,7 @@ def mix_entry(mixed: Mix, cautions: Mapping[str, str], kit: Kit) -> dict[str, An
         "parts": {"concentrate": mixed.parts[0], "water": mixed.parts[1]},
         "readings": [
             {"said": r.said, "means": r.means, "concentrate": r.parts[0], "water": r.parts[1], "used": r.used}
-            for r in (ways_to_read(mixed.parts) if mixed.recipe.liquid else [])
+            for r in (parts_as_written(mixed.parts) if mixed.recipe.liquid else [])
         ],
         "concentrate_litres": mixed.concentrate_litres,
         "water_litres": mixed.water_litres,
@@ -68,8 +68,8 @@ def mix_text(mixed: Mix, cautions: Mapping[str, str], kit: Kit) -> str:
     if mixed.application_litres is not None:
         told = " + ".join(f"{part:g}" for part in mixed.parts)
         lines.append(f"To pour: {mixed.application_litres:.4g} L, {told} (concentrate and water)")
-        for reading in ways_to_read(mixed.parts):
-            lines.append(f"  {'used' if reading.used else 'not'}: “{reading.said}” read as {reading.means}")
+        for way in parts_as_written(mixed.parts):
+            lines.append(f"  {'used' if way.used else 'not'}: “{way.said}” read as {way.means}")
         can = cans(mixed, kit)
         if can is not None and mixed.water_litres:
             text = f"{can.count} can{'s' if can.count > 1 else ''} of {can.litres:.3g} L: {can.concentrate.text}"

@@ -178,8 +178,8 @@ def ingredient_alone(mixed: Mix) -> list[Alone]:
 
 
 @dataclass(frozen=True)
-class StrengthRead:
-    """One way to read a strength as people say it."""
+class AsWritten:
+    """One thing that a strength as people write it may mean."""
 
     said: str
     means: str
@@ -187,18 +187,18 @@ class StrengthRead:
     used: bool
 
 
-def ways_to_read(parts: tuple[float, float]) -> list[StrengthRead]:
-    """Both readings of “1 to N”, the one used first; undiluted has one.
+def parts_as_written(parts: tuple[float, float]) -> list[AsWritten]:
+    """What “1 to N” may mean, the one used here first; undiluted means one thing.
 
     To most people “1 to 10” is 1 + 10 (11 in all), to some it is 1 in 10 (1 + 9).
     """
     if parts[1] == 0:
-        return [StrengthRead("undiluted", "all concentrate, no water", (1.0, 0.0), True)]
+        return [AsWritten("undiluted", "all concentrate, no water", (1.0, 0.0), True)]
     water = parts[1] / parts[0]
     said = f"1 to {figure_or_whole(water)}"
-    found = [StrengthRead(said, _parts_words(1.0, water), (1.0, water), True)]
+    found = [AsWritten(said, _parts_words(1.0, water), (1.0, water), True)]
     if water > 1:
-        found.append(StrengthRead(said, _parts_words(1.0, water - 1), (1.0, water - 1), False))
+        found.append(AsWritten(said, _parts_words(1.0, water - 1), (1.0, water - 1), False))
     return found
 
 

@@ -9,7 +9,7 @@ from flask.typing import ResponseReturnValue
 from eproba.core.applying.comparing import warnings
 from eproba.core.applying.desk import all_added, at_the_desk, unlike
 from eproba.core.brewing.kitchen import EQUIPMENT, cans, fillings, measured
-from eproba.core.brewing.mixing import ingredient_alone, mix, ways_to_read
+from eproba.core.brewing.mixing import ingredient_alone, mix, parts_as_written
 from eproba.core.brewing.water import on_water
 from eproba.core.errors import EprobaError
 from eproba.core.words import parse_number
@@ -70,7 +70,7 @@ def _mixed(form: MixForm) -> dict[str, Any]:
         "household": household,
         "can": cans(mixed, household.kit),
         "kitchen": [(each, measured(each, household.kit)) for each in mixed.amounts],
-        "readings": ways_to_read(mixed.parts) if recipe.liquid else [],
+        "written": parts_as_written(mixed.parts) if recipe.liquid else [],
         "steps": steps_of(mixed),
         "alone": ingredient_alone(mixed),
         "tool": tool,

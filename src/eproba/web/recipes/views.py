@@ -8,7 +8,7 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 
 from eproba.core.brewing.ingredients import RecipeError
-from eproba.core.brewing.mixing import ways_to_read
+from eproba.core.brewing.mixing import parts_as_written
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.catalogue import recipes as catalogue
 from eproba.core.catalogue import schools
@@ -45,7 +45,7 @@ def show(key: str) -> ResponseReturnValue:
         "recipes/recipe.html",
         recipe=recipe,
         own=own,
-        readings=ways_to_read(recipe.parts) if recipe.liquid else [],
+        written=parts_as_written(recipe.parts) if recipe.liquid else [],
         versions=versions_of(db(), key) if own else [],
     )
 
