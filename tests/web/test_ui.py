@@ -15,6 +15,7 @@ from tests.conftest import Client, demo_garden
 from tests.web.entries import NOW, op
 
 TODAY = date(2026, 5, 20)
+DAY = 24 * 60
 ROUND = {"trial": "0123456789abcdef", "round": "fedcba9876543210"}
 
 
@@ -159,7 +160,7 @@ def test_an_entry_as_a_device_sends_it():
 
 @pytest.mark.parametrize(
     ("ahead", "read_at"),
-    [(-60, NOW - timedelta(minutes=60)), (0, NOW), (10, NOW), (11, NOW + timedelta(minutes=11))],
+    [(-60, NOW - timedelta(hours=1)), (0, NOW), (10, NOW), (11, NOW), (DAY, NOW + timedelta(minutes=DAY))],
 )
 def test_a_clock_that_runs_ahead_a_little_is_set_right(ahead, read_at):
     at = int((NOW + timedelta(minutes=ahead)).timestamp() * 1000)
