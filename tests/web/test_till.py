@@ -93,6 +93,25 @@ def test_entries_of_another_garden_are_refused_by_name_and_kept(phone, address, 
     expect(phone.locator(".waiting-list")).to_contain_text("5.1")
 
 
+@pytest.mark.parametrize("act", ["drop", "sure"])
+def test_a_late_answer_never_undoes_what_was_decided_in_another_window(phone, address, live, act):
+    """Two windows of one device send the same entry; one hears late, when all is decided."""
+    phone.goto(address)
+    offline(phone)
+    type_in(phone, 5.1)
+    line(phone).to_contain_text("1 reading waits safely")
+    late = "Keeper.hear(window.sent, { status: 'doubted', why: 'late', there: null })"
+    phone.evaluate("Keeper.all().then(([entry]) => { window.sent = entry; })")
+    phone.evaluate(late)
+    phone.evaluate(f"Keeper.decide(window.sent, '{act}')")
+    phone.evaluate(late)
+    kept = phone.evaluate("Keeper.all().then((all) => all.map(({ state, op }) => [state, op.sure]))")
+    assert kept == ([] if act == "drop" else [["waiting", True]])
+    offline(phone, False)
+    line(phone).to_have_text("" if act == "drop" else "All sent.")
+    assert list(values(live, 2, 9).values()) == ([] if act == "drop" else ["5.1"])
+
+
 def test_a_removed_round_says_so_and_offers_its_entries_as_a_file(phone, address, live, app):
     phone.goto(address)
     offline(phone)

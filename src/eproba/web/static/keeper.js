@@ -73,6 +73,9 @@ const Keeper = {
     const entries = [...(await this.stored("typed")), ...this.memory];
     return entries.map((entry) => (entry.told ? entry : { ...entry, told: {}, state: "refused", why: OLD_ENTRY }));
   },
+  async find(n) {
+    return (await this.all()).find((each) => each.n === n);
+  },
   async add(op, told) {
     await this.open();
     const entry = { op, told, state: "waiting", why: "" };
@@ -173,8 +176,12 @@ const Keeper = {
     await this.hear(entries[0], { status: "refused", there: null, why: help ?? "It can’t be read." });
   },
   async hear(entry, answer) {
-    if (answer.status === "saved") await this.remove(entry);
-    else await this.put({ ...entry, state: answer.status, why: answer.why, there: answer.there });
+    const kept = await this.find(entry.n);
+    const asSent = JSON.stringify(kept?.op) === JSON.stringify(entry.op);
+    if (!asSent && answer.status !== "saved") return; // decided meanwhile, in another window
+    if (answer.status !== "saved") {
+      await this.put({ ...entry, state: answer.status, why: answer.why, there: answer.there });
+    } else if (asSent) await this.remove(entry);
     document.dispatchEvent(new CustomEvent("entry-answered", { detail: { entry, answer } }));
   },
   told(error) {
@@ -208,7 +215,7 @@ const Keeper = {
   },
   async decide({ n }, act) {
     if (act === "file") return this.file();
-    const entry = (await this.all()).find((each) => each.n === n); // as it is kept, not as a page shows it
+    const entry = await this.find(n); // as it is kept, not as a page shows it
     if (!entry) return this.changed();
     if (act === "drop") {
       await this.remove(entry);
