@@ -106,16 +106,14 @@ def round_seconds(session: Session, ids: Collection[int]) -> dict[int, tuple[flo
 def glances(session: Session, today: date, words: str = "", limit: int = 60, skip: int = 0) -> list[Glance]:
     """Trials, the running ones first, then planned, then finished by their end."""
     decision = col(TrialRow.start_on) + cast(col(TrialRow.decision_day), Integer)
-    over = or_(col(TrialRow.ended_on).is_not(None), decision <= bindparam("today", today))
+    closed = and_(decision <= bindparam("today", today), col(TrialRow.closed_at).is_not(None))
+    over = or_(col(TrialRow.ended_on).is_not(None), closed)
+    planned = and_(col(TrialRow.start_on) > today, col(TrialRow.started_on).is_(None))
     query = select(TrialRow, FindingRow.lines).outerjoin(FindingRow, col(FindingRow.trial_id) == col(TrialRow.id))  # type: ignore[call-overload]
     if words:
         pattern = "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
         query = query.where(or_(col(TrialRow.name).ilike(pattern), col(TrialRow.claim).ilike(pattern)))
-    query = (
-        query.order_by(over, col(TrialRow.start_on) > today, decision.desc(), col(TrialRow.id))
-        .limit(limit)
-        .offset(skip)
-    )
+    query = query.order_by(over, planned, decision.desc(), col(TrialRow.id)).limit(limit).offset(skip)
     rows = session.connection().execute(query).all()
     ids = [row.id for row in rows]
     treatments = _treatments(session, ids)
