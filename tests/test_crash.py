@@ -40,20 +40,20 @@ class Line:
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.jar))
 
     def get(self, path):
-        return Answer(self.opener.open(self.root + path, timeout=30))
+        return Answer(self.opener.open(self.root + path, timeout=120))
 
     def token(self):
         return json.loads(self.get("/token").text)["token"]
 
     def post(self, path, data=None):
         body = urllib.parse.urlencode({"csrf_token": self.token(), **(data or {})}).encode()
-        return Answer(self.opener.open(self.root + path, data=body, timeout=30))
+        return Answer(self.opener.open(self.root + path, data=body, timeout=120))
 
     def send(self, entries):
         headers = {"Content-Type": "application/json", "Accept": "application/json", "X-CSRFToken": self.token()}
         body = json.dumps({"entries": entries}).encode()
         request = urllib.request.Request(self.root + "/entries", data=body, headers=headers)
-        return json.loads(self.opener.open(request, timeout=30).read())["answers"]
+        return json.loads(self.opener.open(request, timeout=120).read())["answers"]
 
 
 def dealt_trial(line):

@@ -33,7 +33,7 @@ def environment(home, **more):
 
 def eproba(home, *arguments, **more):
     return subprocess.run(
-        [SCRIPT, *map(str, arguments)], env=environment(home, **more), capture_output=True, text=True, timeout=120
+        [SCRIPT, *map(str, arguments)], env=environment(home, **more), capture_output=True, text=True, timeout=300
     )
 
 
@@ -44,7 +44,7 @@ def free_port():
 
 
 def ask(port, path="/health"):
-    with urllib.request.urlopen(f"http://127.0.0.1:{port}{path}", timeout=5) as response:
+    with urllib.request.urlopen(f"http://127.0.0.1:{port}{path}", timeout=60) as response:
         return response.read().decode()
 
 
@@ -97,7 +97,7 @@ def test_foreground_ends_with_ctrl_c_and_leaves_nothing(home):
             break
     assert ask(port)
     os.killpg(running.pid, signal.SIGINT)
-    running.wait(timeout=30)
+    running.wait(timeout=300)
     running.stderr.close()
     assert processes(home) == []
 
