@@ -1,5 +1,6 @@
 """What a device sends from the garden: saved once, never over what was not seen, refused with words, each alone."""
 
+import re
 from datetime import datetime, timedelta
 
 import pytest
@@ -162,6 +163,22 @@ def test_nothing_was_read_later_than_now(client, round_, clock):
     first, second = client.get("/trials/2/export.json").get_json()["readings"][-2:]
     assert datetime.fromisoformat(first["read_at"]) == morning
     assert datetime.fromisoformat(second["read_at"]) == morning - timedelta(hours=2)
+
+
+def test_a_correction_keeps_the_hour_and_every_digit(client, round_, clock):
+    """Only where it says another day is the hour unknown: noon, and never later than now."""
+    at = NOW - timedelta(hours=3)
+    answers(client, op(round_, 1, "H1", "5.1234567", at=int(at.timestamp() * 1000)))
+    address = re.search(r"/trials/2/readings/\d+", table(client, round_)).group()
+    assert 'value="5.1234567"' in client.get(address).get_data(as_text=True)
+    correct(client, round_, "6")
+    last = client.get("/trials/2/export.json").get_json()["readings"][-1]
+    assert (last["value"], datetime.fromisoformat(last["read_at"])) == (6.0, at)
+    form = {"value": "7", "reason": "wrong day", "version": "2", "read_on": "2026-05-19"}
+    client.post(address, form)
+    client.post(address, {**form, "version": "3", "read_on": "2026-05-20"})
+    last = client.get("/trials/2/export.json").get_json()["readings"][-1]
+    assert datetime.fromisoformat(last["read_at"]) <= NOW
 
 
 def test_a_lost_unit_takes_only_what_was_read_before(client, round_):

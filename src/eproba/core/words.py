@@ -44,6 +44,11 @@ def figure(number: float, decimals: int | None = None) -> str:
     return f"−{shown}" if number < 0 and float(shown) else shown
 
 
+def exact(number: float) -> str:
+    """A number with all its digits, for files and for fields that it is typed in again."""
+    return f"{number:.15g}"
+
+
 def one_in(p: float) -> str:
     """A chance as gardeners say it: 1 in 20."""
     if p >= 0.995:

@@ -11,7 +11,7 @@ from functools import lru_cache
 from eproba.core.errors import EprobaError
 from eproba.core.trial.model import Reading, Round, Trial
 from eproba.core.trial.readings import Entry, rule
-from eproba.core.words import parse_date
+from eproba.core.words import exact, parse_date
 from eproba.exchange.table import TableError, TableRow, read_table
 
 NEEDED = ("unit", "measure", "value")
@@ -112,7 +112,7 @@ def write_readings(trial: Trial, readings: Iterable[Reading]) -> str:
                 role,
                 inert(measure.name),
                 reading.replicate,
-                "" if reading.value is None else f"{reading.value:.15g}",
+                "" if reading.value is None else exact(reading.value),
                 inert(measure.unit),
                 inert(reading.skip_reason),
                 inert(reading.by),
@@ -241,12 +241,13 @@ def _read_at(row: TableRow) -> datetime | None:
     if not text:
         return None
     try:
-        return datetime.fromisoformat(text).astimezone() if "T" in text else _noon(parse_date(text))
+        return datetime.fromisoformat(text).astimezone() if "T" in text else noon_of(parse_date(text))
     except ValueError as error:
         raise TableError(f"“{text}” is no date; write it as 2026-05-31", row.line, "read_on") from error
 
 
-def _noon(on: date) -> datetime:
+def noon_of(on: date) -> datetime:
+    """The hour of a reading of which only the day is known."""
     return datetime.combine(on, NOON).astimezone()
 
 
@@ -284,7 +285,7 @@ def import_rows(seen: Preview, by: str, at: datetime, batch: str, saw: bool) -> 
             "value": wanted.value,
             "skip_reason": wanted.skip_reason,
             "typed": wanted.typed,
-            "read_at": wanted.read_at,
+            "read_at": None if wanted.read_at is None else min(wanted.read_at, at),
             "by": by,
             "at": at,
             "source": "file",

@@ -1,7 +1,7 @@
 """Readings as tables, their corrections, CSV out and in."""
 
 import secrets
-from datetime import datetime, time
+from datetime import date, datetime
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -13,19 +13,19 @@ from wtforms.validators import InputRequired, Length
 from eproba.core.errors import EprobaError
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import LONGEST_REASON, Entry
-from eproba.core.words import DateError, parse_date
-from eproba.exchange.readings_csv import Preview, Word, import_rows, preview, write_readings
+from eproba.core.words import DateError, exact, parse_date
+from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_readings
 from eproba.exchange.table import decode
 from eproba.store.commands.readings import Answer, Sender, Sent, add_many, take_entries
 from eproba.store.readings import corrections_of, readings_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
+from eproba.web.ui.filters import day_and_month
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, who
 from eproba.web.verdict.keeping import kept
 
 readings = Blueprint("readings", __name__, template_folder="templates")
-NOON = time(12)
 
 
 class ReadingForm(FlaskForm):
@@ -75,7 +75,7 @@ def _elsewhen(trial: Trial, chosen: Round, table: dict[tuple[int, str], dict[int
     """The days on which a round was truly read, where they are not the one planned."""
     found = {r.read_at.date() for cell in table.values() for r in cell.values() if r.read_at is not None}
     other = sorted(found - {trial.date_of(chosen.day)})
-    return ", ".join(f"{on:%a} {on.day} {on:%b} (day {trial.day_of(on)})" for on in other)
+    return ", ".join(f"{day_and_month(on)} (day {trial.day_of(on)})" for on in other)
 
 
 @readings.route("/trials/<int:trial_id>/readings/<int:reading_id>", methods=["GET", "POST"])
@@ -113,7 +113,7 @@ def _typed(
     """The form of one place, shown and taken."""
     form, answer = ReadingForm(data=_standing(trial, this, there)), None
     if form.validate_on_submit():
-        answer = _written(trial, this, unit, asked, replicate, form)
+        answer = _written(trial, this, unit, asked, replicate, form, there)
         if answer.status == "saved":
             kept(trial.id)
             flash("Kept on record." if there is None else "Corrected. The old value is kept.")
@@ -137,15 +137,23 @@ def _typed(
 
 def _standing(trial: Trial, this: Round, there: Reading | None) -> dict[str, str]:
     """What stands in the form before anything is typed."""
-    read_on = min(trial.date_of(this.day), today())
+    on = _day(trial, this, there)
     if there is None:
-        return {"value": "", "version": "0", "read_on": read_on.isoformat()}
-    on = read_on if there.read_at is None else there.read_at.date()
-    value = "" if there.value is None else f"{there.value:g}"
+        return {"value": "", "version": "0", "read_on": on.isoformat()}
+    value = "" if there.value is None else exact(there.value)
     return {"value": value, "version": str(there.version), "read_on": on.isoformat()}
 
 
-def _written(trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, form: ReadingForm) -> Answer:
+def _day(trial: Trial, this: Round, there: Reading | None) -> date:
+    """The day on which it was read, as far as it is known: else the planned one."""
+    if there is not None and there.read_at is not None:
+        return there.read_at.date()
+    return min(trial.date_of(this.day), today())
+
+
+def _written(
+    trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, form: ReadingForm, there: Reading | None
+) -> Answer:
     """The form as one entry, taken like any other."""
     typed, reason = (form.value.data or "").strip(), (form.reason.data or "").strip()
     read_on = parse_date(form.read_on.data or "")
@@ -159,9 +167,14 @@ def _written(trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int
         sure=bool(form.sure.data),
         reason=reason,
     )
-    read_at = datetime.combine(read_on, NOON).astimezone()
+    read_at = _read_at(read_on, _day(trial, this, there), there)
     sent = Sent(f"form-{secrets.token_hex(8)}", trial.key, this.key, entry, read_at, form.seen)
     return take_entries(db(), [sent], Sender(who(), now(), "form", sees_lots()))[0]
+
+
+def _read_at(on: date, day: date, there: Reading | None) -> datetime | None:
+    """What is known of the hour stays; of another day only the day is known, and it is never later than now."""
+    return there.read_at if there is not None and on == day else min(noon_of(on), now())
 
 
 @readings.get("/trials/<int:trial_id>/readings.csv")
