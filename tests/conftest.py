@@ -134,7 +134,7 @@ def clock():
 
 @pytest.fixture
 def settings(server, database):
-    return Settings(named(server.url, database), secret_key="for tests only")
+    return Settings(named(server.url, database), secret_key="for tests only", hosts=("garden.test",))
 
 
 @pytest.fixture
@@ -246,7 +246,6 @@ def page(chromium, live):
 @pytest.fixture
 def phone(chromium, live):
     """A phone page in the home network: plain http, a name that is not localhost, no service worker."""
-    live.app.config["TRUSTED_HOSTS"] = None
     yield from _page(chromium, f"http://garden.test:{live.port}", 390, 844)
 
 

@@ -11,6 +11,7 @@ from flask import Flask
 
 from eproba.core.brewing.recipe import Phase, Portion, Recipe, School, Step
 from eproba.core.measuring.measures import Measure
+from eproba.start.commands import COMMANDS
 
 ROOT = Path(__file__).parents[1]
 README = (ROOT / "README.md").read_text()
@@ -19,14 +20,21 @@ RECIPES = (ROOT / "docs" / "recipes.md").read_text()
 
 
 def test_every_command_is_told():
-    script = (ROOT / "eproba").read_text()
-    cases = re.findall(r"^  ([a-z][a-z |-]*)\)", script.split('case "$command" in')[1], re.M)
-    commands = {name.strip() for case in cases for name in case.split("|")} - {"--help", "-h", "help"}
+    commands = set(COMMANDS) - {"--help", "-h", "help"}
     assert {"demo", "serve", "stop", "test", "judge", "backup", "restore"} <= commands
     usage = subprocess.run([ROOT / "eproba", "help"], capture_output=True, text=True).stdout
     for command in commands:
         assert f"./eproba {command}" in README, command
         assert command in usage, command
+
+
+def test_every_setting_is_told():
+    """What the code reads from the environment, but for what the start script sets itself."""
+    files = [*(ROOT / "src" / "eproba").rglob("*.py"), ROOT / "eproba"]
+    read = {name for file in files for name in re.findall(r"EPROBA_[A-Z_]+", file.read_text())}
+    own = {"EPROBA_DEMO", "EPROBA_HOME_NETWORK"}
+    assert own < read
+    assert set(re.findall(r"^\| `(EPROBA_[A-Z_]+)", README, re.M)) == read - own
 
 
 def test_every_key_of_a_measure_is_told():
@@ -43,7 +51,7 @@ def test_every_key_of_a_recipe_is_told():
 
 
 def test_pictures_and_links_exist():
-    links = re.findall(r"\]\(([^)#]+)\)", README + MEASURES + RECIPES)
+    links = re.findall(r"\]\(([^)#]+)\)", README + "".join(each.read_text() for each in (ROOT / "docs").glob("*.md")))
     local = [link for link in links if "://" not in link]
     assert sum(link.endswith(".png") for link in local) >= 4
     for link in local:

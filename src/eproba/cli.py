@@ -2,6 +2,7 @@
 
 import os
 import sys
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
@@ -181,25 +182,30 @@ def _judge_all(session: "Session") -> None:
 
 
 @main.command()
-def passcode() -> None:
+@click.option("--revoke-feeds", is_flag=True, help="Calendar addresses that were given out lead nowhere any more.")
+def passcode(revoke_feeds: bool) -> None:
     """Make a new household passcode and print it; devices must give it again."""
     from eproba.store.doorkeeping import new_passcode
 
-    click.echo(f"The household passcode is now: {new_passcode(os.environ['EPROBA_DATABASE_URL'])}")
+    made = new_passcode(os.environ["EPROBA_DATABASE_URL"], revoke_feeds)
+    click.echo(f"The household passcode is now: {made}")
+    click.echo("Every device gives it again." + (" Calendar addresses are revoked." if revoke_feeds else ""))
 
 
 @main.command("open-house", hidden=True)
 @click.option("--port", type=int, required=True)
-def open_house(port: int) -> None:
+@click.option("--address", help="The one address that it listens at.")
+def open_house(port: int, address: str | None) -> None:
     """Say how a phone in the home network comes in (for the start script)."""
     import segno
 
     from eproba.store.doorkeeping import home_address, new_passcode, passcode_is_set
 
     url = os.environ["EPROBA_DATABASE_URL"]
-    address = f"http://{home_address()}:{port}/"
-    click.echo(f"On the phone, in the same home network: {address}")
-    segno.make(address).terminal(out=sys.stdout, compact=True)
+    at = address or home_address()
+    shown = f"http://[{at}]:{port}/" if ":" in at else f"http://{at}:{port}/"
+    click.echo(f"On the phone, in the same home network: {shown}")
+    segno.make(shown).terminal(out=sys.stdout, compact=True)
     if passcode_is_set(url):
         click.echo("Passcode: the one you have (./eproba passcode makes a new one).")
     else:
@@ -219,8 +225,70 @@ def restore_end() -> None:
     """Put the restored database in place."""
     from eproba.store.preparing import end_restore
 
-    aside = end_restore(os.environ["EPROBA_DATABASE_URL"], datetime.now())
-    click.echo(f"restored; what was there before is kept in the database {aside}")
+    _say_set_aside("restored", lambda url: end_restore(url, datetime.now()))
+
+
+@main.command("restore-drop", hidden=True)
+def restore_drop() -> None:
+    """Away with what could not be restored."""
+    from eproba.store.preparing import drop_restore
+
+    drop_restore(os.environ["EPROBA_DATABASE_URL"])
+
+
+@main.command("set-aside", hidden=True)
+def list_set_aside() -> None:
+    """What restores set aside."""
+    from eproba.store.preparing import set_aside
+
+    for name, size in set_aside(os.environ["EPROBA_DATABASE_URL"]):
+        click.echo(f"{name}  {size / 2**20:.0f} MB   (./eproba backups bring-back {name}, or delete {name})")
+
+
+@main.command("bring-back", hidden=True)
+@click.argument("name")
+def bring_back_aside(name: str) -> None:
+    """Put what was set aside in place."""
+    from eproba.store.preparing import bring_back
+
+    _say_set_aside(f"brought back {name}", lambda url: bring_back(url, name, datetime.now()))
+
+
+@main.command("delete-aside", hidden=True)
+@click.argument("name")
+def delete_set_aside(name: str) -> None:
+    """Delete what was set aside."""
+    from eproba.store.preparing import delete_aside
+
+    try:
+        delete_aside(os.environ["EPROBA_DATABASE_URL"], name)
+    except EprobaError as error:
+        _refuse(str(error), "backups")
+    click.echo(f"deleted {name}")
+
+
+@main.command(hidden=True)
+@click.argument("message")
+def migration(message: str) -> None:
+    """Write a migration from what the tables say (for the start script)."""
+    from eproba.store.preparing import prepare_own
+    from eproba.store.upgrading import new_revision
+
+    url = prepare_own(os.environ["EPROBA_DATABASE_URL"], lambda _session: None)
+    click.echo(f"{new_revision(url, message)}: read it, add what keeps the data, and an old garden to the tests")
+
+
+def _say_set_aside(done: str, put: Callable[[str], str | None]) -> None:
+    from psycopg.errors import ObjectInUse
+
+    try:
+        aside = put(os.environ["EPROBA_DATABASE_URL"])
+    except EprobaError as error:
+        _refuse(str(error), "restore")
+    except ObjectInUse:
+        _refuse("somebody else uses the data just now; your data are untouched: end that, then try again", "restore")
+    kept = f"what was there before is kept as {aside} (./eproba backups)" if aside else "there was nothing before"
+    click.echo(f"{done}; {kept}")
 
 
 if __name__ == "__main__":

@@ -84,7 +84,13 @@ def test_every_recipe_comes_back_as_it_went_out(key, write):
         (b"title = 'x'\n", "this one holds 0"),
         (b"[a]\ntitle = 'x'\n", "a: missing key"),
         (b"[a]\npot = 'x'\n", "a: unknown key pot; known are title"),
-        (b"x" * 300_000, "too large for a recipe"),
+        (b"x" * 40_001, "too large for a recipe"),
+        (b"a." * 18_000 + b"a = 1", "nested deeper than any recipe"),  # took 14 GB
+        (b"[x]\na = {" + b"b." * 6 + b"c = 1}", "nested deeper than any recipe"),
+        (b"[x]\na = " + b"[" * 7 + b"]" * 7, "nested deeper than any recipe"),
+        (b'{"a": ' * 7 + b"1" + b"}" * 7, "nested deeper than any recipe"),
+        (b"[x]\n" * 1 + b"a = 1\n" * 600, "more keys than any recipe"),
+        (b"[x]\ntitle = 'a.b.c.d.e.f.g.h [[[[[[[[' # a.b.c.d.e.f.g.h\n", "x: missing key"),
     ],
 )
 def test_a_file_that_is_no_recipe_gets_a_sentence(content, said):

@@ -1,6 +1,7 @@
 """A recipe as one TOML or JSON file, out and in."""
 
 import json
+import re
 import tomllib
 from collections.abc import Callable
 from typing import Any
@@ -10,7 +11,11 @@ import tomli_w
 from eproba.core.brewing.ingredients import RecipeError
 from eproba.core.brewing.recipe import Recipe, recipe_entry
 
-MOST_BYTES = 200_000
+MOST_BYTES = 40_000  # the longest recipe of the catalogue has 2 400
+MOST_DEEP = 6
+MOST_KEYS = 600
+STRING = re.compile(r'"""(?:[^\\]|\\.)*?"""|' r"'''.*?'''|" r'"(?:[^"\\\n]|\\.)*"|' r"'[^'\n]*'|#[^\n]*", re.DOTALL)
+DOTTED = re.compile(r"""(?:[\w-]+|"")(?:\s*\.\s*(?:[\w-]+|"")){%d,}""" % MOST_DEEP)  # noqa: UP031
 
 
 def recipe_toml(recipe: Recipe) -> str:
@@ -31,17 +36,34 @@ def read_recipe(content: bytes, build: Callable[[str, dict[str, Any]], Recipe]) 
         A file that is neither, holds none or several, or an entry with unknown keys.
     """
     if len(content) > MOST_BYTES:
-        raise RecipeError("This file is too large for a recipe: one recipe to a file, up to 200 kB.")
+        raise RecipeError("This file is too large for a recipe: one recipe to a file, up to 40 kB.")
     try:
         text = content.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise RecipeError(f"This is neither TOML nor JSON: {error}") from error
+    _bounded(text)
+    try:
         found: Any = json.loads(text) if text.lstrip().startswith("{") else tomllib.loads(text)
-    except (UnicodeDecodeError, ValueError) as error:
+    except ValueError as error:
         raise RecipeError(f"This is neither TOML nor JSON: {error}") from error
     tables = {key: entry for key, entry in found.items() if isinstance(entry, dict)} if isinstance(found, dict) else {}
     if len(tables) != 1:
         raise RecipeError(f"One recipe to a file, as a table under its name; this one holds {len(tables)}.")
     ((key, entry),) = tables.items()
-    try:
-        return build(key, entry)
-    except (TypeError, AttributeError, IndexError, KeyError) as error:
-        raise RecipeError(f"{key}: a value is of the wrong kind ({error})") from error
+    return build(key[:80], entry)
+
+
+def _bounded(text: str) -> None:
+    """Refuse what is deeper or has more keys than any recipe, before a parser is let loose on it.
+
+    A key of a hundred thousand dots makes a TOML parser take gigabytes.
+    """
+    bare = STRING.sub(lambda found: "" if found[0].startswith("#") else '""', text)
+    depth = deepest = 0
+    for sign in re.findall(r"[\[\]{}]", bare):
+        depth += 1 if sign in "[{" else -1
+        deepest = max(deepest, depth)
+    if deepest > MOST_DEEP or DOTTED.search(bare):
+        raise RecipeError("This file is nested deeper than any recipe.")
+    if len(re.findall(r"[=:]|\[\[?", bare)) > MOST_KEYS:
+        raise RecipeError("This file holds more keys than any recipe.")

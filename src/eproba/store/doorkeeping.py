@@ -6,6 +6,7 @@ import socket
 from sqlmodel import Session
 from werkzeug.security import generate_password_hash
 
+from eproba.store.commands.feeds import revoke_all_feeds
 from eproba.store.commands.household import set_passcode_hash
 from eproba.store.database import engine_for
 from eproba.store.household import passcode_hash
@@ -18,12 +19,20 @@ def passcode_is_set(url: str) -> bool:
         return passcode_hash(session) is not None
 
 
-def new_passcode(url: str) -> str:
+def new_passcode(url: str, revoke_feeds: bool = False) -> str:
     """Make one, keep its hash, return it to be read once."""
-    passcode = "".join(secrets.choice("0123456789") for _ in range(DIGITS))
     with Session(engine_for(url)) as session:
-        set_passcode_hash(session, generate_password_hash(passcode))
+        passcode = make_passcode(session, revoke_feeds)
         session.commit()
+    return passcode
+
+
+def make_passcode(session: Session, revoke_feeds: bool) -> str:
+    """A new passcode, kept as a hash: every device gives it again; calendar addresses are revoked if wished."""
+    passcode = "".join(secrets.choice("0123456789") for _ in range(DIGITS))
+    set_passcode_hash(session, generate_password_hash(passcode))
+    if revoke_feeds:
+        revoke_all_feeds(session)
     return passcode
 
 

@@ -9,13 +9,15 @@ from psycopg import sql
 from sqlalchemy.engine import make_url
 from sqlmodel import Session
 
+from eproba.core.errors import EprobaError
 from eproba.store.database import engine_for
 from eproba.store.demo import GENERATOR, make_demo
-from eproba.store.upgrading import migrate, newest_revision
+from eproba.store.upgrading import migrate, newest_revision, revisions
 
 DEMO = "eproba_demo"
 TEMPLATE = "eproba_template_"
 RESTORING = "eproba_restoring"
+ASIDE = "_before_"
 Finish = Callable[[Session], None]
 
 
@@ -32,7 +34,8 @@ def prepare_own(url: str, finish: Finish) -> str:
     """The gardener's own database, kept and brought up to date; returns its URL."""
     with _server(url) as server:
         if not _exists(server, name_of(url)):
-            _create(server, name_of(url))
+            with suppress(psycopg.errors.DuplicateDatabase):  # another machine was quicker
+                _create(server, name_of(url))
     migrate(url)
     engine = engine_for(url)
     with Session(engine) as session:
@@ -65,15 +68,77 @@ def begin_restore(url: str) -> str:
     return named(url, RESTORING)
 
 
-def end_restore(url: str, now: datetime) -> str:
-    """Migrate the restored database and put it in place; the old one is kept under a dated name, which is returned."""
-    migrate(named(url, RESTORING))
-    aside = f"{name_of(url)}_before_{now:%Y%m%d_%H%M%S}"
+def drop_restore(url: str) -> None:
+    """Away with what could not be restored."""
     with _server(url) as server:
-        if _exists(server, name_of(url)):
-            _rename(server, name_of(url), aside)
-        _rename(server, RESTORING, name_of(url))
-    return aside
+        _drop(server, RESTORING)
+
+
+def end_restore(url: str, now: datetime) -> str | None:
+    """Migrate the restored database and put it in place; the old one is set aside under a dated name.
+
+    Raises EprobaError if the backup is from a newer Eproba.
+    """
+    fresh = named(url, RESTORING)
+    revision = _revision(fresh)
+    if revision not in revisions():
+        drop_restore(url)
+        raise EprobaError(f"this backup is from a newer Eproba ({revision}): bring Eproba up to date, then restore")
+    migrate(fresh)
+    return _put_in_place(url, RESTORING, now)
+
+
+def set_aside(url: str) -> list[tuple[str, int]]:
+    """What was set aside, the latest last: names and sizes in bytes."""
+    with _server(url) as server:
+        found = sorted(_names(server, f"{name_of(url)}{ASIDE}"))
+        query = "SELECT pg_database_size(%s::name)"
+        return [(name, int(server.execute(query, (name,)).fetchall()[0][0])) for name in found]
+
+
+def bring_back(url: str, name: str, now: datetime) -> str | None:
+    """What was set aside takes the place of the present data, which are set aside in turn.
+
+    Raises EprobaError if there is no such name.
+    """
+    _must_be_aside(url, name)
+    migrate(named(url, name))
+    return _put_in_place(url, name, now)
+
+
+def delete_aside(url: str, name: str) -> None:
+    """Delete what was set aside, for good. Raises EprobaError if there is no such name."""
+    _must_be_aside(url, name)
+    with _server(url) as server:
+        _drop(server, name)
+
+
+def _must_be_aside(url: str, name: str) -> None:
+    found = [each for each, _size in set_aside(url)]
+    if name not in found:
+        here = ", ".join(found) or "nothing"
+        raise EprobaError(f"nothing named {name} was set aside; there is {here}")
+
+
+def _revision(url: str) -> str:
+    with psycopg.connect(url) as connection:
+        return str(connection.execute("SELECT version_num FROM alembic_version").fetchall()[0][0])
+
+
+def _put_in_place(url: str, name: str, now: datetime) -> str | None:
+    """Both databases change their names in one transaction: whoever looks sees the old data or the new, never none."""
+    stem, number = f"{name_of(url)}{ASIDE}{now:%Y%m%d_%H%M%S}", 1
+    with _server(url) as server:
+        aside, taken = stem, _names(server, stem)
+        while aside in taken:
+            number += 1
+            aside = f"{stem}_{number}"
+        present = _exists(server, name_of(url))
+        with server.transaction():
+            if present:
+                _rename(server, name_of(url), aside)
+            _rename(server, name, name_of(url))
+    return aside if present else None
 
 
 def _make_template(server: psycopg.Connection, url: str, template: str, today: date, finish: Finish) -> None:

@@ -71,6 +71,7 @@ class DeviceRow(SQLModel, table=True):
     id: str = Field(primary_key=True)
     who: str
     pours: bool = False
+    came_at: datetime = _moment()
     seen_at: datetime = _moment()
 
 

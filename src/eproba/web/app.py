@@ -7,7 +7,6 @@ from datetime import datetime
 
 from flask import Flask, Response, g, request
 from flask_login import LoginManager
-from flask_talisman import Talisman
 from flask_wtf import CSRFProtect
 from whitenoise import WhiteNoise
 
@@ -32,6 +31,7 @@ from eproba.web.today.views import today_page
 from eproba.web.trials.views import trials
 from eproba.web.ui import filters, ui
 from eproba.web.ui.clock import now, today, utc_now
+from eproba.web.ui.doors import guard
 from eproba.web.ui.errors import register_faults
 from eproba.web.ui.responses import STATIC, as_json, asset
 from eproba.web.ui.session import close_db, who
@@ -39,18 +39,6 @@ from eproba.web.verdict.views import verdict
 from eproba.web.weather.views import weather
 
 YEAR = 31_536_000
-# The <style> that Observable Plot puts into its charts (class name "course-chart"); a test keeps this hash true.
-PLOT_STYLE = "'sha256-ZeFkfxIZev6K5/NjjdKWZc4jP48gDvPUy6WI9d/N88k='"
-POLICY = {
-    "default-src": "'self'",
-    "script-src": "'self'",
-    "style-src": ["'self'", PLOT_STYLE],
-    "img-src": ["'self'", "data:"],
-    "object-src": "'none'",
-    "base-uri": "'none'",
-    "form-action": "'self'",
-    "frame-ancestors": "'none'",
-}
 PLACES = (
     base, calendar, entries, household, measures, mixing, new_trial, paper, pictures, pours, readings, recipes, rounds,
     shelf, today_page, trials, ui, verdict, weather,
@@ -71,23 +59,12 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
         SESSION_COOKIE_NAME="eproba",
         SESSION_COOKIE_SAMESITE="Lax",
         REMEMBER_COOKIE_SAMESITE="Lax",
-        REMEMBER_COOKIE_SECURE=settings.https,
         CLOCK=clock,
         SETTINGS=settings,
     )
-    if not settings.home_network:
-        # Other names that lead here (DNS rebinding) are refused where no passcode guards.
-        app.config["TRUSTED_HOSTS"] = ["127.0.0.1", "localhost", "[::1]"]
     app.extensions["engine"] = engine_for(settings.database_url)
+    guard(app, settings)
     CSRFProtect(app)
-    Talisman(
-        app,
-        force_https=settings.https,
-        session_cookie_secure=settings.https,
-        strict_transport_security=settings.https,
-        content_security_policy=POLICY,
-        referrer_policy="same-origin",
-    )
     login = LoginManager(app)
     login.user_loader(load_device)
     for place in PLACES:

@@ -1,4 +1,4 @@
-"""What gunicorn serves: one application, and so one engine, per worker."""
+"""What gunicorn serves: loaded once, then forked; each worker fills a pool of connections of its own."""
 
 import logging
 

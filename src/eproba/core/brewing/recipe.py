@@ -2,10 +2,12 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
-from typing import Any, Literal, get_args
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
 
 from eproba.core.brewing.ingredients import Ingredient, RecipeError
-from eproba.core.keys import check_keys
+from eproba.core.keys import check_keys, check_values
 
 Kind = Literal["drench", "dry", "medium", "test"]
 Sure = Literal["hearsay", "plausible", "some trials", "well shown"]
@@ -17,6 +19,16 @@ SIGNS: dict[str, tuple[str, ...]] = {  # what a check looks at, and what may be 
     "mould": ("none", "white film", "coloured"),
     "slime": ("no", "yes"),
 }
+# What a field may hold: a file from elsewhere is as likely wrong as a typed value.
+Number = Annotated[float, Field(strict=True, allow_inf_nan=False)]
+Text = Annotated[str, Field(strict=True, max_length=3000)]
+Name = Annotated[str, Field(strict=True, min_length=1, max_length=80)]
+Keys = Annotated[tuple[Name, ...], Field(max_length=40)]
+Share = Annotated[Number, Field(gt=0, le=10_000)]
+Hours = Annotated[Number, Field(ge=0, le=20_000)]
+Days = Annotated[Number, Field(ge=0.1, le=1000)]
+Degrees = Annotated[Number, Field(ge=-5, le=80)]
+Signs = Mapping[str, Keys]
 DEFAULT_POT_SHARE = 0.1  # of a pot's volume, for a drench: Eproba's own default
 
 
@@ -25,8 +37,8 @@ class Portion:
     """An amount of one ingredient in a batch, as the craft writes it; `grams` is what is kept."""
 
     ingredient: Ingredient
-    amount: float
-    unit: str
+    amount: Annotated[Number, Field(gt=0, le=1_000_000)]
+    unit: Name
 
     @property
     def grams(self) -> float:
@@ -37,29 +49,29 @@ class Portion:
 class Step:
     """One thing to do, with the cautions of the hazard that is met there."""
 
-    do: str
-    cautions: tuple[str, ...] = ()
+    do: Annotated[Text, Field(min_length=1)]
+    cautions: Keys = ()
 
 
 @dataclass(frozen=True)
 class Phase:
     """How often: every `days` [fewest, most], until day `until` (None: to the end), in a season if one is named."""
 
-    days: tuple[float, float]
-    name: str = ""
-    until: int | None = None
+    days: tuple[Days, Days]
+    name: Text = ""
+    until: Annotated[int, Field(strict=True, ge=1, le=10_000)] | None = None
 
 
 @dataclass(frozen=True)
 class School:
     """One way of doing it that growers hold to; empty fields: as the recipe."""
 
-    name: str
-    says: str
-    strength: str = ""
-    time: str = ""
-    interval: str = ""
-    use: str = ""
+    name: Name
+    says: Text
+    strength: Text = ""
+    time: Text = ""
+    interval: Text = ""
+    use: Text = ""
 
 
 @dataclass(frozen=True)
@@ -73,58 +85,54 @@ class Recipe:
     """
 
     key: str
-    title: str
+    title: Annotated[Name, Field(max_length=80)]
     kind: Kind
-    family: str
-    said: str
+    family: Name
+    said: Text
     sure: Sure
-    needs: str
-    portions: tuple[Portion, ...]
-    yields: float
-    rate: tuple[float, float, float]
-    minutes: int
-    use: str
-    phases: tuple[Phase, ...]
-    brew: tuple[Step, ...]
-    apply: tuple[Step, ...]
-    why: str
-    yields_unit: str = "L"
-    rate_unit: str = "L/m²"
-    parts: tuple[float, float] = (1.0, 0.0)
-    water: str = ""
-    vessel: str = ""
-    cover: str = ""
-    strain: str = ""
-    temperature: tuple[float, float] | None = None
-    hours: tuple[float, float] = (0.0, 0.0)
-    stir_hours: float | None = None
-    keeps_hours: float | None = None
-    keeps_how: str = ""
-    ready: Mapping[str, tuple[str, ...]] | None = None
-    away: Mapping[str, tuple[str, ...]] | None = None
-    ready_words: str = ""
-    away_words: str = ""
-    normal_words: str = ""
-    not_for: tuple[str, ...] = ()
-    cautions: tuple[str, ...] = ()
-    schools: tuple[School, ...] = ()
-    ours: tuple[str, ...] = ()
-    linear: bool = True
-    version: int = 1
+    needs: Text
+    portions: Annotated[tuple[Portion, ...], Field(min_length=1, max_length=40)]
+    yields: Share
+    rate: tuple[Share, Share, Share]
+    minutes: Annotated[int, Field(strict=True, ge=0, le=10_000)]
+    use: Text
+    phases: Annotated[tuple[Phase, ...], Field(max_length=40)]
+    brew: Annotated[tuple[Step, ...], Field(max_length=40)]
+    apply: Annotated[tuple[Step, ...], Field(max_length=40)]
+    why: Text
+    yields_unit: Name = "L"
+    rate_unit: Name = "L/m²"
+    parts: tuple[Share, Annotated[Number, Field(ge=0, le=10_000)]] = (1.0, 0.0)
+    water: Text = ""
+    vessel: Text = ""
+    cover: Text = ""
+    strain: Text = ""
+    temperature: tuple[Degrees, Degrees] | None = None
+    hours: tuple[Hours, Hours] = (0.0, 0.0)
+    stir_hours: Annotated[Number, Field(ge=0.25, le=1000)] | None = None
+    keeps_hours: Annotated[Number, Field(ge=0.1, le=100_000)] | None = None
+    keeps_how: Text = ""
+    ready: Signs | None = None
+    away: Signs | None = None
+    ready_words: Text = ""
+    away_words: Text = ""
+    normal_words: Text = ""
+    not_for: Keys = ()
+    cautions: Keys = ()
+    schools: Annotated[tuple[School, ...], Field(max_length=40)] = ()
+    ours: Keys = ()
+    linear: Annotated[bool, Field(strict=True)] = True
+    version: Annotated[int, Field(strict=True, ge=1)] = 1
 
     def __post_init__(self) -> None:
-        for name, words in (("kind", Kind), ("sure", Sure)):
-            if getattr(self, name) not in get_args(words):
-                raise RecipeError(f"{self.key}: {name} must be one of {', '.join(get_args(words))}")
-        if not self.yields > 0:
-            raise RecipeError(f"{self.key}: a batch yields more than 0")
-        if self.parts[0] <= 0 or self.parts[1] < 0:
-            text = f"{self.key}: a strength of {self.parts[0]:g} + {self.parts[1]:g} can't be"
-            raise RecipeError(f"{text}: at least a part of concentrate, and 0 or more parts of water")
-        if not 0 < self.rate[0] <= self.rate[1] <= self.rate[2]:
-            raise RecipeError(f"{self.key}: rate is least, usual, most, all above 0")
-        if not 0 <= self.hours[0] <= self.hours[1]:
+        if not self.rate[0] <= self.rate[1] <= self.rate[2]:
+            raise RecipeError(f"{self.key}: rate is least, usual, most")
+        if self.hours[0] > self.hours[1]:
             raise RecipeError(f"{self.key}: hours go from fewer to more")
+        if self.temperature is not None and self.temperature[0] > self.temperature[1]:
+            raise RecipeError(f"{self.key}: temperature goes from lower to higher")
+        if any(phase.days[0] > phase.days[1] for phase in self.phases):
+            raise RecipeError(f"{self.key}: the days of a phase go from fewest to most")
         if not self.all_cautions:
             raise RecipeError(f"{self.key}: every recipe has at least one caution")
         for signs in (self.ready, self.away):
@@ -194,25 +202,33 @@ def recipe_from(
     """
     check_keys(key, entry, Recipe, RecipeError, ["key"])
     values = {name: _frozen(value) for name, value in entry.items()}
-    values["portions"] = tuple(_portion(f"{key}: portion", each, ingredients) for each in entry["portions"])
+    values["portions"] = tuple(_portion(f"{key}: portion", each, ingredients) for each in _rows(key, entry, "portions"))
     for name, table in (("phases", Phase), ("schools", School), ("brew", Step), ("apply", Step)):
-        values[name] = tuple(_part(f"{key}: {name}", each, table) for each in entry.get(name, ()))
+        values[name] = tuple(_part(f"{key}: {name}", each, table) for each in _rows(key, entry, name))
+    check_values(key, values, Recipe, RecipeError)
     if not values["phases"]:
         raise RecipeError(f"{key}: phases say how often; at least one is needed")
-    try:
-        made = Recipe(key=key, **values)
-    except TypeError as error:
-        raise RecipeError(f"{key}: a value is of the wrong kind ({error})") from error
+    made = Recipe(key=key, **values)
     if unknown := [each for each in made.all_cautions if each not in cautions]:
         raise RecipeError(f"{key}: unknown caution {', '.join(unknown)}; known are {', '.join(cautions)}")
     return made
 
 
+def _rows(key: str, entry: Mapping[str, Any], name: str) -> list[Mapping[str, Any]]:
+    """The tables under one name of an entry."""
+    rows = entry.get(name, [])
+    if not isinstance(rows, list | tuple) or not all(isinstance(each, Mapping) for each in rows):
+        raise RecipeError(f"{key}: {name} is a list of tables")
+    return list(rows)
+
+
 def _portion(where: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ingredient]) -> Portion:
     check_keys(where, entry, Portion, RecipeError)
-    if entry["ingredient"] not in ingredients:
-        raise RecipeError(f"{where}: unknown ingredient {entry['ingredient']}; known are {', '.join(ingredients)}")
-    portion = Portion(ingredients[entry["ingredient"]], float(entry["amount"]), str(entry["unit"]))
+    name = str(entry["ingredient"])[:80]
+    if name not in ingredients:
+        raise RecipeError(f"{where}: unknown ingredient {name}; known are {', '.join(ingredients)}")
+    check_values(where, {"amount": entry["amount"], "unit": entry["unit"]}, Portion, RecipeError)
+    portion = Portion(ingredients[name], float(entry["amount"]), entry["unit"])
     if not portion.grams > 0:
         raise RecipeError(f"{where}: {portion.ingredient.name} needs an amount above 0")
     return portion
@@ -220,7 +236,9 @@ def _portion(where: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ing
 
 def _part(where: str, entry: Mapping[str, Any], table: type) -> Any:
     check_keys(where, entry, table, RecipeError)
-    return table(**{name: _frozen(value) for name, value in entry.items()})
+    values = {name: _frozen(value) for name, value in entry.items()}
+    check_values(where, values, table, RecipeError)
+    return table(**values)
 
 
 def _frozen(value: Any) -> Any:

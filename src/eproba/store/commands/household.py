@@ -2,15 +2,17 @@
 
 from datetime import datetime, timedelta
 
-from sqlalchemy import delete, func
+from sqlalchemy import delete, func, update
 from sqlmodel import Session, col, select
 
 from eproba.store.commands.locks import lock_name
+from eproba.store.household import devices, handle
 from eproba.store.tables import DeviceRow, HouseholdRow, PasscodeTryRow
 
 TRIES = 5
 TRIES_OF_ALL = 50
 TRIES_WITHIN = timedelta(minutes=15)
+SEEN_EVERY = timedelta(minutes=1)
 
 
 def set_passcode_hash(session: Session, hashed: str) -> None:
@@ -44,4 +46,25 @@ def forgive_try(session: Session, try_id: int) -> None:
 
 def keep_device(session: Session, device_id: str, who: str, pours: bool, now: datetime) -> None:
     """Who types on a device, and whether it shows who gets what in a blind trial."""
-    session.merge(DeviceRow(id=device_id, who=who, pours=pours, seen_at=now))
+    known = session.get(DeviceRow, device_id)
+    came = known.came_at if known else now
+    session.merge(DeviceRow(id=device_id, who=who, pours=pours, came_at=came, seen_at=now))
+
+
+def saw_device(session: Session, device_id: str, now: datetime) -> None:
+    """It sent something; once a minute is often enough to know."""
+    row = col(DeviceRow.id) == device_id, col(DeviceRow.seen_at) < now - SEEN_EVERY
+    session.exec(update(DeviceRow).where(*row).values(seen_at=now))
+
+
+def put_out(session: Session, shown: str) -> bool:
+    """Forget one device, by its handle; whether there was one."""
+    found = next((row for row in devices(session) if handle(row.id) == shown), None)
+    if found is not None:
+        session.delete(found)
+    return found is not None
+
+
+def put_out_others(session: Session, own: str) -> int:
+    """Forget every device but this one; how many."""
+    return session.exec(delete(DeviceRow).where(col(DeviceRow.id) != own)).rowcount

@@ -1,19 +1,22 @@
 """Who may come in, and who types on which device."""
 
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from flask import Blueprint, abort, current_app, redirect, render_template, request, url_for
+from flask import Blueprint, abort, current_app, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from flask_login import UserMixin, current_user, login_user
+from flask_login import UserMixin, current_user, login_user, logout_user
 from flask_wtf import FlaskForm
 from werkzeug.security import check_password_hash
 from wtforms import HiddenField, PasswordField, RadioField, StringField
 from wtforms.validators import InputRequired, Length
 
-from eproba.store.commands.household import begin_try, forgive_try, keep_device
-from eproba.store.household import device, passcode_hash
+from eproba.store.commands.household import begin_try, forgive_try, keep_device, put_out, put_out_others, saw_device
+from eproba.store.doorkeeping import make_passcode
+from eproba.store.feeds import feeds
+from eproba.store.household import device, devices, handle, passcode_hash
 from eproba.web.ui.clock import now
+from eproba.web.ui.doors import is_own_page
 from eproba.web.ui.responses import wants_json
 from eproba.web.ui.session import db, sees_lots, who
 
@@ -53,6 +56,9 @@ def let_in() -> ResponseReturnValue | None:
     """On this computer everybody is in; from the home network only with the passcode."""
     if request.endpoint in NO_DEVICE_NEEDED:
         return None
+    if request.method == "POST" and current_user.is_authenticated:
+        saw_device(db(), current_user.id, now())
+        db().commit()
     if current_app.config["SETTINGS"].home_network:
         if current_user.is_authenticated or request.endpoint in OPEN_TO_ALL:
             return None
@@ -63,10 +69,8 @@ def let_in() -> ResponseReturnValue | None:
 
 
 def _inside(address: str) -> str:
-    """The address if it stays in this app, else Today."""
-    plain = address.isprintable() and " " not in address
-    safe = plain and address.startswith("/") and not address.startswith(("//", "/\\"))
-    return address if safe else url_for("today_page.show")
+    """The address if it is a page of this app, else Today."""
+    return address if is_own_page(current_app, address) else url_for("today_page.show")
 
 
 @household.route("/join", methods=["GET", "POST"])
@@ -79,7 +83,7 @@ def join() -> ResponseReturnValue:
         if attempt is None:
             abort(429)
         hashed = passcode_hash(db())
-        if hashed and check_password_hash(hashed, (form.passcode.data or "").strip()):
+        if hashed and check_password_hash(hashed, "".join((form.passcode.data or "").split())):
             forgive_try(db(), attempt)
             _remember(form)
             return redirect(_inside(form.next.data or ""))
@@ -100,6 +104,62 @@ def name_device() -> ResponseReturnValue:
 def _remember(form: WhoForm) -> None:
     name, pours = (form.who.data or "").strip(), form.role.data == "pours"
     device_id = current_user.get_id() if current_user.is_authenticated else secrets.token_urlsafe(24)
-    keep_device(db(), str(device_id), name, pours, now())
+    _keep(Device(str(device_id), name, pours))
+
+
+def _keep(kept: Device) -> None:
+    keep_device(db(), kept.id, kept.who, kept.pours, now())
     db().commit()
-    login_user(Device(str(device_id), name, pours), remember=True)
+    login_user(kept, remember=True)
+
+
+@household.get("/devices")
+def list_devices() -> ResponseReturnValue:
+    """Who is in, on which device, and who sent something last."""
+    return render_template(
+        "household/devices.html",
+        devices=devices(db()),
+        handle=handle,
+        own=current_user.id if current_user.is_authenticated else "",
+        feeds=len(feeds(db())),
+        guarded=current_app.config["SETTINGS"].home_network,
+        passcode=passcode_hash(db()) is not None,
+    )
+
+
+@household.post("/devices/out")
+def out() -> ResponseReturnValue:
+    """One device is put out, or all but this one: they must give the passcode again."""
+    asked = request.form.get("device", "")
+    own = current_user.id if current_user.is_authenticated else ""
+    if asked == "all":
+        count = put_out_others(db(), own)
+        flash(f"{count} {'device is' if count == 1 else 'devices are'} put out.")
+    else:
+        flash("That device is put out." if put_out(db(), asked) else "That device was put out already.")
+    db().commit()
+    return redirect(url_for("household.list_devices"))
+
+
+@household.post("/leave")
+def leave() -> ResponseReturnValue:
+    """This device is forgotten; what was typed on it and not sent stays on it."""
+    if current_user.is_authenticated:
+        put_out(db(), handle(current_user.id))
+        db().commit()
+    logout_user()
+    flash("This device is forgotten here.")
+    return redirect(url_for("today_page.show"))
+
+
+@household.post("/passcode")
+def change_passcode() -> ResponseReturnValue:
+    """A new household passcode, shown once; every other device gives it anew."""
+    own = current_user._get_current_object() if current_user.is_authenticated else None
+    revoked = request.form.get("feeds") == "revoke"
+    made = make_passcode(db(), revoked)
+    if own is not None:
+        _keep(replace(own, id=secrets.token_urlsafe(24)))
+    db().commit()
+    page = render_template("household/passcode.html", passcode=made, revoked=revoked)
+    return page, 200, {"Cache-Control": "no-store"}

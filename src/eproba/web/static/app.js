@@ -17,6 +17,26 @@ const shortcuts = {
   "?": () => keysSheet.showModal(),
 };
 
+// Who speaks to the computer, or rests a hand on the keys, can do without keys of one letter (kept on the device).
+const KEYS_OFF = "eproba-keys-off";
+
+function keysWork() {
+  try {
+    return localStorage.getItem(KEYS_OFF) === null;
+  } catch {
+    return true;
+  }
+}
+
+document.querySelectorAll("[data-keys-switch]").forEach((box) => {
+  box.checked = keysWork();
+  box.addEventListener("change", () => {
+    if (box.checked) localStorage.removeItem(KEYS_OFF);
+    else localStorage.setItem(KEYS_OFF, "1");
+    document.querySelectorAll("[data-keys-switch]").forEach((each) => (each.checked = box.checked));
+  });
+});
+
 function isTyping(target) {
   return target.closest("input, textarea, select, dialog[open]") !== null;
 }
@@ -24,7 +44,7 @@ function isTyping(target) {
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || isTyping(event.target)) return;
   const act = shortcuts[event.key];
-  if (!act) return;
+  if (!act || !keysWork()) return;
   event.preventDefault();
   act();
 });

@@ -7,6 +7,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge, SecurityEr
 
 from eproba.core.errors import EprobaError
 from eproba.store.commands.locks import Gone
+from eproba.web.ui.doors import host_asked
 from eproba.web.ui.responses import wants_json
 from eproba.web.ui.session import close_db
 
@@ -61,7 +62,9 @@ def _http(error: HTTPException) -> Response:
 
 def _wrong_name(_error: SecurityError) -> Response:
     """Another name that leads to this computer; no page can be built for it."""
-    text = "Eproba is open to this computer only: use http://127.0.0.1, or start it with --host for the home network."
+    name = host_asked(request.environ.get("HTTP_HOST", ""))[:80]
+    ways = "use the address that the terminal shows, or http://127.0.0.1 on this computer"
+    text = f"Eproba does not answer to the name {name} here: {ways}; other names are given in EPROBA_HOSTS."
     return Response(text, 400, content_type="text/plain; charset=utf-8")
 
 

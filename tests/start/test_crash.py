@@ -12,13 +12,12 @@ import urllib.parse
 import urllib.request
 from pathlib import Path
 
-from tests.test_start import eproba, free_port, home
+from tests.start.homes import eproba, free_port
 from tests.web.entries import op, till
 from tests.web.steps import fill
 
 PATIENCE = 300  # seconds: a busy machine fails nothing
 SENT_AT_ONCE = 6
-__all__ = ["home"]
 
 
 class Answer:
@@ -93,7 +92,7 @@ def workers_of(master):
 def killed(home, what):
     """Kill -9: a worker, the master of the workers, or the postmaster."""
     try:
-        master = pid_in(home / "serve.server")
+        master = json.loads((home / "run" / "serve.json").read_text())["server"]
         victims = {"worker": workers_of(master)[:1], "master": [master]}
         found = victims.get(what) or [pid_in(home / "cluster" / "postmaster.pid")]
         for pid in found:

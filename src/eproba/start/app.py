@@ -1,0 +1,221 @@
+"""serve and demo: started, started again, stopped; what a crash left behind is found and ended."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, NoReturn
+
+from eproba.start.cluster import Access, in_use, stop_if_idle
+from eproba.start.home import KINDS, Home, Run, open_home
+from eproba.start.machine import alive, asked_at, command_of, end, own_address, port_is_free, processes_with
+from eproba.start.program import CHECKOUT, ONE_THREAD, Program, program_for
+from eproba.start.saying import Refused, last_line, say
+
+FIRST_PORT = 8710
+UP_WITHIN = 90.0
+ENDS_WITHIN = 30.0
+Server = subprocess.Popen[bytes]
+
+
+@dataclass(frozen=True)
+class Wish:
+    """How serve or demo shall run."""
+
+    what: str
+    port: int | None = None
+    host: str | None = None
+    detach: bool = False
+    detached: bool = False
+
+    @property
+    def address(self) -> str:
+        return own_address(self.host) if self.host else "127.0.0.1"
+
+
+def run_app(wish: Wish) -> int:
+    address = wish.address
+    home = open_home()
+    run = Run(home, wish.what)
+    program = program_for(home)
+    if wish.detach:
+        return _start_detached(run, wish)
+    with run.lock() as lock:
+        if not lock.take():
+            return _runs_already(run)
+        end_orphans(run)
+        port = _port(wish, address)
+        signal.signal(signal.SIGTERM, _quit)
+        signal.signal(signal.SIGHUP, _quit)
+        server: Server | None = None
+        try:
+            with in_use(home) as access:
+                try:
+                    server = _launch(run, wish, program, access, address, port)
+                    _tell_when_up(run, server, address, port, wish.detached)
+                    return _watch(run, server)
+                finally:
+                    _quiet()
+                    if server is not None:
+                        end([server.pid], signal.SIGTERM, ENDS_WITHIN)
+                    end_orphans(run)
+                    run.record.unlink(missing_ok=True)
+        except KeyboardInterrupt:
+            return 0
+
+
+def _quit(_signal: int, _frame: object) -> NoReturn:
+    raise KeyboardInterrupt
+
+
+def _quiet() -> None:
+    """Whoever is ending is not to be hurried into leaving half of it."""
+    for each in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(each, signal.SIG_IGN)
+
+
+def _runs_already(run: Run) -> int:
+    """Bring the data store back, should it have been stopped, and say where the app is."""
+    with in_use(run.home, leave=True):
+        pass
+    say(f"{run.what} runs already: {run.told().get('url', 'it is just starting')} (end it with ./eproba stop)")
+    return 0
+
+
+def end_orphans(run: Run) -> bool:
+    """End an app whose script was killed, and workers whose master was."""
+    left = processes_with(run.mark)
+    end(left, signal.SIGQUIT, 3.0)
+    return bool(left)
+
+
+def _port(wish: Wish, address: str) -> int:
+    if wish.port is not None:
+        if not port_is_free(address, wish.port):
+            text = f"port {wish.port} is taken by another program"
+            if os.geteuid() != 0 and wish.port < 1024:
+                text = f"port {wish.port} may be taken or belong to root alone"
+            raise Refused(f"{text}: choose another with --port, or leave it out and a free one is found.")
+        return wish.port
+    return next(port for port in range(FIRST_PORT, 65536) if port_is_free(address, port))
+
+
+def _launch(run: Run, wish: Wish, program: Program, access: Access, address: str, port: int) -> Server:
+    """Make the database ready, say how a phone comes in, and start the workers."""
+    ready = program.ask("prepare", wish.what, env=access.env)
+    if ready.returncode:
+        (run.home.logs / "prepare.log").write_bytes(ready.stderr)
+        raise Refused(f"could not prepare the database: {last_line(run.home.logs / 'prepare.log')}")
+    secret = os.environ.get("EPROBA_SECRET") or run.home.session_key.read_text().strip()
+    env = {**access.env, **ONE_THREAD, "EPROBA_SECRET": secret, "EPROBA_DATABASE_URL": ready.stdout.decode().strip()}
+    if wish.what == "demo":
+        env["EPROBA_DEMO"] = "1"
+    if wish.host:
+        env["EPROBA_HOME_NETWORK"] = "1"
+        shown = [] if address in ("0.0.0.0", "::") else ["--address", address]
+        told = program.ask("open-house", "--port", str(port), *shown, env=env)
+        print(told.stdout.decode(), end="", file=sys.stderr, flush=True)
+    bound = f"[{address}]:{port}" if ":" in address else f"{address}:{port}"
+    memory = ["--worker-tmp-dir", "/dev/shm"] if Path("/dev/shm").is_dir() else []
+    command = program.module(
+        "gunicorn", "--bind", bound, "--workers", "2", "--threads", "4", *memory, "--timeout", "120",
+        "--graceful-timeout", "10", "--preload", "--no-control-socket", "--name", run.mark, "eproba.web.wsgi:app",
+    )  # fmt: skip
+    log = run.home.log(f"{run.what}.log")
+    keep = [] if access.hold is None else [access.hold]
+    try:
+        return program.account.popen(command, env=env, stdout=log, stderr=log, keep=keep, apart=True)
+    finally:
+        os.close(log)
+
+
+def _tell_when_up(run: Run, server: Server, address: str, port: int, detached: bool) -> None:
+    url = f"http://{asked_at(address)}:{port}"
+    until = time.monotonic() + UP_WITHIN
+    while not answers(url):
+        if server.poll() is not None or time.monotonic() > until:
+            raise Refused(f"the app did not come up: {last_line(run.home.logs / f'{run.what}.log')}")
+        time.sleep(0.05)
+    run.tell(script=os.getpid(), server=server.pid, url=url)
+    if not detached:
+        say(f"{run.what} is at {url} (Ctrl-C ends it)")
+
+
+def answers(url: str) -> bool:
+    """Whether the app at this address is up and reaches its data."""
+    try:
+        with urllib.request.urlopen(f"{url}/health", timeout=5) as response:
+            return bool(json.load(response).get("app") == "eproba")
+    except (OSError, ValueError):
+        return False
+
+
+def _watch(run: Run, server: Server) -> int:
+    server.wait()
+    say(f"the app ended by itself; the reason stands in {run.home.logs / f'{run.what}.log'}. Start it again.")
+    return 1
+
+
+def _start_detached(run: Run, wish: Wish) -> int:
+    """The same command in a session of its own; we wait until it is up or has failed."""
+    if run.running():
+        return _runs_already(run)
+    log = run.home.logs / f"{run.what}.start.log"
+    arguments = [wish.what, "--detached"]
+    arguments += [] if wish.port is None else ["--port", str(wish.port)]
+    arguments += [] if wish.host is None else ["--host", wish.host]
+    out = run.home.fresh_log(log.name)
+    command = [sys.executable, str(CHECKOUT / "src" / "eproba" / "start"), *arguments]
+    child = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=out, stderr=out, start_new_session=True)
+    os.close(out)
+    until = time.monotonic() + 2 * UP_WITHIN
+    while (told := _told_by(run, child.pid)) is None:
+        if child.poll() is not None or time.monotonic() > until:
+            print(log.read_text().strip().split("\n")[-1], file=sys.stderr)
+            return 1
+        time.sleep(0.05)
+    print(log.read_text(), end="", file=sys.stderr)
+    log.write_text("")  # it may show the passcode
+    say(f"{run.what} is at {told['url']} (end it with ./eproba stop)")
+    return 0
+
+
+def _told_by(run: Run, script: int) -> dict[str, Any] | None:
+    told = run.told()
+    return told if told.get("script") == script else None
+
+
+def stop() -> int:
+    home = open_home()
+    found = False
+    for what in KINDS:
+        run = Run(home, what)
+        script = run.told().get("script")
+        if run.running() and isinstance(script, int) and "eproba" in " ".join(command_of(script)):
+            end([script], signal.SIGTERM, 2 * ENDS_WITHIN)
+            ended = True
+        elif run.running():
+            raise Refused(f"{what} is just starting in {home.path}: try again in a moment.")
+        else:
+            ended = False
+        ended |= end_orphans(run)
+        run.record.unlink(missing_ok=True)
+        if ended:
+            say(f"{what} has ended")
+        found |= ended
+    stop_if_idle(home)
+    if not found:
+        say(f"nothing was running in {home.path}")
+    return 0
+
+
+def must_not_run(home: Home, why: str) -> None:
+    """Some things change what an app stands on."""
+    run = Run(home, "serve")
+    if run.running() or any(alive(pid) for pid in processes_with(run.mark)):
+        raise Refused(f"serve is running: ./eproba stop first, then {why}.")

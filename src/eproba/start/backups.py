@@ -1,0 +1,161 @@
+"""Backups and what was set aside: written whole or not at all, put in place by one step."""
+
+import os
+import re
+import subprocess
+from datetime import datetime
+from pathlib import Path
+
+from eproba.start.app import must_not_run
+from eproba.start.cluster import Access, in_use, programs_by_version, programs_for
+from eproba.start.home import Home, open_home
+from eproba.start.machine import install_packages
+from eproba.start.program import Program, program_for
+from eproba.start.saying import Refused, last_line, say
+
+KEPT = 7
+MAGIC = b"PGDMP"
+CUT = "{} is cut short or damaged; your data are untouched: take another backup."
+CUT_SHORT = ("end of file", "could not read", "out of order", "corrupt", "did not find magic string")
+
+
+def back_up(file: Path | None, keep: int = 0) -> int:
+    """Everything into one file that only its owner may read; `keep`: into the home, and only the last so many."""
+    home = open_home()
+    if file is None and not keep:
+        raise Refused("say where to: ./eproba backup FILE")
+    place = file.absolute() if file else _next_name(home)
+    part = place.with_name(place.name + ".part")
+    with in_use(home) as access:
+        try:
+            _dump(home, access, part)
+            part.replace(place)
+        finally:
+            part.unlink(missing_ok=True)
+    if keep:
+        written = sorted(home.backups.glob("eproba-*.backup"), key=lambda each: (each.stat().st_mtime_ns, each.name))
+        for old in [each for each in written if each != place][: max(0, len(written) - keep)]:
+            old.unlink()
+    say(f"backed up to {place} ({max(1, place.stat().st_size // 1024)} kB)")
+    return 0
+
+
+def _next_name(home: Home) -> Path:
+    """A name by the day, and a number that goes on however the clock jumps."""
+    numbers = [int(each.stem.rsplit("-", 1)[1]) for each in home.backups.glob("eproba-*-*.backup")]
+    return home.backups / f"eproba-{datetime.now():%Y-%m-%d}-{max(numbers, default=0) + 1}.backup"
+
+
+def _dump(home: Home, access: Access, part: Path) -> None:
+    part.unlink(missing_ok=True)
+    command = [str(_tools(home) / "pg_dump"), "--format=custom", "--no-owner", "--no-privileges"]
+    log = home.fresh_log("backup.log")
+    with os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600), "wb") as out:
+        asked = [*command, f"--dbname={access.env['EPROBA_DATABASE_URL']}"]
+        done = subprocess.run(asked, env=access.env, stdout=out, stderr=log)
+        os.close(log)
+        if not done.returncode:
+            os.fsync(out.fileno())  # a full disk may say so only now
+    if done.returncode:
+        why = last_line(home.logs / "backup.log")
+        if re.search(r'database "\w+" does not exist', why):
+            raise Refused(f"there is nothing to back up in {home.path}: no garden was begun here yet.")
+        raise Refused(f"could not write the backup: {why}")
+
+
+def _tools(home: Home) -> Path:
+    """PostgreSQL's programs: those of the home's data, or the newest for a server elsewhere."""
+    if not os.environ.get("EPROBA_DATABASE_URL"):
+        return programs_for(home.cluster)
+    if not programs_by_version():
+        install_packages("postgresql")
+    found = programs_by_version()
+    return found[max(found)]
+
+
+def restore(file: Path) -> int:
+    """A backup into a database beside the present one; then both change names in one step."""
+    if not os.access(file, os.R_OK) or not file.is_file():
+        raise Refused(f"can't read the backup file “{file}”.")
+    home = open_home()
+    program = program_for(home)
+    must_not_run(home, "restore")
+    with in_use(home) as access:
+        tools = _tools(home)
+        _must_be_a_backup(home, tools, file)
+        fresh = _asked(program, "restore-begin", env=access.env)
+        log = home.fresh_log("restore.log")
+        command = [str(tools / "pg_restore"), "--no-owner", "--no-privileges", "--exit-on-error", f"--dbname={fresh}"]
+        with file.open("rb") as backup:
+            done = subprocess.run(command, env=access.env, stdin=backup, stdout=log, stderr=log)
+        os.close(log)
+        if done.returncode:
+            _asked(program, "restore-drop", env=access.env)
+            raise Refused(_why(home, file))
+        say(_asked(program, "restore-end", env=access.env))
+    return 0
+
+
+def _must_be_a_backup(home: Home, tools: Path, file: Path) -> None:
+    log = home.fresh_log("restore.log")
+    with file.open("rb") as backup:
+        listed = subprocess.run([str(tools / "pg_restore"), "--list"], stdin=backup, stdout=subprocess.PIPE, stderr=log)
+    os.close(log)
+    if listed.returncode and "unsupported version" in (home.logs / "restore.log").read_text():
+        text = f"{file} was written by a newer PostgreSQL than this machine has"
+        raise Refused(f"{text}: install that version, then restore.")
+    told = listed.stdout.decode(errors="replace")
+    with file.open("rb") as backup:
+        begins_well = backup.read(len(MAGIC)) == MAGIC
+    if listed.returncode and begins_well:
+        raise Refused(CUT.format(file))
+    if listed.returncode or " TABLE public alembic_version " not in told or " TABLE public trial " not in told:
+        raise Refused(f"{file} is no Eproba backup.")
+
+
+def _why(home: Home, file: Path) -> str:
+    told = (home.logs / "restore.log").read_text()
+    if any(sign in told for sign in CUT_SHORT):
+        return CUT.format(file)
+    return f"could not restore (your data are untouched): {last_line(home.logs / 'restore.log')}"
+
+
+def _asked(program: Program, *command: str, env: dict[str, str]) -> str:
+    """What one of our own commands answers; where it refuses, its last line."""
+    done = program.ask(*command, env=env)
+    if done.returncode:
+        lines = done.stderr.decode(errors="replace").strip().splitlines() or ["no reason given"]
+        raise Refused(lines[-1].removeprefix("eproba: "))
+    return done.stdout.decode().strip().splitlines()[-1] if done.stdout.strip() else ""
+
+
+def list_backups() -> int:
+    """What was set aside by restoring, and the files that the timer wrote."""
+    home = open_home()
+    program = program_for(home)
+    with in_use(home) as access:
+        aside = program.ask("set-aside", env=access.env).stdout.decode().strip()
+    print(aside or "Nothing was set aside by a restore.")
+    files = sorted(home.backups.glob("eproba-*.backup"))
+    print(f"Backup files in {home.backups}:" if files else f"No backup files in {home.backups}.")
+    for each in files:
+        print(f"  {each.name}  {max(1, each.stat().st_size // 1024)} kB")
+    return 0
+
+
+def bring_back(name: str) -> int:
+    """What was set aside takes the place of the present data, which are set aside in turn."""
+    home = open_home()
+    program = program_for(home)
+    must_not_run(home, "bring it back")
+    with in_use(home) as access:
+        say(_asked(program, "bring-back", name, env=access.env))
+    return 0
+
+
+def delete(name: str) -> int:
+    home = open_home()
+    program = program_for(home)
+    with in_use(home) as access:
+        say(_asked(program, "delete-aside", name, env=access.env))
+    return 0

@@ -1,0 +1,122 @@
+"""For those who build Eproba: tests, benchmarks, mutations, a new migration, the lock of the dependencies."""
+
+import os
+import shutil
+import subprocess
+import tempfile
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+from eproba.start.cluster import in_use
+from eproba.start.home import Home, open_home
+from eproba.start.machine import install_packages
+from eproba.start.program import CHECKOUT, ONE_THREAD, Program, program_for
+from eproba.start.saying import Refused, say
+
+CHROMIUM = Path("/usr/bin/chromium")
+MEMORY = Path("/dev/shm")
+IN_MEMORY_FROM = 3_000 * 2**20
+
+
+@contextmanager
+def own_home(folder: Path, options: Sequence[str] = ()) -> Iterator[tuple[Home, dict[str, str]]]:
+    """A home with its PostgreSQL that is gone afterwards."""
+    os.environ.pop("EPROBA_DATABASE_URL", None)
+    path = Path(tempfile.mkdtemp(prefix="eproba-test.", dir=folder))
+    path.chmod(0o711)
+    os.environ["EPROBA_HOME"] = str(path)
+    try:
+        home = open_home(path)
+        with in_use(home, options) as access:
+            yield home, {**access.env, **ONE_THREAD, "PYTHONPATH": f"{CHECKOUT / 'src'}:{CHECKOUT}"}
+    finally:
+        shutil.rmtree(path, ignore_errors=True)
+
+
+def _in_memory() -> Path:
+    """The folder in memory where it has room for hundreds of small databases, else the usual one."""
+    roomy = MEMORY.is_dir() and os.access(MEMORY, os.W_OK) and shutil.disk_usage(MEMORY).free >= IN_MEMORY_FROM
+    return MEMORY if roomy else Path(tempfile.gettempdir())
+
+
+def test(arguments: Sequence[str]) -> int:
+    """Everything that CI checks; with arguments, what pytest makes of them."""
+    program = program_for(None, "test")
+    if not CHROMIUM.exists():
+        install_packages("chromium")
+    # Nothing in the cluster outlives the tests; a new database costs a twentieth in memory.
+    with own_home(_in_memory(), ["fsync=off", "synchronous_commit=off", "full_page_writes=off"]) as (_, env):
+        if not arguments:
+            _checks(program)
+            arguments = ["-n", "2", "--dist", "worksteal"]  # two at a time, as many as the machines have cores
+        return subprocess.run([program.python, "-m", "pytest", "-q", *arguments], env=env, cwd=CHECKOUT).returncode
+
+
+def _checks(program: Program) -> None:
+    say("ruff, djlint, mypy, import-linter")
+    programs = program.venv / "bin"
+    checks: list[list[str]] = [
+        ["ruff", "check", "-q", "."],
+        ["ruff", "format", "--check", "-q", "."],
+        ["djlint", "--lint", "--quiet", "src/eproba/web"],
+        ["mypy", "--no-error-summary"],
+        ["lint-imports", "--no-logo"],
+    ]
+    for name, *rest in checks:
+        done = subprocess.run([programs / name, *rest], cwd=CHECKOUT, capture_output=True, text=True)
+        if done.returncode:
+            print(done.stdout + done.stderr)
+            raise Refused(f"{name} found something.")
+
+
+def bench(name: str) -> int:
+    """One of the benchmarks, with a cluster of its own."""
+    known = sorted(p.stem for p in (CHECKOUT / "benchmarks").glob("*.py") if p.stem not in ("__init__", "timing"))
+    if name not in known:
+        raise Refused(f"say which: ./eproba bench {'|'.join(known)}")
+    program = program_for(None, "test")
+    with own_home(Path(tempfile.gettempdir())) as (_, env):
+        return subprocess.run([program.python, "-m", f"benchmarks.{name}"], env=env, cwd=CHECKOUT).returncode
+
+
+def mutate(arguments: Sequence[str]) -> int:
+    """Change the code in one place at a time and see whether a test notices."""
+    program = program_for(None, "test")
+    with own_home(_in_memory(), ["fsync=off", "synchronous_commit=off", "full_page_writes=off"]) as (_, env):
+        return subprocess.run([program.python, "-m", "tests.mutate", *arguments], env=env, cwd=CHECKOUT).returncode
+
+
+def migration(message: str) -> int:
+    """A new migration from what tables.py says and the last migration did not."""
+    if not message:
+        raise Refused("say what it changes: ./eproba migration 'a column for …'")
+    program = program_for(None, "test")
+    with own_home(_in_memory()) as (_, env):
+        command = program.module("eproba.cli", "migration", message)
+        return subprocess.run(command, env=env, cwd=CHECKOUT).returncode
+
+
+def lock(packages: Sequence[str]) -> int:
+    """Pin the dependencies anew: all of them, or those named and nothing else."""
+    program = program_for(None, "test")
+    tools = program.venv / "lock"
+    subprocess.run([program.python, "-m", "venv", tools], check=True)
+    subprocess.run([tools / "bin" / "pip", "install", "-q", "pip-tools"], check=True)
+    raised = [f"--upgrade-package={name}" for name in packages] or ["--upgrade"]
+    quiet = ["-q", "--generate-hashes", "--strip-extras", "--allow-unsafe", "--no-emit-index-url"]
+    quiet += ["--no-emit-find-links"]
+    env = {**os.environ, "CUSTOM_COMPILE_COMMAND": "./eproba lock"}
+    for name in ("run", "test"):
+        command = [
+            str(tools / "bin" / "pip-compile"),
+            *quiet,
+            "--no-emit-find-links",
+            *raised,
+            "-o",
+            f"{name}.txt",
+            f"{name}.in",
+        ]
+        if subprocess.run(command, cwd=CHECKOUT / "requirements", env=env).returncode:
+            raise Refused(f"could not pin {name}.in; what was pinned before still stands.")
+    return 0

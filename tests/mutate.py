@@ -1,0 +1,357 @@
+"""`./eproba mutate [PACKAGE] [--share 0.1] [--seed 1]`: changes the code in one place at a time; does a test notice?
+
+Two runs. The first one runs the tests without a browser under coverage and notes which test runs which line. Then, for
+each change, a fork of this process puts the changed code in place of the old and runs the tests of that line, the
+quickest first. What no test notices is named: a rule whose answer is not pinned.
+"""
+
+import ast
+import contextlib
+import json
+import os
+import random
+import signal
+import sys
+import time
+import types
+from collections import Counter, defaultdict
+from dataclasses import dataclass
+from pathlib import Path
+
+import click
+import coverage
+import pytest
+
+ROOT = Path(__file__).parents[1]
+SOURCE = ROOT / "src" / "eproba"
+TESTS = ["tests/core", "tests/exchange", "tests/store", "tests/web"]
+BROWSER = "tests/web/test_browser.py"
+FUZZ = "tests/web/test_fuzz.py"
+MADE_FROM_DATA = ("core/brewing", "core/measuring", "core/catalogue", "core/keys.py", "core/planning")
+SECONDS = 60  # of tests for one change; whoever runs longer hangs, which somebody would notice
+SWAPS = {
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+    ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Add: ast.Sub, ast.Sub: ast.Add,
+    ast.Mult: ast.Div, ast.Div: ast.Mult, ast.FloorDiv: ast.Div, ast.Pow: ast.Mult, ast.Mod: ast.Mult,
+    ast.And: ast.Or, ast.Or: ast.And,
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Change:
+    """One changed place: `number` counts the places of a file, `line` tells where, `words` what."""
+
+    file: Path
+    number: int
+    line: int
+    words: str
+
+    @property
+    def package(self) -> str:
+        parts = self.file.relative_to(SOURCE).parts
+        return "/".join(parts[:2]) if parts[0] == "core" else parts[0]
+
+
+class Changer(ast.NodeTransformer):
+    """Walks over a file and changes the place with a number; with no number it lists them all."""
+
+    def __init__(self, number: int | None = None) -> None:
+        self.number, self.count, self.found = number, 0, []
+
+    def _here(self, node: ast.AST, words: str) -> bool:
+        self.count += 1
+        self.found.append((self.count, node.lineno, words))
+        return self.count == self.number
+
+    def _swap(self, node: ast.AST, operator: ast.AST) -> ast.AST | None:
+        other = SWAPS.get(type(operator))
+        told = other and f"{type(operator).__name__} → {other.__name__}"
+        return other() if other and self._here(node, told) else None
+
+    def visit_Compare(self, node: ast.Compare) -> ast.AST:
+        self.generic_visit(node)
+        node.ops = [self._swap(node, each) or each for each in node.ops]
+        return node
+
+    def visit_BinOp(self, node: ast.BinOp) -> ast.AST:
+        self.generic_visit(node)
+        node.op = self._swap(node, node.op) or node.op
+        return node
+
+    def visit_BoolOp(self, node: ast.BoolOp) -> ast.AST:
+        self.generic_visit(node)
+        node.op = self._swap(node, node.op) or node.op
+        return node
+
+    def visit_UnaryOp(self, node: ast.UnaryOp) -> ast.AST:
+        self.generic_visit(node)
+        return node.operand if self._here(node, f"{type(node.op).__name__} left out") else node
+
+    def visit_If(self, node: ast.If) -> ast.AST:
+        self.generic_visit(node)
+        if not isinstance(node.test, ast.Compare | ast.UnaryOp) and self._here(node, "if turned round"):
+            node.test = ast.copy_location(ast.UnaryOp(ast.Not(), node.test), node.test)
+        return node
+
+    def visit_IfExp(self, node: ast.IfExp) -> ast.AST:
+        return self.visit_If(node)
+
+    def visit_Constant(self, node: ast.Constant) -> ast.AST:
+        value = node.value
+        if isinstance(value, bool):
+            changed = not value
+        elif isinstance(value, int | float):
+            changed = value + 1
+        elif isinstance(value, str) and value:
+            changed = value + "XX"
+        else:
+            return node
+        return ast.copy_location(ast.Constant(changed), node) if self._here(node, f"{value!r}"[:40]) else node
+
+    def visit_Return(self, node: ast.Return) -> ast.AST:
+        self.generic_visit(node)
+        if node.value is not None and not isinstance(node.value, ast.Constant) and self._here(node, "returns None"):
+            node.value = ast.copy_location(ast.Constant(None), node.value)
+        return node
+
+    # Not changed: types, documents, defaults, fields; only code and constants can be put in place of the old.
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.AST:
+        if node.value is not None:
+            node.value = self.visit(node.value)
+        return node
+
+    def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
+        node.body = [self.visit(each) for each in node.body]
+        return node
+
+    def visit_Expr(self, node: ast.Expr) -> ast.AST:
+        return node if isinstance(node.value, ast.Constant) else self.generic_visit(node)
+
+    def visit_ClassDef(self, node: ast.ClassDef) -> ast.AST:
+        node.body = [self.visit(each) if isinstance(each, ast.FunctionDef) else each for each in node.body]
+        return node
+
+    def visit_Import(self, node: ast.AST) -> ast.AST:
+        return node
+
+    def visit_ImportFrom(self, node: ast.AST) -> ast.AST:
+        return node
+
+
+def changes_of(file: Path) -> list[Change]:
+    changer = Changer()
+    changer.visit(ast.parse(file.read_text()))
+    return [Change(file, *place) for place in changer.found]
+
+
+# --- The first run: which test runs which line ---------------------------------------------------------------------
+
+
+class Watch:
+    """Notes, while pytest runs: the lines of each test, how long it takes, and the items to run again."""
+
+    def __init__(self) -> None:
+        self.cover = coverage.Coverage(data_file=None, include=[f"{SOURCE}/*"])
+        self.items: dict[str, pytest.Item] = {}
+        self.seconds: dict[str, float] = {}
+        self.red: list[str] = []
+        self.result: tuple[dict, dict] = ({}, {})
+
+    @pytest.hookimpl(wrapper=True)
+    def pytest_runtest_protocol(self, item, nextitem):
+        self.cover.switch_context(item.nodeid)
+        started = time.perf_counter()
+        done = yield
+        self.seconds[item.nodeid] = time.perf_counter() - started
+        return done
+
+    def pytest_runtest_logreport(self, report):
+        if report.failed:
+            self.red.append(report.nodeid)
+
+    @pytest.hookimpl(wrapper=True)
+    def pytest_runtestloop(self, session):
+        self.cover.start()
+        keep = types.SimpleNamespace(session=session, items=session.items)
+        protocol = session.config.hook.pytest_runtest_protocol
+        for item, after in zip(keep.items, [*keep.items[1:], keep.items[0]], strict=True):
+            protocol(item=item, nextitem=after)  # the last one has a next one too: what is shared stays
+        self.cover.stop()
+        self.items = {item.nodeid: item for item in keep.items}
+        judge(self)
+        yield
+        return True
+
+
+def lines_of(cover: coverage.Coverage) -> dict[tuple[str, int], list[str]]:
+    """The tests of each line."""
+    data, found = cover.get_data(), defaultdict(list)
+    for file in data.measured_files():
+        for line, contexts in data.contexts_by_lineno(file).items():
+            found[(file, line)] = [each for each in contexts if each]
+    return found
+
+
+# --- The second run: one change at a time ----------------------------------------------------------------------------
+
+WISH = types.SimpleNamespace(package="", share=1.0, seed=1, jobs=2, out="")
+
+
+def judge(watch: Watch) -> None:
+    if watch.red:
+        click.echo(f"red before anything was changed: {watch.red[:5]}")
+        return
+    told = lines_of(watch.cover)
+    files = sorted(
+        p for where in ("core", "store") for p in (SOURCE / where).rglob("*.py") if "migrations" not in p.parts
+    )
+    places = [change for file in files for change in changes_of(file) if change.package.startswith(WISH.package)]
+    chosen = [each for each in places if random.Random(f"{WISH.seed} {each}").random() < WISH.share]
+    click.echo(f"{len(chosen)} of {len(places)} changes")
+    outcomes: dict[Change, str] = {}
+    running: dict[int, Change] = {}
+    todo = list(chosen)
+    started = time.monotonic()
+    while todo or running:
+        while todo and len(running) < WISH.jobs:
+            change = todo.pop()
+            tests = sorted(told.get((str(change.file), change.line), ()), key=lambda name: watch.seconds[name])
+            if not tests:
+                outcomes[change] = "no test runs it"
+                continue
+            running[_fork(change, [watch.items[name] for name in tests])] = change
+        if running:
+            pid, status = os.wait()
+            outcomes[running.pop(pid)] = "survived" if os.waitstatus_to_exitcode(status) == 0 else "killed"
+            if len(outcomes) % 100 == 0:
+                click.echo(f"{len(outcomes)} done in {time.monotonic() - started:.0f} s")
+    report(outcomes)
+
+
+def _fork(change: Change, items: list[pytest.Item]) -> int:
+    pid = os.fork()
+    if pid:
+        return pid
+    try:
+        nothing = os.open(os.devnull, os.O_WRONLY)
+        os.dup2(nothing, 1)
+        os.dup2(nothing, 2)
+        signal.alarm(SECONDS)
+        _fresh_connections(items)
+        put_in_place(change)
+        os._exit(0 if all(_passes(item, items[0]) for item in items) else 1)
+    except BaseException:
+        os._exit(2)
+
+
+def _fresh_connections(items: list[pytest.Item]) -> None:
+    """A connection belongs to the process that opened it."""
+    import psycopg
+
+    from eproba.store.preparing import named
+
+    for each in items[0].session._fixturemanager._arg2fixturedefs.get("server", ()):
+        if each.cached_result and each.cached_result[0] is not None:
+            server = each.cached_result[0]
+            server.admin = psycopg.connect(named(server.url, "postgres"), autocommit=True)
+
+
+def _passes(item: pytest.Item, after: pytest.Item) -> bool:
+    from _pytest.runner import runtestprotocol
+
+    item._initrequest()
+    return all(not report.failed for report in runtestprotocol(item, log=False, nextitem=after))
+
+
+def put_in_place(change: Change) -> None:
+    """Functions of the changed file get its code; what a module holds gets its values, wherever it was imported to."""
+    changer = Changer(change.number)
+    tree = ast.fix_missing_locations(changer.visit(ast.parse(change.file.read_text())))
+    name = ".".join(change.file.relative_to(SOURCE.parent).with_suffix("").parts).removesuffix(".__init__")
+    old = sys.modules[name]
+    new = types.ModuleType(name)
+    new.__dict__.update(__file__=old.__file__, __package__=old.__package__)
+    codes = {each.co_qualname: each for each in _codes(compile(tree, str(change.file), "exec"))}
+    for qualified, function in _functions(old):
+        if qualified in codes:
+            function.__code__ = codes[qualified]
+    with contextlib.suppress(Exception):
+        _values(old, tree, new)
+    if change.package in MADE_FROM_DATA:
+        for module in [each for each in sys.modules.values() if each.__name__.startswith("eproba.")]:
+            for cached in [each for each in vars(module).values() if hasattr(each, "cache_clear")]:
+                cached.cache_clear()
+
+
+def _codes(code: types.CodeType) -> list[types.CodeType]:
+    inner = [each for each in code.co_consts if isinstance(each, types.CodeType)]
+    return inner + [deeper for each in inner for deeper in _codes(each)]
+
+
+def _functions(module: types.ModuleType):
+    """Every function of a module with its qualified name, out of classes, properties and caches."""
+    seen = list(vars(module).values())
+    for each in list(seen):
+        if isinstance(each, type) and each.__module__ == module.__name__:
+            seen += vars(each).values()
+    for each in seen:
+        for one in (each, getattr(each, "fget", None), getattr(each, "func", None), getattr(each, "__func__", None)):
+            while one is not None and hasattr(one, "__wrapped__"):
+                if hasattr(one, "cache_clear"):
+                    one.cache_clear()
+                one = one.__wrapped__
+            if isinstance(one, types.FunctionType) and one.__module__ == module.__name__:
+                yield one.__qualname__, one
+
+
+def _values(old: types.ModuleType, tree: ast.Module, new: types.ModuleType) -> None:
+    """Constants of the module as the changed file has them."""
+    space = dict(vars(old))
+    for node in tree.body:
+        if isinstance(node, ast.Assign | ast.AnnAssign) and node.value is not None:
+            targets = node.targets if isinstance(node, ast.Assign) else [node.target]
+            for target in targets:
+                if not isinstance(target, ast.Name):
+                    continue
+                value = eval(compile(ast.Expression(node.value), "changed", "eval"), space)
+                before = vars(old).get(target.id)
+                if value != before:
+                    for module in list(sys.modules.values()):
+                        if getattr(module, target.id, new) is before:
+                            setattr(module, target.id, value)
+                space[target.id] = value
+
+
+def report(outcomes: dict[Change, str]) -> None:
+    by_package = defaultdict(Counter)
+    for change, outcome in outcomes.items():
+        by_package[change.package][outcome] += 1
+    total = Counter(outcomes.values())
+    click.echo(f"{'package':24}{'changes':>9}{'killed':>9}{'share':>8}")
+    for package, counts in [*sorted(by_package.items()), ("all", total)]:
+        number = sum(counts.values())
+        click.echo(f"{package:24}{number:9}{counts['killed']:9}{counts['killed'] / number:8.0%}")
+    alive = sorted((str(c.file.relative_to(SOURCE)), c.line, c.words, o) for c, o in outcomes.items() if o != "killed")
+    for file, line, words, outcome in alive:
+        click.echo(f"  {file}:{line}: {words} – {outcome}")
+    if WISH.out:
+        Path(WISH.out).write_text(json.dumps(alive, ensure_ascii=False, indent=0))
+
+
+@click.command()
+@click.argument("package", default="")
+@click.option("--share", default=1.0, help="How much of all changes, drawn by lot.")
+@click.option("--seed", default=1)
+@click.option("--jobs", default=os.cpu_count() or 2)
+@click.option("--out", default="", help="Also write the survivors into this file.")
+def main(package: str, share: float, seed: int, jobs: int, out: str) -> None:
+    """PACKAGE: core/trial, core/judging …, store; nothing: all of them."""
+    os.environ["CI"] = "true"  # the same examples each time
+    WISH.package, WISH.share, WISH.seed, WISH.jobs, WISH.out = package.strip("/"), share, seed, jobs, out
+    sys.path[:0] = [str(ROOT), str(ROOT / "src")]
+    skip = [f"--ignore={BROWSER}", f"--ignore={FUZZ}"]
+    pytest.main(["-q", "-p", "no:cacheprovider", "-p", "no:xdist", *TESTS, *skip], plugins=[Watch()])
+
+
+if __name__ == "__main__":
+    main()
