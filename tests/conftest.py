@@ -137,14 +137,23 @@ def settings(server, database):
     return Settings(named(server.url, database), secret_key="for tests only", hosts=("garden.test",))
 
 
+@pytest.fixture(scope="session")
+def built():
+    """The app, built once a run: each test gives it a database and a clock of its own."""
+    app = create_app(Settings("postgresql://nowhere", secret_key="for tests only"))
+    app.jinja_env.bytecode_cache = Compiled()
+    return app
+
+
 @pytest.fixture
-def app(settings, clock, monkeypatch):
+def app(built, settings, clock, monkeypatch):
     """The app; new trials are always dealt with the same seed, so that no verdict hangs on luck."""
     monkeypatch.setattr("eproba.web.new_trial.views.secrets", SimpleNamespace(token_hex=lambda _: "lots of the tests"))
-    app = create_app(settings, clock)
-    app.jinja_env.bytecode_cache = Compiled()
-    yield app
-    app.extensions["engine"].dispose()
+    monkeypatch.setitem(built.extensions, "engine", engine_for(settings.database_url))
+    monkeypatch.setitem(built.config, "SETTINGS", settings)
+    monkeypatch.setitem(built.config, "CLOCK", clock)
+    yield built
+    built.extensions["engine"].dispose()
 
 
 class Told(TestResponse):

@@ -186,8 +186,9 @@ def _judge_all(session: "Session") -> None:
 def passcode(revoke_feeds: bool) -> None:
     """Make a new household passcode and print it; devices must give it again."""
     from eproba.store.doorkeeping import new_passcode
+    from eproba.store.preparing import prepare_own
 
-    made = new_passcode(os.environ["EPROBA_DATABASE_URL"], revoke_feeds)
+    made = new_passcode(prepare_own(os.environ["EPROBA_DATABASE_URL"], _judge_all), revoke_feeds)
     click.echo(f"The household passcode is now: {made}")
     click.echo("Every device gives it again." + (" Calendar addresses are revoked." if revoke_feeds else ""))
 

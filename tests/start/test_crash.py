@@ -124,7 +124,7 @@ def test_a_thousand_readings_through_kill_9_of_everything(home):
     while acknowledged < len(todo) and time.monotonic() < until:
         batch = todo[acknowledged : acknowledged + SENT_AT_ONCE]
         if acknowledged >= next_kill:
-            next_kill += 300
+            next_kill += 350
             threading.Timer(0.02, killed, (home, next(kills))).start()
         try:
             statuses = {answer["status"] for answer in line.send(batch)}

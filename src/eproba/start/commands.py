@@ -133,10 +133,9 @@ def _passcode(arguments: list[str]) -> int:
     home = open_home()
     program = program_for(home)
     with in_use(home) as access:
-        for command in (["prepare", "serve"], ["passcode", *arguments]):
-            done = program.ask(*command, env=access.env)
-            if done.returncode:
-                raise Refused(f"could not set a passcode: {done.stderr.decode().strip().splitlines()[-1]}")
+        done = program.ask("passcode", *arguments, env=access.env)
+        if done.returncode:
+            raise Refused(f"could not set a passcode: {done.stderr.decode().strip().splitlines()[-1]}")
     print(done.stdout.decode(), end="")
     return 0
 

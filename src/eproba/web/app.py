@@ -63,7 +63,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
         SETTINGS=settings,
     )
     app.extensions["engine"] = engine_for(settings.database_url)
-    guard(app, settings)
+    guard(app, settings.https)
     CSRFProtect(app)
     login = LoginManager(app)
     login.user_loader(load_device)

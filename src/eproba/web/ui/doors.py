@@ -5,7 +5,7 @@ import socket
 from functools import cache
 from urllib.parse import urlsplit
 
-from flask import Flask, Response, redirect, request
+from flask import Flask, Response, current_app, redirect, request
 from flask.typing import ResponseReturnValue
 from werkzeug.exceptions import SecurityError
 from werkzeug.middleware.proxy_fix import ProxyFix
@@ -35,27 +35,28 @@ LOOPBACK = ("localhost", "127.0.0.1", "::1")
 A_YEAR = 31_536_000
 
 
-def guard(app: Flask, settings: Settings) -> None:
+def guard(app: Flask, https: bool) -> None:
     """Refuse other names (a strange page may have its own name lead here), and send the headers with each answer."""
 
     def ask() -> ResponseReturnValue | None:
+        settings: Settings = current_app.config["SETTINGS"]
         if not served_at(host_asked(request.host), settings):
             raise SecurityError
-        if settings.https and not request.is_secure and request.endpoint != "base.health":
+        if https and not request.is_secure and request.endpoint != "base.health":
             return redirect(request.url.replace("http://", "https://", 1), 308)
         return None
 
     def send(response: Response) -> Response:
         for name, value in HEADERS.items():
             response.headers.setdefault(name, value)
-        if settings.https:
+        if https:
             response.headers.setdefault("Strict-Transport-Security", f"max-age={A_YEAR}")
         return response
 
-    app.config["SESSION_COOKIE_SECURE"] = app.config["REMEMBER_COOKIE_SECURE"] = settings.https
+    app.config["SESSION_COOKIE_SECURE"] = app.config["REMEMBER_COOKIE_SECURE"] = https
     app.before_request(ask)
     app.after_request(send)
-    if settings.https:
+    if https:
         # One proxy stands before us and tells how it was asked, and by whom.
         app.wsgi_app = ProxyFix(app.wsgi_app, x_for=1, x_proto=1, x_host=1)  # type: ignore[method-assign]
 
