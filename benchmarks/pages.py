@@ -5,10 +5,14 @@ Runs in a database of its own on the server in EPROBA_DATABASE_URL; `./eproba be
 
 import os
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, date, datetime, timedelta
 from statistics import quantiles
 
 import numpy as np
+from flask import Flask
+from flask.testing import FlaskClient
 from sqlalchemy import text
 from sqlmodel import Session
 
@@ -25,12 +29,19 @@ from eproba.web.settings import Settings
 from eproba.web.verdict.findings import remember_all
 
 NAME, TRIALS, TODAY = "eproba_bench", 200, date(2026, 5, 20)
+RUNNING = 20
 TIMES = 40
+PAGES = (
+    "/health", "/", "/trials", "/trials?page=3", "/trials?find=Trial+17", "/trials/2", "/trials/2/verdict",
+    "/trials/1/verdict", "/trials/2/readings", "/trials/2/pours", "/trials/1/rounds/3", "/trials/2/readings.csv",
+    "/trials/2/tags", "/trials/2/sheet", "/measures", "/help", "/calendar", "/shelf", "/recipes", "/mix", "/trials/1",
+    "/trials/1/pours/21", "/trials/1/mix", "/recipes/yeast-starter", "/devices",
+)  # fmt: skip
 
 
-def plan(i: int) -> Plan:
-    """200 trials, one in ten still running; 20 units × 5 rounds × 5 measures = 500 readings each."""
-    start = TODAY - timedelta(days=20 if i % 10 == 0 else 40 + i)
+def plan(i: int, running: bool) -> Plan:
+    """One trial, running or over; 20 units × 5 rounds × 5 measures = 500 readings."""
+    start = TODAY - timedelta(days=20 if running else 40 + i)
     others = ("leaf_count", "widest_leaf", "rod_softness", "surface_worms")
     names = (
         ("Comfrey steep", "test", "comfrey-steep"),
@@ -47,11 +58,13 @@ def plan(i: int) -> Plan:
     )  # fmt: skip
 
 
-def fill(session: Session) -> None:
+def fill(session: Session, trials: int = TRIALS, running: int = RUNNING) -> None:
+    """Trials with all readings up to today, every so-many-th of them running."""
     rng = np.random.default_rng(1)
     at = datetime(2026, 5, 1, tzinfo=UTC)
-    for i in range(TRIALS):
-        trial = load_trial(session, create_trial(session, plan(i), f"seed {i}", at))
+    for i in range(trials):
+        drawn = plan(i, i % max(1, trials // running) == 0)
+        trial = load_trial(session, create_trial(session, drawn, f"seed {i}", at))
         keys = [asked.measure.key for asked in trial.asked]
         rounds = [r for r in trial.rounds if trial.date_of(r.day) <= TODAY]
         places = [(r.id, u.id, key) for r in rounds for u in trial.units for key in keys]
@@ -80,7 +93,9 @@ def fill(session: Session) -> None:
     session.commit()
 
 
-def main() -> None:
+@contextmanager
+def garden(trials: int = TRIALS, running: int = RUNNING) -> Iterator[tuple[str, int]]:
+    """A database of its own, full; gone afterwards."""
     url = os.environ["EPROBA_DATABASE_URL"]
     admin = engine_for(named(url, "postgres")).execution_options(isolation_level="AUTOCOMMIT")
     with admin.connect() as connection:
@@ -89,37 +104,42 @@ def main() -> None:
     migrate(named(url, NAME))
     engine = engine_for(named(url, NAME))
     with Session(engine) as session:
-        fill(session)
-        count = session.connection().execute(text("SELECT count(*) FROM reading")).scalar()
-    app = create_app(Settings(named(url, NAME)), lambda: datetime(2026, 5, 20, 12, tzinfo=UTC))
-    client = app.test_client()
-    print(f"{TRIALS} trials, {count} readings; milliseconds on the server, {TIMES} requests a page")
-    print(f"{'page':34}{'first':>8}{'p50':>8}{'p95':>8}")
-    pages = ["/health", "/", "/trials", "/trials?page=3", "/trials?find=Trial+17", "/trials/2", "/trials/2/verdict"]
-    pages += [
-        "/trials/1/verdict",
-        "/trials/2/readings",
-        "/trials/2/pours",
-        "/trials/1/rounds/3",
-        "/trials/2/readings.csv",
-    ]
-    pages += ["/trials/2/tags", "/trials/2/sheet", "/measures", "/help", "/calendar", "/shelf", "/recipes", "/mix"]
-    pages += ["/trials/1", "/trials/1/pours/21", "/trials/1/mix", "/recipes/yeast-starter"]
-    for page in pages:
-        first = milliseconds(client, page)
-        times = [milliseconds(client, page) for _ in range(TIMES)]
-        cuts = quantiles(times, n=20)
-        print(f"{page + (' (one row)' if page == '/health' else ''):34}{first:8.1f}{cuts[9]:8.1f}{cuts[18]:8.1f}")
-    unseen = [milliseconds(client, f"/trials/{i}/verdict") for i in range(3, 43) if i % 10 != 1]
-    cuts = quantiles(unseen, n=20)
-    print(f"{'verdicts never seen before':34}{unseen[0]:8.1f}{cuts[9]:8.1f}{cuts[18]:8.1f}")
-    app.extensions["engine"].dispose()
+        fill(session, trials, running)
+        count = session.connection().execute(text("SELECT count(*) FROM reading")).scalar() or 0
     engine.dispose()
+    yield named(url, NAME), count
     with admin.connect() as connection:
         connection.execute(text(f"DROP DATABASE {NAME} WITH (FORCE)"))
+    admin.dispose()
 
 
-def milliseconds(client, page: str) -> float:
+def app_for(settings: Settings) -> Flask:
+    return create_app(settings, lambda: datetime(2026, 5, 20, 12, tzinfo=UTC))
+
+
+def figures(client: FlaskClient, page: str) -> tuple[float, float, float]:
+    """Milliseconds of the first look, and p50 and p95 of those after it."""
+    first = milliseconds(client, page)
+    cuts = quantiles([milliseconds(client, page) for _ in range(TIMES)], n=20)
+    return first, cuts[9], cuts[18]
+
+
+def main() -> None:
+    with garden() as (url, readings):
+        print(f"{TRIALS} trials, {readings} readings; milliseconds on the server, {TIMES} requests a page")
+        app = app_for(Settings(url))
+        client = app.test_client()
+        print(f"{'page':34}{'first':>8}{'p50':>8}{'p95':>8}")
+        for page in PAGES:
+            first, p50, p95 = figures(client, page)
+            print(f"{page + (' (one row)' if page == '/health' else ''):34}{first:8.1f}{p50:8.1f}{p95:8.1f}")
+        unseen = [milliseconds(client, f"/trials/{i}/verdict") for i in range(3, 43) if i % 10 != 1]
+        cuts = quantiles(unseen, n=20)
+        print(f"{'verdicts never seen before':34}{unseen[0]:8.1f}{cuts[9]:8.1f}{cuts[18]:8.1f}")
+        app.extensions["engine"].dispose()
+
+
+def milliseconds(client: FlaskClient, page: str) -> float:
     start = time.perf_counter()
     response = client.get(page, base_url="http://localhost")
     response.get_data()

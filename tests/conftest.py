@@ -66,7 +66,14 @@ class Server:
 
     def __init__(self, url: str) -> None:
         self.url = url
-        self.admin = psycopg.connect(named(url, "postgres"), autocommit=True)
+        self.connections: dict[int, psycopg.Connection] = {}
+
+    @property
+    def admin(self) -> psycopg.Connection:
+        """A connection to the server itself; it belongs to the process that opened it."""
+        if os.getpid() not in self.connections:
+            self.connections = {os.getpid(): psycopg.connect(named(self.url, "postgres"), autocommit=True)}
+        return self.connections[os.getpid()]
 
     def run(self, text: str, *names: str) -> None:
         self.admin.execute(sql.SQL(text).format(*map(sql.Identifier, names)))

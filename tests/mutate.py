@@ -7,6 +7,7 @@ quickest first. What no test notices is named: a rule whose answer is not pinned
 
 import ast
 import contextlib
+import functools
 import json
 import os
 import random
@@ -15,7 +16,7 @@ import sys
 import time
 import types
 from collections import Counter, defaultdict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import click
@@ -169,18 +170,16 @@ class Watch:
         if report.failed:
             self.red.append(report.nodeid)
 
-    @pytest.hookimpl(wrapper=True)
+    @pytest.hookimpl(tryfirst=True)
     def pytest_runtestloop(self, session):
         self.cover.start()
-        keep = types.SimpleNamespace(session=session, items=session.items)
-        protocol = session.config.hook.pytest_runtest_protocol
-        for item, after in zip(keep.items, [*keep.items[1:], keep.items[0]], strict=True):
+        protocol, items = session.config.hook.pytest_runtest_protocol, session.items
+        for item, after in zip(items, [*items[1:], items[0]], strict=True):
             protocol(item=item, nextitem=after)  # the last one has a next one too: what is shared stays
         self.cover.stop()
-        self.items = {item.nodeid: item for item in keep.items}
+        self.items = {item.nodeid: item for item in items}
         judge(self)
-        yield
-        return True
+        return True  # and no other loop runs
 
 
 def lines_of(cover: coverage.Coverage) -> dict[tuple[str, int], list[str]]:
@@ -194,6 +193,7 @@ def lines_of(cover: coverage.Coverage) -> dict[tuple[str, int], list[str]]:
 
 # --- The second run: one change at a time ----------------------------------------------------------------------------
 
+OUTCOMES = {0: "survived", 1: "killed", -signal.SIGALRM: "killed"}
 WISH = types.SimpleNamespace(package="", share=1.0, seed=1, jobs=2, out="")
 
 
@@ -208,6 +208,7 @@ def judge(watch: Watch) -> None:
     places = [change for file in files for change in changes_of(file) if change.package.startswith(WISH.package)]
     chosen = [each for each in places if random.Random(f"{WISH.seed} {each}").random() < WISH.share]
     click.echo(f"{len(chosen)} of {len(places)} changes")
+    chosen += [replace(each, number=0, words="nothing") for each in chosen[:: max(1, len(chosen) // 20)]]
     outcomes: dict[Change, str] = {}
     running: dict[int, Change] = {}
     todo = list(chosen)
@@ -215,17 +216,31 @@ def judge(watch: Watch) -> None:
     while todo or running:
         while todo and len(running) < WISH.jobs:
             change = todo.pop()
-            tests = sorted(told.get((str(change.file), change.line), ()), key=lambda name: watch.seconds[name])
+            tests = sorted(_tests_of(change, told), key=lambda name: watch.seconds[name])
             if not tests:
                 outcomes[change] = "no test runs it"
                 continue
             running[_fork(change, [watch.items[name] for name in tests])] = change
         if running:
             pid, status = os.wait()
-            outcomes[running.pop(pid)] = "survived" if os.waitstatus_to_exitcode(status) == 0 else "killed"
+            outcomes[running.pop(pid)] = OUTCOMES.get(os.waitstatus_to_exitcode(status), "broken")
             if len(outcomes) % 100 == 0:
                 click.echo(f"{len(outcomes)} done in {time.monotonic() - started:.0f} s")
     report(outcomes)
+
+
+def _tests_of(change: Change, told: dict[tuple[str, int], list[str]]) -> set[str]:
+    """The tests that run its line; of what a module holds, the tests that run any line of that module."""
+    found = set(told.get((str(change.file), change.line), ()))
+    if found or change.line in _lines_in_functions(change.file):
+        return found
+    return {name for (file, _), names in told.items() if file == str(change.file) for name in names}
+
+
+@functools.cache
+def _lines_in_functions(file: Path) -> set[int]:
+    nodes = [node for node in ast.walk(ast.parse(file.read_text())) if isinstance(node, ast.FunctionDef)]
+    return {line for node in nodes for line in range(node.lineno, (node.end_lineno or node.lineno) + 1)}
 
 
 def _fork(change: Change, items: list[pytest.Item]) -> int:
@@ -237,29 +252,21 @@ def _fork(change: Change, items: list[pytest.Item]) -> int:
         os.dup2(nothing, 1)
         os.dup2(nothing, 2)
         signal.alarm(SECONDS)
-        _fresh_connections(items)
-        put_in_place(change)
-        os._exit(0 if all(_passes(item, items[0]) for item in items) else 1)
+        if change.number:
+            put_in_place(change)
+        for item in items:
+            if not _passes(item, next(each for each in item.session.items if each is not item)):
+                os._exit(1)
+        os._exit(0)
     except BaseException:
         os._exit(2)
-
-
-def _fresh_connections(items: list[pytest.Item]) -> None:
-    """A connection belongs to the process that opened it."""
-    import psycopg
-
-    from eproba.store.preparing import named
-
-    for each in items[0].session._fixturemanager._arg2fixturedefs.get("server", ()):
-        if each.cached_result and each.cached_result[0] is not None:
-            server = each.cached_result[0]
-            server.admin = psycopg.connect(named(server.url, "postgres"), autocommit=True)
 
 
 def _passes(item: pytest.Item, after: pytest.Item) -> bool:
     from _pytest.runner import runtestprotocol
 
     item._initrequest()
+    item.session._setupstate.teardown_exact(item)  # what the test before needed and this one does not
     return all(not report.failed for report in runtestprotocol(item, log=False, nextitem=after))
 
 
@@ -323,6 +330,9 @@ def _values(old: types.ModuleType, tree: ast.Module, new: types.ModuleType) -> N
 
 
 def report(outcomes: dict[Change, str]) -> None:
+    if wrong := [c for c, outcome in outcomes.items() if not c.number and outcome in ("killed", "broken")]:
+        click.echo(f"A test fails although nothing was changed: {wrong[:3]}")
+    outcomes = {change: outcome for change, outcome in outcomes.items() if change.number}
     by_package = defaultdict(Counter)
     for change, outcome in outcomes.items():
         by_package[change.package][outcome] += 1

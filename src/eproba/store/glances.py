@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from sqlalchemy import ColumnElement, Integer, Row, and_, bindparam, cast, func, or_, select
+from sqlalchemy import ColumnElement, Integer, Row, ScalarSelect, and_, bindparam, cast, func, or_, select
 from sqlmodel import Session, col
 
 from eproba.core.trial.model import Role
@@ -51,10 +51,7 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
     """Rounds and pours that are due by that day in trials that run, the oldest first."""
     when = col(TrialRow.start_on) + cast(col(RoundRow.day), Integer)
     running = and_(goes_on(), col(TrialRow.id) == trial_id) if trial_id is not None else goes_on()
-    units = (
-        select(func.count()).where(col(UnitRow.trial_id) == col(TrialRow.id), col(UnitRow.lost_on).is_(None))
-    ).scalar_subquery()
-    treatments = (select(func.count()).where(col(TreatmentRow.trial_id) == col(TrialRow.id))).scalar_subquery()
+    units, treatments = _alive(), _counted(TreatmentRow)
     trial = (col(TrialRow.id), col(TrialRow.name))
     rounds = (
         select(*trial, col(RoundRow.id), col(RoundRow.day), when.label("on"), units, col(RoundRow.pull))
@@ -109,23 +106,33 @@ def glances(session: Session, today: date, words: str = "", limit: int = 60, ski
     closed = and_(decision <= bindparam("today", today), col(TrialRow.closed_at).is_not(None))
     over = or_(col(TrialRow.ended_on).is_not(None), closed)
     planned = and_(col(TrialRow.start_on) > today, col(TrialRow.started_on).is_(None))
-    query = select(TrialRow, FindingRow.lines).outerjoin(FindingRow, col(FindingRow.trial_id) == col(TrialRow.id))  # type: ignore[call-overload]
+    t = TrialRow
+    facts = (t.id, t.name, t.claim, t.start_on, t.decision_day, t.ended_on, t.started_on, t.closed_at)
+    query = select(
+        *map(col, facts),
+        col(FindingRow.lines),
+        _counted(UnitRow).label("units"),
+        _counted(RoundRow).label("rounds"),
+        _counted(RoundRow, col(RoundRow.done)).label("done"),
+    ).outerjoin(FindingRow, col(FindingRow.trial_id) == col(TrialRow.id))
     if words:
         pattern = "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
         query = query.where(or_(col(TrialRow.name).ilike(pattern), col(TrialRow.claim).ilike(pattern)))
     query = query.order_by(over, planned, decision.desc(), col(TrialRow.id)).limit(limit).offset(skip)
     rows = session.connection().execute(query).all()
-    ids = [row.id for row in rows]
-    treatments = _treatments(session, ids)
-    units = _counted(session, UnitRow, ids)
-    rounds = _counted(session, RoundRow, ids)
-    done = _counted(session, RoundRow, ids, col(RoundRow.done).is_(True))
-    return [_glance(row, today, treatments, units, rounds, done) for row in rows]
+    treatments = _treatments(session, [row.id for row in rows])
+    return [_glance(row, today, treatments.get(row.id, [])) for row in rows]
 
 
-def _counted(session: Session, table: Any, ids: Sequence[int], *where: Any) -> dict[int, int]:
-    query = select(table.trial_id, func.count()).where(table.trial_id.in_(ids), *where).group_by(table.trial_id)
-    return dict(session.connection().execute(query).tuples().all())
+def _counted(table: Any, *where: Any) -> ScalarSelect[int]:
+    """How many rows hang on each trial."""
+    return select(func.count()).where(table.trial_id == col(TrialRow.id), *where).scalar_subquery()
+
+
+def _alive() -> ScalarSelect[int]:
+    """How many units live in each trial."""
+    living = select(func.sum(col(TreatmentRow.alive)))
+    return living.where(col(TreatmentRow.trial_id) == col(TrialRow.id)).scalar_subquery()
 
 
 def _treatments(session: Session, ids: Sequence[int]) -> dict[int, list[tuple[str, str, Role]]]:
@@ -141,14 +148,7 @@ def _treatments(session: Session, ids: Sequence[int]) -> dict[int, list[tuple[st
     return found
 
 
-def _glance(
-    row: Row,
-    today: date,
-    treatments: dict[int, list[tuple[str, str, Role]]],
-    units: dict[int, int],
-    rounds: dict[int, int],
-    done: dict[int, int],
-) -> Glance:
+def _glance(row: Row, today: date, treatments: Sequence[tuple[str, str, Role]]) -> Glance:
     decision_on = row.start_on + timedelta(days=row.decision_day)
     stage = stage_of(
         start_on=row.start_on,
@@ -165,9 +165,9 @@ def _glance(
         start_on=row.start_on,
         decision_on=decision_on,
         stage=stage,
-        units=units.get(row.id, 0),
-        treatments=tuple(treatments.get(row.id, [])),
-        readings_in=done.get(row.id, 0),
-        rounds=rounds.get(row.id, 0),
+        units=row.units,
+        treatments=tuple(treatments),
+        readings_in=row.done,
+        rounds=row.rounds,
         finding=None if row.lines is None else tuple(row.lines),
     )

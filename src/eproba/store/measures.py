@@ -1,11 +1,18 @@
 """Measures: the catalogue's and the gardener's own."""
 
+from collections.abc import Collection
+
 from sqlmodel import Session, col, select
 
 from eproba.core.catalogue import measures as catalogue
 from eproba.core.measuring.measures import Measure
 from eproba.store.mapping import measure_of
 from eproba.store.tables import OwnMeasureRow
+
+
+def measures_named(session: Session, keys: Collection[str]) -> dict[str, Measure]:
+    """The measures with these keys; the gardener's own are fetched only where one of them is asked for."""
+    return catalogue() if set(keys) <= set(catalogue()) else all_measures(session)
 
 
 def all_measures(session: Session) -> dict[str, Measure]:

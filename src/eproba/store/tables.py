@@ -3,7 +3,7 @@
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Column, DateTime, ForeignKey, Index, LargeBinary, UniqueConstraint
+from sqlalchemy import Column, DateTime, ForeignKey, Index, LargeBinary, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import AutoString, Field, SQLModel
 
@@ -105,6 +105,8 @@ class TrialRow(SQLModel, table=True):
     of its first record, `closed_at` when its last round was closed."""
 
     __tablename__ = "trial"
+    # Few of a garden's trials run, and every look at Today is about those.
+    __table_args__ = (Index("ix_trial_goes_on", "id", postgresql_where=text("ended_on IS NULL AND closed_at IS NULL")),)
     id: int = _number()
     key: str = Field(unique=True)
     name: str
@@ -140,7 +142,7 @@ class TrialRow(SQLModel, table=True):
 
 
 class TreatmentRow(SQLModel, table=True):
-    """One treatment of a trial."""
+    """One treatment of a trial; `alive` of its units live."""
 
     __tablename__ = "treatment"
     __table_args__ = (UniqueConstraint("trial_id", "letter"),)
@@ -155,6 +157,7 @@ class TreatmentRow(SQLModel, table=True):
     rung: float | None = None
     recipe: str = ""
     water_parts: float | None = None
+    alive: int = 0
 
 
 class UnitRow(SQLModel, table=True):

@@ -3,11 +3,12 @@
 from collections.abc import Sequence
 from typing import Any
 
-from sqlmodel import Session, select
+from sqlmodel import Session, col, select
 
 from eproba.core.trial.model import Trial
+from eproba.store.database import rows_of
 from eproba.store.mapping import TrialParts, trial_from
-from eproba.store.measures import all_measures
+from eproba.store.measures import measures_named
 from eproba.store.tables import (
     AmendmentRow,
     PourRow,
@@ -22,8 +23,8 @@ from eproba.store.tables import (
 
 def load_trial(session: Session, trial_id: int) -> Trial | None:
     """The whole trial, or None."""
-    row = session.get(TrialRow, trial_id)
-    if row is None:
+    found = rows_of(session, TrialRow, col(TrialRow.id) == trial_id)
+    if not found:
         return None
     parts = TrialParts(
         asked=_all(session, TrialMeasureRow, trial_id, TrialMeasureRow.position),
@@ -34,7 +35,7 @@ def load_trial(session: Session, trial_id: int) -> Trial | None:
         amendments=_all(session, AmendmentRow, trial_id, AmendmentRow.id),
         spare_runs=_all(session, SpareRunRow, trial_id, SpareRunRow.id),
     )
-    return trial_from(row, parts, all_measures(session))
+    return trial_from(found[0], parts, measures_named(session, [each.measure_key for each in parts.asked]))
 
 
 def trial_with_key(session: Session, key: str) -> int | None:
@@ -48,4 +49,4 @@ def unit_of(session: Session, unit_id: int) -> tuple[int, str] | None:
 
 
 def _all(session: Session, table: Any, trial_id: int, *order: Any) -> Sequence[Any]:
-    return session.exec(select(table).where(table.trial_id == trial_id).order_by(*order)).all()
+    return rows_of(session, table, table.trial_id == trial_id, order=order)

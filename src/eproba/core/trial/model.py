@@ -320,6 +320,11 @@ class Trial:
         """The last round is in."""
         return self.closed_at is not None
 
+    @property
+    def goes_on(self) -> bool:
+        """Neither ended early nor closed by its last round: rounds and pours can be due."""
+        return self.ended_on is None and not self.closed
+
     def sealed(self, today: date) -> bool:
         """Whether the envelope is shut."""
         return is_sealed(self.stage(today))

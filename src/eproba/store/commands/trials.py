@@ -4,7 +4,7 @@ import secrets
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import delete, update
+from sqlalchemy import delete, func, select, update
 from sqlmodel import Session, col
 
 from eproba.core.planning.plan import Plan, dealt_units
@@ -82,7 +82,17 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
         RoundRow(trial_id=trial_id, day=day, key=new_key(), pull=day in pulls) for day in plan.rhythm.rounds
     )
     session.flush()
+    _count_alive(session, trial_id)
     return trial_id
+
+
+def _count_alive(session: Session, trial_id: int) -> None:
+    """What lists and brews ask for at every look: how many units of each treatment live."""
+    u, t = UnitRow, TreatmentRow
+    units = select(func.count()).where(
+        col(u.trial_id) == t.trial_id, col(u.letter) == t.letter, col(u.lost_on).is_(None)
+    )
+    session.exec(update(t).where(col(t.trial_id) == trial_id).values(alive=units.scalar_subquery()))
 
 
 def deal_again(session: Session, trial_id: int, seed: str, now: datetime) -> None:
@@ -99,6 +109,7 @@ def deal_again(session: Session, trial_id: int, seed: str, now: datetime) -> Non
     letters = deal(trial.dealing, [t.letter for t in trial.treatments], len(trial.units) // len(trial.treatments), seed)
     for unit, letter in zip(trial.units, letters, strict=True):
         session.exec(update(UnitRow).where(col(UnitRow.id) == unit.id).values(letter=letter))
+    _count_alive(session, trial_id)
     changed = {"seed": seed, "deals": trial.deals + 1, "dealt_at": now}
     session.exec(update(TrialRow).where(col(TrialRow.id) == trial.id).values(**changed))
 
@@ -170,6 +181,7 @@ def lose_unit(session: Session, trial_id: int, unit_id: int, on: date | None, re
     unit = trial.unit(unit_id)
     where = (col(UnitRow.id) == unit_id, col(UnitRow.trial_id) == trial_id)
     session.exec(update(UnitRow).where(*where).values(lost_on=on, lost_reason=reason))
+    _count_alive(session, trial_id)
     if not trial.sealed(now):
         old = "there" if unit.lost_on is None else f"lost ({unit.lost_reason})"
         new = "there" if on is None else "lost"

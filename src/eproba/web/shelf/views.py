@@ -52,7 +52,7 @@ def index() -> ResponseReturnValue:
     every = batches(db())
     here = [batch for batch in every if state(batch, now()) not in ("used up", "thrown away")]
     gone = [batch for batch in every if state(batch, now()) in ("used up", "thrown away")]
-    serves, planned = brewings(db(), now())
+    serves, planned = brewings(db(), now(), every)
     return render_template(
         "shelf/index.html",
         vessels=drawn_shelf(here, now()),

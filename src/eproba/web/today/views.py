@@ -24,16 +24,17 @@ def show() -> ResponseReturnValue:
     later = [due for due in waiting if due.on > today()]
     seen = glances(db(), today(), limit=6)
     start, end = day_span(today(), AHEAD + timedelta(days=1))
-    errands = brewing_jobs(db(), now(), start - timedelta(days=3), end)
-    here = [v for v in shelf(batches(db()), now()) if v.state not in ("used up", "thrown away")]
-    if not seen and not drafts(db()) and not here:
+    brewed, plans = batches(db()), drafts(db())
+    errands = brewing_jobs(db(), now(), start - timedelta(days=3), end, brewed)
+    here = [v for v in shelf(brewed, now()) if v.state not in ("used up", "thrown away")]
+    if not seen and not plans and not here:
         return render_template("today/first_run.html")
     return render_template(
         "today/today.html",
         due=now_due,
         later=later,
         trials=seen,
-        drafts=drafts(db())[:3],
+        drafts=plans[:3],
         urgent=[v for v in here if v.next.urgent],
         errands=[job for job in errands if job.kind in ("stand", "start") and job.at.astimezone().date() <= today()],
         brews_later=[job for job in errands if job.kind in ("stand", "start") and job.at.astimezone().date() > today()],

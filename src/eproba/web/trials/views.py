@@ -1,6 +1,7 @@
 """The trials: the list, and one trial with its ground and days."""
 
 import secrets
+from collections.abc import Sequence
 from datetime import datetime, time
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -13,7 +14,7 @@ from eproba.core.trial.amendments import Changes, Evidence, evidence
 from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.ground import borders
-from eproba.core.trial.model import ROLES, SpareRun, Trial
+from eproba.core.trial.model import ROLES, Reading, SpareRun, Trial
 from eproba.core.trial.worth import Worth
 from eproba.core.wording.ledger import text_of
 from eproba.core.wording.record import told_evidence
@@ -85,9 +86,9 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     hidden = hides_lots(trial, today(), sees_lots())
     done = [each for each in trial.rounds if each.done]
     latest = done[-1] if done else None
-    readings = readings_of(db(), trial_id, latest.id) if latest else []
-    found = {(r.unit_id, r.measure_key): r for r in readings if r.replicate == 1}
-    waiting = due_by(db(), trial.decision_on, trial_id=trial_id)
+    readings = readings_of(db(), trial_id)
+    found = {(r.unit_id, r.measure_key): r for r in readings if latest and r.round_id == latest.id and r.replicate == 1}
+    waiting = due_by(db(), trial.decision_on, trial_id=trial_id) if trial.goes_on else []
     return render_template(
         "trials/trial.html",
         trial=trial,
@@ -103,19 +104,19 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         note_form=note_form or NoteForm(data={"note": trial.note, "seen": trial.note}),
         problem=problem,
         hidden=hidden,
-        evidence=told_evidence(_evidence(trial, _changes(trial))),
+        evidence=told_evidence(evidence(trial, readings, _changes(trial), today())),
         spare_form=_spare_form(trial),
         worth=worth_words(trial),
         fingerprint=short(trial.declared.fingerprint) if trial.declared else "",
         crossing=(0, 0) if hidden else borders([(u.cut, u.letter) for u in trial.units], trial.control, trial.guard_cm),
-        silent=_silent(trial),
+        silent=_silent(trial, readings),
     )
 
 
 def brews_and_weather(trial: Trial) -> tuple[list[Brewed], list[Day]]:
     """What the day strip shows beside rounds and pours: brews poured from, on the shelf or planned, and the weather."""
     used = sorted({pour.batch for pour in trial.pours if pour.batch is not None})
-    serves, planned = brewings(db(), now())
+    serves, planned = brewings(db(), now()) if trial.goes_on else ({}, [])
     here = [each for each, pours in serves.items() if any(pour.trial_id == trial.id for pour in pours)]
     last = now() if today() < trial.decision_on else datetime.combine(trial.decision_on, time(18)).astimezone()
     shown = []
@@ -132,11 +133,12 @@ def brews_and_weather(trial: Trial) -> tuple[list[Brewed], list[Day]]:
     return shown, days(station().hours(start, min(last, now())))
 
 
-def _silent(trial: Trial) -> str:
+def _silent(trial: Trial, readings: Sequence[Reading]) -> str:
     """What the baseline says of the place, while the trial can still be put off."""
     if not trial.asked[0].measure.silent or not trial.rounds[0].done:
         return ""
-    lines = able_to_answer(trial, trial.asked[0], readings_of(db(), trial.id, trial.rounds[0].id))
+    first = [each for each in readings if each.round_id == trial.rounds[0].id]
+    lines = able_to_answer(trial, trial.asked[0], first)
     return text_of(lines[0]) if lines else ""
 
 

@@ -2,8 +2,9 @@
 
 from collections.abc import Callable
 from datetime import UTC, date, datetime
+from typing import cast
 
-from flask import current_app
+from flask import current_app, g
 
 
 def now() -> datetime:
@@ -13,8 +14,10 @@ def now() -> datetime:
 
 
 def today() -> date:
-    """The gardener's own day."""
-    return now().astimezone().date()
+    """The gardener's own day, the same for the whole of an answer."""
+    if "today" not in g:
+        g.today = now().astimezone().date()
+    return cast(date, g.today)
 
 
 def utc_now() -> datetime:

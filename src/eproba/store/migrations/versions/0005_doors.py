@@ -1,4 +1,4 @@
-"""Since when a device is in; own recipes that no page could show are mended"""
+"""Since when a device is in; which trials go on and how much lives in them; mends own recipes that broke every page"""
 
 import json
 from typing import Any
@@ -18,11 +18,21 @@ def upgrade() -> None:
     op.add_column("device", sa.Column("came_at", MOMENT))
     op.execute("UPDATE device SET came_at = seen_at")
     op.alter_column("device", "came_at", nullable=False)
+    goes_on = sa.text("ended_on IS NULL AND closed_at IS NULL")
+    op.create_index("ix_trial_goes_on", "trial", ["id"], postgresql_where=goes_on)
+    op.add_column("treatment", sa.Column("alive", sa.Integer(), nullable=False, server_default="0"))
+    op.alter_column("treatment", "alive", server_default=None)
+    op.execute(
+        "UPDATE treatment SET alive = (SELECT count(*) FROM unit WHERE unit.trial_id = treatment.trial_id"
+        " AND unit.letter = treatment.letter AND unit.lost_on IS NULL)"
+    )
     for table, key in (("own_recipe", "key, version"), ("batch", "id")):
         _mend(table, key)
 
 
 def downgrade() -> None:
+    op.drop_column("treatment", "alive")
+    op.drop_index("ix_trial_goes_on", "trial")
     op.drop_column("device", "came_at")
 
 
