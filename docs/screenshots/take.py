@@ -6,7 +6,7 @@ Run it with the virtual environment's Python after `./eproba demo`; then open ea
 import sys
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 HERE = Path(__file__).parent
 LAPTOP, PHONE = (1280, 800), (390, 844)
@@ -16,7 +16,6 @@ VIEWS = {
     "trials": ("/trials", LAPTOP),
     "trial": ("/trials/5", LAPTOP),
     "verdict": ("/trials/1/verdict", LAPTOP),
-    "verdict-one-of-each": ("/trials/3/verdict", LAPTOP),
     "readings": ("/trials/1/readings", LAPTOP),
     "tags": ("/trials/1/tags", LAPTOP),
     "calendar": ("/calendar", LAPTOP),
@@ -40,6 +39,7 @@ def main(base: str) -> None:
         phones = [browser.new_page(base_url=base, viewport={"width": PHONE[0], "height": PHONE[1]}) for _ in range(2)]
         what_waits(*phones)
         a_plan(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": LAPTOP[1]}))
+        the_household(browser, base)
         browser.close()
 
 
@@ -76,8 +76,22 @@ def what_waits(page: Page, other: Page) -> None:
     page.screenshot(path=HERE / "waiting-phone.png")
 
 
+def the_household(browser: Browser, base: str) -> None:
+    """Three devices, and a new passcode made on one of them."""
+    for who, (width, height) in (("Ilse", PHONE), ("Mo", LAPTOP), ("Ada", PHONE)):
+        page = browser.new_context(base_url=base, viewport={"width": width, "height": height}).new_page()
+        page.goto("/who")
+        page.get_by_label("Who types here?").fill(who)
+        page.get_by_role("button", name="Keep").click()
+        page.goto("/devices")
+        if who == "Mo":
+            page.screenshot(path=HERE / "devices.png")
+    page.get_by_role("button", name="Make a new passcode").click()
+    page.screenshot(path=HERE / "passcode-phone.png")
+
+
 def a_plan(page: Page) -> None:
-    """The claim, the ground with its proposals, the chance, and the ground before the lots fall."""
+    """The claim, the ground with its proposals, and the chance."""
     page.goto("/")
     page.keyboard.press("n")
     page.wait_for_url("**/claim")
@@ -97,10 +111,6 @@ def a_plan(page: Page) -> None:
     page.wait_for_url("**/chance")
     page.wait_for_timeout(500)
     page.screenshot(path=HERE / "chance.png")
-    for step in ("days", "rules", "deal"):
-        page.get_by_role("button", name="Next").click()
-        page.wait_for_url(f"**/{step}")
-    page.screenshot(path=HERE / "deal.png")
 
 
 if __name__ == "__main__":

@@ -8,12 +8,16 @@ from alembic import command
 from sqlalchemy import text
 from sqlmodel import Session
 
+from eproba.core.brewing.recipe import recipe_entry
+from eproba.core.catalogue import recipes as catalogue
 from eproba.core.judging.from_trial import judge_trial
 from eproba.exchange.judgement_json import judgement_json
 from eproba.store.batches import batches
 from eproba.store.database import engine_for
+from eproba.store.household import devices
 from eproba.store.preparing import named
 from eproba.store.readings import readings_of
+from eproba.store.recipes import own_recipes
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import alembic_config, migrate
 from eproba.web.app import create_app
@@ -188,6 +192,38 @@ def test_facts_that_lists_need_are_there_in_an_old_garden(garden_0003):
         left = {batch.id: batch.left for batch in batches(session)}
     engine.dispose()
     assert left == {1: 1.0, 2: 0.0, 3: 1.6, 4: 8.0, 5: 9.0}
+
+
+def test_living_units_are_counted_and_devices_are_in_since_they_were_seen(garden_0003):
+    engine = engine_for(garden_0003)
+    with engine.connect() as connection:
+        counted = connection.execute(text("SELECT trial_id, sum(alive) FROM treatment GROUP BY 1 ORDER BY 1")).all()
+        living = "SELECT trial_id, count(*) FROM unit WHERE lost_on IS NULL GROUP BY 1 ORDER BY 1"
+        assert counted == connection.execute(text(living)).all()
+        assert len(counted) == 5
+    engine.dispose()
+
+
+def test_own_recipes_that_broke_every_page_are_mended(server):
+    """They came from files, before a field was looked at: times of nothing or less, a phase with one number of days."""
+    name = server.new()
+    url = named(server.url, name)
+    command.upgrade(alembic_config(url), "0004")
+    bad = {**recipe_entry(catalogue()["yeast-starter"]), "keeps_hours": -3, "stir_hours": 0, "phases": [{"days": [7]}]}
+    engine = engine_for(url)
+    with engine.begin() as connection:
+        row = {"entry": json.dumps(bad)}
+        own = "INSERT INTO own_recipe (key, version, entry, made_at) VALUES ('mine', 1, CAST(:entry AS jsonb), now())"
+        connection.execute(text(own), row)
+        connection.execute(text("INSERT INTO device (id, who, seen_at) VALUES ('x', 'Ben', '2026-05-01T10:00Z')"))
+    migrate(url)
+    with Session(engine) as session:
+        mended = own_recipes(session)["mine"]
+        (device,) = devices(session)
+    engine.dispose()
+    server.drop(name)
+    assert (mended.keeps_hours, mended.stir_hours, mended.phases[0].days) == (None, None, (7, 7))
+    assert device.came_at == device.seen_at
 
 
 def test_an_old_garden_goes_down_with_its_litres(garden_0003):

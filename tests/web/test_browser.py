@@ -14,7 +14,16 @@ AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()
 PLACES = ["/", "/trials", "/trials/1", "/trials/2", "/trials/1/verdict", "/trials/2/verdict", "/trials/3/verdict"]
 PLACES += ["/trials/2/readings", "/trials/1/readings/1", "/trials/4/pours/0", "/trials/1/pours", "/trials/2/tags"]
 PLACES += ["/trials/2/sheet", "/trials/2/ground", "/trials/2/slip", "/trials/2/amend", "/calendar"]
-PLACES += ["/trials/2/readings/import", "/trials/4/delete", "/measures", "/help", "/who", "/nowhere", "/waiting"]
+PLACES += [
+    "/trials/2/readings/import",
+    "/trials/4/delete",
+    "/measures",
+    "/help",
+    "/who",
+    "/devices",
+    "/nowhere",
+    "/waiting",
+]
 BREWING = ["/recipes", "/recipes/greens-sugar-juice", "/recipes/compare?family=steeps", "/recipes/yeast-starter/copy"]
 BREWING += ["/mix", "/trials/5/mix", "/shelf", "/batches/new", "/batches/3", "/batches/4", "/weather"]
 BREWING += ["/trials/5/pours/7", "/trials/5/pours", "/trials/5"]
@@ -524,3 +533,21 @@ def test_places_over_each_other_are_told_at_once(page):
     page.get_by_role("textbox", name="From top").fill("150")
     expect(page.locator(".proposal").first).to_contain_text("pairs")
     expect(page.get_by_role("alert")).to_have_count(0)
+
+
+def test_keys_of_one_letter_can_be_switched_off(page):
+    """WCAG 2.1.4: who dictates, or rests a hand on the keys, is not led astray; the device remembers it."""
+    page.goto("/help")
+    switch = page.locator("main").get_by_label("Keys of one letter work on this device")
+    expect(switch).to_be_checked()
+    switch.uncheck()
+    page.reload()
+    expect(switch).not_to_be_checked()
+    page.locator("body").press("l")
+    page.locator("body").press("?")
+    expect(page.locator("#keys")).to_be_hidden()
+    assert page.url.endswith("/help")
+    switch.check()
+    page.locator("h1").click()
+    page.locator("body").press("l")
+    page.wait_for_url("**/trials")

@@ -40,6 +40,23 @@ def test_the_database_stops_and_comes_back(client, server, database):
     assert "Hail &amp; high water" in client.get("/trials/2").get_data(as_text=True)
 
 
+def test_a_full_disk_of_the_computer_is_said(client, app):
+    """PostgreSQL says so in the middle of a change: the page says it in our words, and holds what was typed."""
+    full = "BEGIN RAISE EXCEPTION 'no room' USING ERRCODE = 'disk_full'; END"
+    with app.extensions["engine"].begin() as connection:
+        connection.exec_driver_sql(f"CREATE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS $$ {full} $$")
+        when = "BEFORE INSERT ON own_measure FOR EACH ROW EXECUTE FUNCTION full_disk()"
+        connection.exec_driver_sql(f"CREATE TRIGGER full_disk {when}")
+    form = {"name": "Flowers", "unit": "flowers", "low": "0", "high": "9", "decimals": "0", "better": "higher",
+            "scale": "difference", "how": ""}  # fmt: skip
+    answer = client.post("/measures", form)
+    assert answer.status_code == 503
+    assert (
+        "The disk of the computer is full. Nothing you typed is lost: make room there, then send again." in answer.text
+    )
+    assert 'name="name" value="Flowers"' in answer.text
+
+
 def test_an_old_page_offers_to_send_again(client):
     stale = client.plain.post("/measures", base_url="http://localhost", data={"csrf_token": "old", "name": "Flowers"})
     page = stale.get_data(as_text=True)

@@ -87,7 +87,7 @@ def join() -> ResponseReturnValue:
             forgive_try(db(), attempt)
             _remember(form)
             return redirect(_inside(form.next.data or ""))
-        form.passcode.errors = ["That is not the passcode. It stands in the terminal where Eproba was started."]
+        form.passcode.errors = ["That is not the passcode. It stands in the terminal, unless a new one was made."]
     return render_template("household/join.html", form=form), 400 if form.errors else 200
 
 

@@ -2,6 +2,7 @@
 
 from flask import Flask, Response, jsonify, make_response, render_template, request
 from flask_wtf.csrf import CSRFError
+from psycopg.errors import DiskFull
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge, SecurityError
 
@@ -27,6 +28,7 @@ SAID = {
         "Nothing you typed is lost. Start it again (./eproba serve), then send again.",
     ),
 }
+FULL_DISK = "The disk of the computer is full. Nothing you typed is lost: make room there, then send again."
 MOST_DRAINED = 300_000_000
 
 
@@ -100,9 +102,10 @@ def _cannot_be(error: EprobaError) -> Response:
     return _page(400, str(error), again=request.method == "POST")
 
 
-def _database(_error: OperationalError) -> Response:
+def _database(error: OperationalError) -> Response:
     close_db(None)
-    return _page(503, again=request.method == "POST")
+    full = isinstance(error.orig, DiskFull)
+    return _page(503, FULL_DISK if full else "", again=request.method == "POST")
 
 
 def _unkeepable(_error: DataError) -> Response:
