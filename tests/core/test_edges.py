@@ -552,7 +552,6 @@ def test_noise_is_unequal_beyond_twice(times, told):
         assert (found[0].evidence["wild"], found[0].evidence["calm"]) == ("B", "A")
     few = [*of([1.0] * 2), *of([1.0] * 3, "B")]
     assert trust.unequal_noise(few, np.array([1, -1, 9, -9, 9])) == [], "two say little"
-    )
 
 
 def shuffled(best):
