@@ -86,7 +86,7 @@ def the_household(browser: Browser, base: str) -> None:
         page.goto("/devices")
         if who == "Mo":
             page.screenshot(path=HERE / "devices.png")
-    page.get_by_role("button", name="Make a new passcode").click()
+    page.get_by_role("button", name="passcode").click()
     page.screenshot(path=HERE / "passcode-phone.png")
 
 

@@ -215,7 +215,8 @@ def test_own_recipes_that_broke_every_page_are_mended(server):
         row = {"entry": json.dumps(bad)}
         own = "INSERT INTO own_recipe (key, version, entry, made_at) VALUES ('mine', 1, CAST(:entry AS jsonb), now())"
         connection.execute(text(own), row)
-        connection.execute(text("INSERT INTO device (id, who, seen_at) VALUES ('x', 'Ben', '2026-05-01T10:00Z')"))
+        device = "INSERT INTO device (id, who, pours, seen_at) VALUES ('x', 'Ben', false, '2026-05-01T10:00Z')"
+        connection.execute(text(device))
     migrate(url)
     with Session(engine) as session:
         mended = own_recipes(session)["mine"]

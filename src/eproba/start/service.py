@@ -45,6 +45,7 @@ StartLimitIntervalSec=0
 Type=exec
 Environment={home}
 ExecStart={script} serve --port {port}{host}
+KillMode=mixed
 Restart=always
 RestartSec=5
 TimeoutStopSec=120
