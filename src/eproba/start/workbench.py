@@ -48,12 +48,12 @@ def test(arguments: Sequence[str]) -> int:
     # Nothing in the cluster outlives the tests; a new database costs a twentieth in memory.
     with own_home(_in_memory(), ["fsync=off", "synchronous_commit=off", "full_page_writes=off"]) as (_, env):
         if not arguments:
-            _checks(program)
+            _checks(program, env)
             arguments = ["-n", "2", "--dist", "worksteal"]  # two at a time, as many as the machines have cores
         return subprocess.run([program.python, "-m", "pytest", "-q", *arguments], env=env, cwd=CHECKOUT).returncode
 
 
-def _checks(program: Program) -> None:
+def _checks(program: Program, env: dict[str, str]) -> None:
     say("ruff, djlint, mypy, import-linter")
     programs = program.venv / "bin"
     checks: list[list[str]] = [
@@ -64,7 +64,7 @@ def _checks(program: Program) -> None:
         ["lint-imports", "--no-logo"],
     ]
     for name, *rest in checks:
-        done = subprocess.run([programs / name, *rest], cwd=CHECKOUT, capture_output=True, text=True)
+        done = subprocess.run([programs / name, *rest], cwd=CHECKOUT, env=env, capture_output=True, text=True)
         if done.returncode:
             print(done.stdout + done.stderr)
             raise Refused(f"{name} found something.")
