@@ -5,6 +5,8 @@ from collections.abc import Collection, Mapping
 from dataclasses import MISSING, fields
 from typing import TYPE_CHECKING, Any, get_type_hints
 
+from eproba.core.words import lower_first
+
 if TYPE_CHECKING:
     from pydantic import TypeAdapter
 
@@ -40,8 +42,4 @@ def check_values(where: str, values: Mapping[str, Any], table: type, error: type
             first = wrong.errors(include_url=False)[0]
             place = " ".join([name, *(str(part + 1) if isinstance(part, int) else part for part in first["loc"])])
             shown = repr(first["input"])[:60]
-            raise error(f"{where}: {place} can’t be {shown}: {_lower(str(first['msg']))}") from wrong
-
-
-def _lower(text: str) -> str:
-    return text[:1].lower() + text[1:]
+            raise error(f"{where}: {place} can’t be {shown}: {lower_first(str(first['msg']))}") from wrong

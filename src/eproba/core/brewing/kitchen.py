@@ -97,7 +97,10 @@ def _poured(litres: float, kit: Kit) -> Measured:
     rounded = round(ml / step) * step
     plain = f"{rounded / 1000:.4g} L" if rounded >= 1000 else f"{rounded:.4g} mL"
     if kit.system == "US":
-        size, name = next((v for v in US_VESSELS if rounded >= 0.9 * v[0]), US_VESSELS[-1])
+        vessel = next((v for v in US_VESSELS if rounded >= 0.9 * v[0]), None)
+        if vessel is None:  # a quarter cup is too coarse a step for less than one
+            return _spooned(ml, kit)
+        size, name = vessel
         quarters = round(4 * rounded / size) / 4
         return Measured(f"{_quarters(quarters)} {name} ({plain})", quarters * size / ml - 1)
     return Measured(plain, rounded / ml - 1)
