@@ -29,6 +29,7 @@ from eproba.start.program import program_for
 GARDENERS = 50
 SECONDS = 30.0
 PAUSE = 0.5
+WARM = 5.0  # the statistics load behind the first answers of a new server
 
 
 class Line:
@@ -118,6 +119,7 @@ def served(url: str):
     server = subprocess.Popen(command, env=env, stderr=subprocess.DEVNULL)
     while not answers(f"http://127.0.0.1:{port}"):
         time.sleep(0.1)
+    time.sleep(WARM)
     try:
         yield port, server.pid
     finally:

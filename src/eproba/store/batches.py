@@ -41,6 +41,8 @@ def batches(session: Session, ids: Sequence[int] | None = None, recipe: str = ""
         query = query.where(BatchRow.recipe == recipe)
     rows = session.exec(query).all()
     found = [row.id for row in rows]
+    if not found:
+        return []
     looks, taken = _looks(session, found), _taken(session, found)
     return [batch_from(row, looks.get(row.id, []), *taken.get(row.id, (0.0, None))) for row in rows]
 

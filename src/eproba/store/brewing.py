@@ -2,8 +2,9 @@
 
 from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta
+from functools import cache
 
-from sqlalchemy import Integer, cast, select
+from sqlalchemy import Integer, Select, bindparam, cast, select
 from sqlmodel import Session, col
 
 from eproba.core.applying.schedule import Brewing, Job, Pouring, back_schedule, jobs, served_by, stock_of
@@ -22,24 +23,29 @@ OVERDUE = timedelta(days=7)  # a pour that waits for longer was left out, and ne
 
 def needs(session: Session, since: date) -> list[tuple[Recipe, Pouring]]:
     """The applications from a day on, of all trials that run or are planned, that need one of the recipes."""
-    on = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
-    t = TreatmentRow
-    query = (
-        select(col(TrialRow.id), col(TrialRow.name), col(t.letter), on, col(t.alive), col(t.amount), col(t.amount_unit),
-               col(t.recipe), col(t.water_parts))
-        .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
-        .join(TreatmentRow, (col(t.trial_id) == col(TrialRow.id)) & (col(t.letter) == col(PourRow.letter)))
-        .where(goes_on(), col(PourRow.status) == "due", on >= since)
-        .where(col(t.recipe) != "")
-    )  # fmt: skip
     known = all_recipes(session)
     found = []
-    for trial, name, letter, day, count, amount, unit, key, parts in session.connection().execute(query):
+    rows = session.connection().execute(_pours_of_brews(), {"since": since})
+    for trial, name, letter, day, count, amount, unit, key, parts in rows:
         recipe = known.get(key)
         if recipe is not None and amount and recipe.family != "controls":
             litres = count * concentrate(recipe, amount, unit, parts)
             found.append((recipe, Pouring(trial, name, letter, _when(day), litres)))
     return found
+
+
+@cache
+def _pours_of_brews() -> Select:
+    on = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
+    t = TreatmentRow
+    return (
+        select(col(TrialRow.id), col(TrialRow.name), col(t.letter), on, col(t.alive), col(t.amount), col(t.amount_unit),
+               col(t.recipe), col(t.water_parts))
+        .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
+        .join(TreatmentRow, (col(t.trial_id) == col(TrialRow.id)) & (col(t.letter) == col(PourRow.letter)))
+        .where(goes_on(), col(PourRow.status) == "due", on >= bindparam("since"))
+        .where(col(t.recipe) != "")
+    )  # fmt: skip
 
 
 def _when(on: date) -> datetime:

@@ -1,6 +1,7 @@
 """Findings: what a finished trial showed, kept so that lists need not judge."""
 
 import math
+from typing import Any
 
 from sqlalchemy import or_
 from sqlmodel import Session, col, select
@@ -29,6 +30,12 @@ def finding_of(session: Session, trial_id: int) -> list[dict[str, str]] | None:
     """What is kept of a trial's judgement."""
     row = session.get(FindingRow, trial_id)
     return None if row is None else row.lines
+
+
+def also_found(session: Session, trial_id: int) -> list[dict[str, Any]] | None:
+    """What is kept of a trial's other measures; None where nothing is."""
+    row = session.get(FindingRow, trial_id)
+    return None if row is None else row.also
 
 
 def unjudged(session: Session, trial_id: int | None = None) -> list[int]:

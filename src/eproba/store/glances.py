@@ -3,9 +3,11 @@
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from functools import cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, Integer, Row, ScalarSelect, and_, bindparam, cast, func, or_, select
+from sqlalchemy import ColumnElement, Integer, Row, ScalarSelect, Select, and_, bindparam, cast, func, or_, select
+from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Session, col
 
 from eproba.core.trial.model import Role
@@ -49,37 +51,58 @@ class Glance:
 
 def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = None) -> list[Due]:
     """Rounds and pours that are due by that day in trials that run, the oldest first."""
-    when = col(TrialRow.start_on) + cast(col(RoundRow.day), Integer)
-    running = and_(goes_on(), col(TrialRow.id) == trial_id) if trial_id is not None else goes_on()
-    units, treatments = _alive(), _counted(TreatmentRow)
-    trial = (col(TrialRow.id), col(TrialRow.name))
-    rounds = (
-        select(*trial, col(RoundRow.id), col(RoundRow.day), when.label("on"), units, col(RoundRow.pull))
-        .join(RoundRow, col(RoundRow.trial_id) == col(TrialRow.id))
-        .where(running, col(RoundRow.done).is_(False), col(RoundRow.missed).is_(False), when <= bindparam("on", on))
-        .order_by(when, col(TrialRow.id))
-        .limit(limit)
-    )
-    poured_on = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
-    letters = func.string_agg(col(PourRow.letter), "")
-    pours = (
-        select(*trial, col(PourRow.day), poured_on.label("on"), letters, units, treatments)
-        .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
-        .where(running, col(PourRow.status) == "due", poured_on <= bindparam("on", on))
-        .group_by(col(TrialRow.id), col(PourRow.day))
-        .order_by(poured_on, col(TrialRow.id))
-        .limit(limit)
-    )
+    asked = {"on": on, "most": limit, "trial_id": trial_id}
+    rounds, pours = _due_rounds(trial_id is not None), _due_pours(trial_id is not None)
     connection = session.connection()
     waiting = [
         Due("round", t, name, rid, day, when, "", n, pull=pull)
-        for t, name, rid, day, when, n, pull in connection.execute(rounds)
+        for t, name, rid, day, when, n, pull in connection.execute(rounds, asked)
     ]
     waiting += [
         Due("pour", t, name, None, day, when, "".join(sorted(ls)), n, k)
-        for t, name, day, when, ls, n, k in connection.execute(pours)
+        for t, name, day, when, ls, n, k in connection.execute(pours, asked)
     ]
     return sorted(waiting, key=lambda due: (due.on, due.trial_id, due.kind == "pour"))
+
+
+# A statement is made once: to make one takes as long as PostgreSQL takes to answer it.
+
+
+@cache
+def _due_rounds(of_one: bool) -> Select:
+    when = col(TrialRow.start_on) + cast(col(RoundRow.day), Integer)
+    return (
+        select(
+            col(TrialRow.id), col(TrialRow.name), col(RoundRow.id), col(RoundRow.day), when.label("on"), _alive(),
+            col(RoundRow.pull),
+        )
+        .join(RoundRow, col(RoundRow.trial_id) == col(TrialRow.id))
+        .where(*_running(of_one), col(RoundRow.done).is_(False), col(RoundRow.missed).is_(False))
+        .where(when <= bindparam("on"))
+        .order_by(when, col(TrialRow.id))
+        .limit(bindparam("most"))
+    )  # fmt: skip
+
+
+@cache
+def _due_pours(of_one: bool) -> Select:
+    when = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
+    letters = func.string_agg(col(PourRow.letter), "")
+    return (
+        select(
+            col(TrialRow.id), col(TrialRow.name), col(PourRow.day), when.label("on"), letters, _alive(),
+            _counted(TreatmentRow),
+        )
+        .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
+        .where(*_running(of_one), col(PourRow.status) == "due", when <= bindparam("on"))
+        .group_by(col(TrialRow.id), col(PourRow.day))
+        .order_by(when, col(TrialRow.id))
+        .limit(bindparam("most"))
+    )  # fmt: skip
+
+
+def _running(of_one: bool) -> tuple[ColumnElement[bool], ...]:
+    return (goes_on(), col(TrialRow.id) == bindparam("trial_id")) if of_one else (goes_on(),)
 
 
 def goes_on() -> ColumnElement[bool]:
@@ -102,10 +125,19 @@ def round_seconds(session: Session, ids: Collection[int]) -> dict[int, tuple[flo
 
 def glances(session: Session, today: date, words: str = "", limit: int = 60, skip: int = 0) -> list[Glance]:
     """Trials, the running ones first, then planned, then finished by their end."""
+    pattern = "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+    asked = {"today": today, "most": limit, "skip": skip, "pattern": pattern}
+    rows = session.connection().execute(_list(bool(words)), asked).all()
+    treatments = _treatments(session, [row.id for row in rows])
+    return [_glance(row, today, treatments.get(row.id, [])) for row in rows]
+
+
+@cache
+def _list(found: bool) -> Select:
     decision = col(TrialRow.start_on) + cast(col(TrialRow.decision_day), Integer)
-    closed = and_(decision <= bindparam("today", today), col(TrialRow.closed_at).is_not(None))
+    closed = and_(decision <= bindparam("today"), col(TrialRow.closed_at).is_not(None))
     over = or_(col(TrialRow.ended_on).is_not(None), closed)
-    planned = and_(col(TrialRow.start_on) > today, col(TrialRow.started_on).is_(None))
+    planned = and_(col(TrialRow.start_on) > bindparam("today"), col(TrialRow.started_on).is_(None))
     t = TrialRow
     facts = (t.id, t.name, t.claim, t.start_on, t.decision_day, t.ended_on, t.started_on, t.closed_at)
     query = select(
@@ -115,13 +147,11 @@ def glances(session: Session, today: date, words: str = "", limit: int = 60, ski
         _counted(RoundRow).label("rounds"),
         _counted(RoundRow, col(RoundRow.done)).label("done"),
     ).outerjoin(FindingRow, col(FindingRow.trial_id) == col(TrialRow.id))
-    if words:
-        pattern = "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-        query = query.where(or_(col(TrialRow.name).ilike(pattern), col(TrialRow.claim).ilike(pattern)))
-    query = query.order_by(over, planned, decision.desc(), col(TrialRow.id)).limit(limit).offset(skip)
-    rows = session.connection().execute(query).all()
-    treatments = _treatments(session, [row.id for row in rows])
-    return [_glance(row, today, treatments.get(row.id, [])) for row in rows]
+    if found:
+        named, claimed = (col(text).ilike(bindparam("pattern")) for text in (TrialRow.name, TrialRow.claim))
+        query = query.where(or_(named, claimed))
+    order = (over, planned, decision.desc(), col(TrialRow.id))
+    return query.order_by(*order).limit(bindparam("most")).offset(bindparam("skip"))
 
 
 def _counted(table: Any, *where: Any) -> ScalarSelect[int]:
@@ -135,15 +165,16 @@ def _alive() -> ScalarSelect[int]:
     return living.where(col(TreatmentRow.trial_id) == col(TrialRow.id)).scalar_subquery()
 
 
+TREATMENTS = (
+    select(col(TreatmentRow.trial_id), col(TreatmentRow.letter), col(TreatmentRow.name), col(TreatmentRow.role))
+    .where(col(TreatmentRow.trial_id) == func.any(bindparam("ids", type_=ARRAY(Integer))))
+    .order_by(col(TreatmentRow.letter))
+)
+
+
 def _treatments(session: Session, ids: Sequence[int]) -> dict[int, list[tuple[str, str, Role]]]:
-    t = TreatmentRow
-    query = (
-        select(col(t.trial_id), col(t.letter), col(t.name), col(t.role))
-        .where(col(TreatmentRow.trial_id).in_(ids))
-        .order_by(col(TreatmentRow.letter))
-    )
     found: dict[int, list[tuple[str, str, Role]]] = {}
-    for trial_id, letter, name, role in session.connection().execute(query):
+    for trial_id, letter, name, role in session.connection().execute(TREATMENTS, {"ids": ids}):
         found.setdefault(trial_id, []).append((letter, name, role))
     return found
 

@@ -1,8 +1,11 @@
 """Readings as they stand, and what they were before they were changed."""
 
 from collections.abc import Sequence
+from threading import Lock
 from typing import Any
+from uuid import UUID
 
+from cachetools import LRUCache, cached
 from sqlalchemy import or_
 from sqlmodel import Session, col, select
 
@@ -10,6 +13,24 @@ from eproba.core.trial.model import Reading
 from eproba.store.database import rows_of
 from eproba.store.mapping import reading_from
 from eproba.store.tables import CorrectionRow, ReadingRow
+from eproba.store.trials import stamps_of
+
+MOST_READINGS = 60_000  # kept in memory by each process: some twenty megabytes
+
+
+def all_readings(session: Session, trial_id: int) -> tuple[Reading, ...]:
+    """Every reading of a trial, fetched once for every change."""
+    stamps = stamps_of(session, trial_id)
+    return () if stamps is None else _fetched(session, trial_id, stamps[1])
+
+
+@cached(
+    LRUCache(MOST_READINGS, getsizeof=lambda kept: 1 + len(kept)),
+    key=lambda _session, _trial_id, stamp: stamp,
+    lock=Lock(),
+)
+def _fetched(session: Session, trial_id: int, _stamp: UUID) -> tuple[Reading, ...]:
+    return tuple(readings_of(session, trial_id))
 
 
 def readings_of(session: Session, trial_id: int, round_id: int | None = None, blanks: bool = False) -> list[Reading]:

@@ -2,8 +2,9 @@
 
 from datetime import date, datetime
 from typing import Any
+from uuid import UUID
 
-from sqlalchemy import Column, DateTime, ForeignKey, Index, LargeBinary, UniqueConstraint, text
+from sqlalchemy import Column, DateTime, ForeignKey, Index, LargeBinary, UniqueConstraint, Uuid, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import AutoString, Field, SQLModel
 
@@ -45,6 +46,11 @@ def _moment() -> Any:
 
 def _maybe_moment() -> Any:
     return Field(default=None, sa_column=Column(DateTime(timezone=True)))
+
+
+def _fresh() -> Any:
+    """A name that was never given before."""
+    return Field(sa_column=Column(Uuid(), nullable=False, server_default=text("gen_random_uuid()")))
 
 
 class HouseholdRow(SQLModel, table=True):
@@ -139,6 +145,15 @@ class TrialRow(SQLModel, table=True):
     closed_at: datetime | None = _maybe_moment()
     made_at: datetime | None = _maybe_moment()
     made_by: str = ""
+
+
+class StampRow(SQLModel, table=True):
+    """What a trial's plan and readings are known by: triggers give new ones with every change, whoever makes it."""
+
+    __tablename__ = "stamp"
+    trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
+    plan: UUID = _fresh()
+    readings: UUID = _fresh()
 
 
 class TreatmentRow(SQLModel, table=True):
@@ -334,12 +349,16 @@ class FeedRow(SQLModel, table=True):
 
 
 class FindingRow(SQLModel, table=True):
-    """What was found, kept so that the list of trials need not judge; forgotten when anything is corrected."""
+    """What was found, kept so that the list of trials need not judge; forgotten when anything is corrected.
+
+    `lines` tell of the first measure, `also` of the others (None: not kept then).
+    """
 
     __tablename__ = "finding"
     trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
     lines: list[dict[str, str]] = Field(sa_column=Column(JSONB(), nullable=False))
     noise_sd: float | None = None
+    also: list[dict[str, Any]] | None = Field(default=None, sa_column=Column(JSONB()))
 
 
 class OwnRecipeRow(SQLModel, table=True):

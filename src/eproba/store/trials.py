@@ -1,8 +1,13 @@
-"""Trials: fetching one whole."""
+"""Trials: fetching one whole, once for every change."""
 
 from collections.abc import Sequence
+from threading import Lock
 from typing import Any
+from uuid import UUID
 
+from cachetools import LRUCache, cached
+from sqlalchemy import bindparam
+from sqlalchemy import select as columns_of
 from sqlmodel import Session, col, select
 
 from eproba.core.trial.model import Trial
@@ -14,15 +19,33 @@ from eproba.store.tables import (
     PourRow,
     RoundRow,
     SpareRunRow,
+    StampRow,
     TreatmentRow,
     TrialMeasureRow,
     TrialRow,
     UnitRow,
 )
 
+STAMPS = columns_of(col(StampRow.plan), col(StampRow.readings)).where(col(StampRow.trial_id) == bindparam("trial_id"))
+MOST_TRIALS = 250  # kept in memory by each process: some ten megabytes
+
+
+def stamps_of(session: Session, trial_id: int) -> tuple[UUID, UUID] | None:
+    """What the plan and the readings of a trial are known by now. With any change the database gives new ones, never
+    given before: what was fetched under one is true as long as it stands, for every process and in every copy."""
+    session.flush()
+    found = session.connection().execute(STAMPS, {"trial_id": trial_id}).first()
+    return None if found is None else (found.plan, found.readings)
+
 
 def load_trial(session: Session, trial_id: int) -> Trial | None:
     """The whole trial, or None."""
+    stamps = stamps_of(session, trial_id)
+    return None if stamps is None else _fetched(session, trial_id, stamps[0])
+
+
+@cached(LRUCache(MOST_TRIALS), key=lambda _session, _trial_id, stamp: stamp, lock=Lock())
+def _fetched(session: Session, trial_id: int, _stamp: UUID) -> Trial | None:
     found = rows_of(session, TrialRow, col(TrialRow.id) == trial_id)
     if not found:
         return None

@@ -175,7 +175,7 @@ class Pour:
     entered_at: datetime | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Reading:
     """One reading (or its reason for being skipped; neither: taken back).
 
@@ -199,6 +199,10 @@ class Reading:
     sure: bool = False
     source: str = ""
     saw: bool = False
+
+    def __hash__(self) -> int:
+        """Quick, since what was judged is looked up by hundreds of readings."""
+        return hash((self.id, self.version))
 
     @property
     def blank(self) -> bool:
@@ -251,6 +255,10 @@ class Trial:
     closed_at: datetime | None = None
     made_at: datetime | None = None
     made_by: str = ""
+
+    def __hash__(self) -> int:
+        """Quick, since what was judged is looked up by the whole trial."""
+        return hash((self.id, self.key, self.closed_at, self.ended_on))
 
     @property
     def decision_on(self) -> date:

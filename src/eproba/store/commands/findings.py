@@ -1,5 +1,8 @@
 """Findings: kept when a trial is judged, forgotten when anything changes."""
 
+from collections.abc import Mapping, Sequence
+from typing import Any
+
 from sqlalchemy import delete
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col
@@ -7,9 +10,16 @@ from sqlmodel import Session, col
 from eproba.store.tables import FindingRow
 
 
-def keep_finding(session: Session, trial_id: int, lines: list[dict[str, str]], noise_sd: float | None) -> None:
-    """Keep the lines (verdict and sentence for each comparison) and the noise from unit to unit."""
-    found = {"lines": lines, "noise_sd": noise_sd}
+def keep_finding(
+    session: Session,
+    trial_id: int,
+    lines: Sequence[Mapping[str, str]],
+    noise_sd: float | None,
+    also: Sequence[Mapping[str, Any]] | None = None,
+) -> None:
+    """Keep the lines (verdict and sentence for each comparison), the noise from unit to unit, and what the other
+    measures showed."""
+    found = {"lines": lines, "noise_sd": noise_sd, "also": also}
     statement = insert(FindingRow).values(trial_id=trial_id, **found)
     session.connection().execute(statement.on_conflict_do_update(index_elements=["trial_id"], set_=found))
 

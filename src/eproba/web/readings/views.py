@@ -17,7 +17,7 @@ from eproba.core.words import DateError, exact, parse_date
 from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_readings
 from eproba.exchange.table import decode
 from eproba.store.commands.readings import Answer, Sender, Sent, add_many, take_entries
-from eproba.store.readings import corrections_of, readings_of
+from eproba.store.readings import all_readings, corrections_of, readings_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.filters import day_and_month
@@ -180,7 +180,7 @@ def _read_at(on: date, day: date, there: Reading | None) -> datetime | None:
 @readings.get("/trials/<int:trial_id>/readings.csv")
 def csv_out(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
-    text = write_readings(trial, readings_of(db(), trial_id))
+    text = write_readings(trial, all_readings(db(), trial_id))
     return download("\ufeff" + text, "text/csv", f"{file_name(trial)}.csv")
 
 

@@ -39,7 +39,7 @@ from eproba.store.drafts import drafts
 from eproba.store.glances import due_by, glances
 from eproba.store.mapping import correction_from
 from eproba.store.pours import pour_changes_of
-from eproba.store.readings import corrections_of, readings_of
+from eproba.store.readings import all_readings, corrections_of
 from eproba.web.new_trial.answers import answers_from
 from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.ground_plan import trial_plan
@@ -86,7 +86,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     hidden = hides_lots(trial, today(), sees_lots())
     done = [each for each in trial.rounds if each.done]
     latest = done[-1] if done else None
-    readings = readings_of(db(), trial_id)
+    readings = all_readings(db(), trial_id)
     found = {(r.unit_id, r.measure_key): r for r in readings if latest and r.round_id == latest.id and r.replicate == 1}
     waiting = due_by(db(), trial.decision_on, trial_id=trial_id) if trial.goes_on else []
     return render_template(
@@ -149,7 +149,7 @@ def _changes(trial: Trial) -> Changes:
 
 
 def _evidence(trial: Trial, changes: Changes) -> Evidence:
-    return evidence(trial, readings_of(db(), trial.id), changes, today())
+    return evidence(trial, all_readings(db(), trial.id), changes, today())
 
 
 def _spare_form(trial: Trial) -> SpareForm:
@@ -304,7 +304,7 @@ def export(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
     changes = _changes(trial)
     record = Record(
-        readings=readings_of(db(), trial_id),
+        readings=all_readings(db(), trial_id),
         corrections=changes.corrections,
         pour_changes=[] if hides_lots(trial, today(), sees_lots()) else changes.pours,
         evidence=_evidence(trial, changes),

@@ -3,12 +3,10 @@
 from dataclasses import dataclass
 
 from eproba.core.judging.judge import Comparison, Judgement
-from eproba.core.stats.series import CannotJudge
-from eproba.core.trial.model import Reading, Trial
+from eproba.core.trial.model import Trial
 from eproba.core.wording.sentences import Wording, headline, sentence, settling, trend_sentence
 from eproba.web.pictures.gap_ruler import GapRuler, gap_ruler
 from eproba.web.pictures.shuffle_pile import ShufflePile, shuffle_pile
-from eproba.web.verdict.findings import judged
 
 
 @dataclass(frozen=True)
@@ -22,15 +20,6 @@ class ComparisonShown:
     settling: str
     ruler: GapRuler | None
     pile: ShufflePile | None
-
-
-@dataclass(frozen=True)
-class AlsoSeen:
-    """A measure that was not the first: its sentences, kept apart from the verdict."""
-
-    name: str
-    sentences: tuple[str, ...]
-    problem: str = ""
 
 
 def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShown]:
@@ -59,18 +48,3 @@ def shown_trend(trial: Trial, judgement: Judgement) -> str:
     if judgement.trend is None:
         return ""
     return trend_sentence(judgement.trend, judgement, Wording.of(trial.asked[0].measure))
-
-
-def also_seen(trial: Trial, readings: tuple[Reading, ...]) -> list[AlsoSeen]:
-    """The other measures, described one by one."""
-    described = []
-    for asked in trial.asked[1:]:
-        try:
-            judgement = judged(trial, asked, readings)
-        except CannotJudge as error:
-            described.append(AlsoSeen(asked.measure.name, (), str(error)))
-            continue
-        wording = Wording.of(asked.measure)
-        lines = tuple(sentence(each, judgement, wording) for each in judgement.comparisons)
-        described.append(AlsoSeen(asked.measure.name, lines))
-    return described

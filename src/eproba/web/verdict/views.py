@@ -9,7 +9,8 @@ from eproba.core.judging.courses import courses
 from eproba.core.stats.series import CannotJudge
 from eproba.core.stats.summaries import SUMMARIES, Points
 from eproba.core.trial.model import Asked, Trial
-from eproba.store.readings import readings_of
+from eproba.store.findings import also_found
+from eproba.store.readings import all_readings
 from eproba.web.ui.clock import today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404
@@ -21,7 +22,7 @@ verdict = Blueprint("verdict", __name__, template_folder="templates")
 def show(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
     sealed = trial.sealed(today())
-    readings = tuple(readings_of(db(), trial_id))
+    readings = all_readings(db(), trial_id)
     asked = trial.asked[0]
     shown: dict[str, Any] = {"trial": trial, "looks": trial_looks(trial), "sealed": sealed, "measure": asked.measure}
     shown["chart"] = course_chart(trial, asked, courses(trial, asked, readings), sealed)
@@ -30,8 +31,8 @@ def show(trial_id: int) -> ResponseReturnValue:
         return render_template("verdict/sealed.html", **shown)
     # Judging brings in the heavy statistics: imported where it is needed, not by every page.
     from eproba.core.wording.ledger import text_of
-    from eproba.web.verdict.findings import judged
-    from eproba.web.verdict.page import also_seen, shown_comparisons, shown_trend
+    from eproba.web.verdict.findings import also_seen, judged
+    from eproba.web.verdict.page import shown_comparisons, shown_trend
 
     try:
         judgement = judged(trial, asked, readings)
@@ -43,7 +44,7 @@ def show(trial_id: int) -> ResponseReturnValue:
         ledger=[(line, text_of(line)) for line in judgement.trust],
         comparisons=shown_comparisons(trial, judgement),
         trend=shown_trend(trial, judgement),
-        also=also_seen(trial, readings),
+        also=also_found(db(), trial_id) or also_seen(trial, readings),
         notes=[(each.day, each.note) for each in trial.rounds if each.note],
         **shown,
     )
