@@ -9,12 +9,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, date, datetime, timedelta
 from statistics import quantiles
+from typing import Any
 
 import numpy as np
 from flask import Flask
 from flask.testing import FlaskClient
-from sqlalchemy import text
-from sqlmodel import Session
+from sqlalchemy import Column, ColumnElement, insert, select, text
+from sqlmodel import Session, SQLModel, col
 
 from eproba.core.planning.plan import Plan, PlannedMeasure, PlannedTreatment, simple_layout
 from eproba.core.trial.days import regular
@@ -22,6 +23,16 @@ from eproba.store.commands.readings import add_many
 from eproba.store.commands.trials import create_trial
 from eproba.store.database import engine_for
 from eproba.store.preparing import named
+from eproba.store.tables import (
+    FindingRow,
+    PourRow,
+    ReadingRow,
+    RoundRow,
+    TreatmentRow,
+    TrialMeasureRow,
+    TrialRow,
+    UnitRow,
+)
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import migrate
 from eproba.web.app import create_app
@@ -30,9 +41,10 @@ from eproba.web.verdict.findings import remember_all
 
 NAME, TRIALS, TODAY = "eproba_bench", 200, date(2026, 5, 20)
 RUNNING = 20
+FAR = 1_000_000  # between the numbers of one copy and the next
 TIMES = 40
 PAGES = (
-    "/health", "/", "/trials", "/trials?page=3", "/trials?find=Trial+17", "/trials/2", "/trials/2/verdict",
+    "/health", "/", "/trials", "/trials?page=3", "/trials?find=Trial+0017", "/trials/2", "/trials/2/verdict",
     "/trials/1/verdict", "/trials/2/readings", "/trials/2/pours", "/trials/1/rounds/3", "/trials/2/readings.csv",
     "/trials/2/tags", "/trials/2/sheet", "/measures", "/help", "/calendar", "/shelf", "/recipes", "/mix", "/trials/1",
     "/trials/1/pours/21", "/trials/1/mix", "/recipes/yeast-starter", "/devices",
@@ -50,7 +62,7 @@ def plan(i: int, running: bool) -> Plan:
         ("Plain water", "water control", ""),
     )
     return Plan(
-        f"Trial {i}", "It makes chard taller.", "",
+        f"Trial {i:04}", "It makes chard taller.", "",
         tuple(PlannedMeasure(key, 1, None) for key in ("plant_height", *others)), 0.15, "ratio", False, "last", start,
         regular(28, 7, 7),
         tuple(PlannedTreatment(name, role, "", 250, "mL", recipe=recipe) for name, role, recipe in names), 3,
@@ -59,11 +71,12 @@ def plan(i: int, running: bool) -> Plan:
 
 
 def fill(session: Session, trials: int = TRIALS, running: int = RUNNING) -> None:
-    """Trials with all readings up to today, every so-many-th of them running."""
+    """Trials with all readings up to today, every so-many-th of them running; beyond 200, those that are over again."""
     rng = np.random.default_rng(1)
     at = datetime(2026, 5, 1, tzinfo=UTC)
-    for i in range(trials):
-        drawn = plan(i, i % max(1, trials // running) == 0)
+    fresh = min(trials, TRIALS)
+    for i in range(fresh):
+        drawn = plan(i, i % max(1, fresh // running) == 0)
         trial = load_trial(session, create_trial(session, drawn, f"seed {i}", at))
         keys = [asked.measure.key for asked in trial.asked]
         rounds = [r for r in trial.rounds if trial.date_of(r.day) <= TODAY]
@@ -89,8 +102,27 @@ def fill(session: Session, trials: int = TRIALS, running: int = RUNNING) -> None
         )
     session.commit()
     remember_all(session)
+    for copy in range(1, trials // fresh):
+        again(session, copy)
     session.connection().execute(text("ANALYZE"))
     session.commit()
+
+
+def again(session: Session, copy: int) -> None:
+    """Everything that is over once more, as it stands, under numbers and keys of its own."""
+    over = select(col(TrialRow.id)).where(col(TrialRow.closed_at).is_not(None), col(TrialRow.id) <= TRIALS)
+    for row in (TrialRow, TreatmentRow, UnitRow, TrialMeasureRow, RoundRow, PourRow, ReadingRow, FindingRow):
+        table = SQLModel.metadata.tables[str(row.__tablename__)]
+        trial = table.c.id if row is TrialRow else table.c.trial_id
+        copied = select(*(_copied(column, copy) for column in table.c)).where(trial.in_(over))
+        session.connection().execute(insert(table).from_select(list(table.c), copied))
+    session.commit()
+
+
+def _copied(column: Column[Any], copy: int) -> ColumnElement[Any]:
+    if column.name in ("key", "client_id"):
+        return column + f" {copy}"
+    return column + copy * FAR if column.name == "id" or column.foreign_keys else column
 
 
 @contextmanager

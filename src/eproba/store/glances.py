@@ -138,6 +138,14 @@ def _list(found: bool) -> Select:
     closed = and_(decision <= bindparam("today"), col(TrialRow.closed_at).is_not(None))
     over = or_(col(TrialRow.ended_on).is_not(None), closed)
     planned = and_(col(TrialRow.start_on) > bindparam("today"), col(TrialRow.started_on).is_(None))
+    order = (over, planned, decision.desc(), col(TrialRow.id))
+    # Only numbers are put in order; the rest is fetched for those that are shown.
+    place = func.row_number().over(order_by=order).label("place")
+    page = select(col(TrialRow.id), place).order_by(*order).limit(bindparam("most")).offset(bindparam("skip"))
+    if found:
+        named, claimed = (col(text).ilike(bindparam("pattern")) for text in (TrialRow.name, TrialRow.claim))
+        page = page.where(or_(named, claimed))
+    shown = page.subquery()
     t = TrialRow
     facts = (t.id, t.name, t.claim, t.start_on, t.decision_day, t.ended_on, t.started_on, t.closed_at)
     query = select(
@@ -146,12 +154,8 @@ def _list(found: bool) -> Select:
         _counted(UnitRow).label("units"),
         _counted(RoundRow).label("rounds"),
         _counted(RoundRow, col(RoundRow.done)).label("done"),
-    ).outerjoin(FindingRow, col(FindingRow.trial_id) == col(TrialRow.id))
-    if found:
-        named, claimed = (col(text).ilike(bindparam("pattern")) for text in (TrialRow.name, TrialRow.claim))
-        query = query.where(or_(named, claimed))
-    order = (over, planned, decision.desc(), col(TrialRow.id))
-    return query.order_by(*order).limit(bindparam("most")).offset(bindparam("skip"))
+    ).join(shown, shown.c.id == col(TrialRow.id))
+    return query.outerjoin(FindingRow, col(FindingRow.trial_id) == col(TrialRow.id)).order_by(shown.c.place)
 
 
 def _counted(table: Any, *where: Any) -> ScalarSelect[int]:
