@@ -100,11 +100,25 @@ def test_start_stop_and_start_again(home):
     assert eproba(home, "demo", "--port", other, "--detach").returncode == 0
     assert "Wool mulch under the currants" in ask(other, "/trials")
     assert "Wool mulch" not in ask(port, "/trials"), "the demo never touches the data of serve"
+    the_data_store_stops(home, port)
+    again = eproba(home, "serve")
+    assert "serve runs already" in again.stderr
+    assert "No trial yet" in ask(port, "/trials"), "the app goes on, since the data store is back"
     stopped = eproba(home, "stop")
     assert "serve has ended" in stopped.stderr
     assert "demo has ended" in stopped.stderr
     assert processes(home) == []
     assert "nothing was running" in said(eproba(home, "stop"))
+
+
+def the_data_store_stops(home, port):
+    postmaster = pid_of(home, "postmaster")
+    os.kill(postmaster, signal.SIGINT)
+    assert gone(postmaster)
+    with pytest.raises(urllib.error.HTTPError) as refused:
+        ask(port, "/trials")
+    assert refused.value.code == 503
+    assert "The data store is not answering" in refused.value.read().decode()
 
 
 def test_foreground_ends_with_ctrl_c_and_leaves_nothing(home):
@@ -173,21 +187,6 @@ def test_after_a_crash_the_next_serve_finds_what_was_left_behind(home):
     assert "No trial yet" in ask(port, "/trials")
     assert eproba(home, "stop").returncode == 0
     assert processes(home) == []
-
-
-def test_the_data_store_stops_and_the_app_goes_on_when_it_is_back(home):
-    port = free_port()
-    eproba(home, "serve", "--port", port, "--detach")
-    postmaster = pid_of(home, "postmaster")
-    os.kill(postmaster, signal.SIGINT)
-    assert gone(postmaster)
-    with pytest.raises(urllib.error.HTTPError) as refused:
-        ask(port, "/trials")
-    assert refused.value.code == 503
-    assert "The data store is not answering" in refused.value.read().decode()
-    again = eproba(home, "serve")
-    assert "serve runs already" in again.stderr
-    assert "No trial yet" in ask(port, "/trials")
 
 
 # --- Killed at every step --------------------------------------------------------------------------------------------
@@ -374,15 +373,15 @@ def test_a_backup_onto_a_full_disk_leaves_the_one_before(home):
 def test_nightly_backups_keep_the_last_seven_however_the_clock_jumps(home):
     assert "there is nothing to back up" in said(eproba(home.parent / "another", "backup", "--keep", "7"))
     backups = home / "backups"
-    for number in range(8):
-        if number == 3:  # one of them bears a time that is still to come
-            newest = max(backups.glob("*.backup"), key=lambda each: each.stat().st_mtime_ns)
-            os.utime(newest, (2**31, 2**31))
-        assert eproba(home, "backup", "--keep", "7").returncode == 0
-    kept = sorted(each.name for each in backups.glob("*.backup"))
+    for number in range(1, 8):
+        (backups / f"eproba-2026-05-0{number}-{number}.backup").write_text("a night")
+        os.utime(backups / f"eproba-2026-05-0{number}-{number}.backup", (number, number))
+    os.utime(backups / "eproba-2026-05-03-3.backup", (2**31, 2**31))  # one bears a time that is still to come
+    assert eproba(home, "backup", "--keep", "7").returncode == 0
+    kept = sorted((each.name for each in backups.glob("*.backup")), key=lambda name: int(name[:-7].split("-")[-1]))
     assert len(kept) == 7
     assert kept[-1].endswith("-8.backup"), "the one just written"
-    assert not any(name.endswith("-1.backup") for name in kept)
+    assert kept[:2] == ["eproba-2026-05-02-2.backup", "eproba-2026-05-03-3.backup"], "the oldest went, and no other"
 
 
 def test_a_home_of_old_had_one_secret_for_both_and_keeps_its_data(home):

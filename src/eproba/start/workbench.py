@@ -17,6 +17,12 @@ from eproba.start.saying import Refused, say
 CHROMIUM = Path("/usr/bin/chromium")
 MEMORY = Path("/dev/shm")
 IN_MEMORY_FROM = 3_000 * 2**20
+QUICK = (
+    ["ruff", "check", "-q", "."],
+    ["ruff", "format", "--check", "-q", "."],
+    ["djlint", "--lint", "--quiet", "src/eproba/web"],
+    ["lint-imports", "--no-logo"],
+)
 
 
 @contextmanager
@@ -47,27 +53,30 @@ def test(arguments: Sequence[str]) -> int:
         install_packages("chromium")
     # Nothing in the cluster outlives the tests; a new database costs a twentieth in memory.
     with own_home(_in_memory(), ["fsync=off", "synchronous_commit=off", "full_page_writes=off"]) as (_, env):
-        if not arguments:
-            _checks(program, env)
-            arguments = ["-n", "2", "--dist", "worksteal"]  # two at a time, as many as the machines have cores
-        return subprocess.run([program.python, "-m", "pytest", "-q", *arguments], env=env, cwd=CHECKOUT).returncode
+        tests = [str(program.python), "-m", "pytest", "-q"]
+        if arguments:
+            return subprocess.run([*tests, *arguments], env=env, cwd=CHECKOUT).returncode
+        say("ruff, djlint, import-linter; mypy beside the tests")
+        for check in QUICK:
+            _check(*_started(program, env, check))
+        types = _started(program, env, ["mypy", "--no-error-summary"])
+        # Two at a time, as many as the machines have cores.
+        outcome = subprocess.run([*tests, "-n", "2", "--dist", "worksteal"], env=env, cwd=CHECKOUT).returncode
+        _check(*types)
+        return outcome
 
 
-def _checks(program: Program, env: dict[str, str]) -> None:
-    say("ruff, djlint, mypy, import-linter")
-    programs = program.venv / "bin"
-    checks: list[list[str]] = [
-        ["ruff", "check", "-q", "."],
-        ["ruff", "format", "--check", "-q", "."],
-        ["djlint", "--lint", "--quiet", "src/eproba/web"],
-        ["mypy", "--no-error-summary"],
-        ["lint-imports", "--no-logo"],
-    ]
-    for name, *rest in checks:
-        done = subprocess.run([programs / name, *rest], cwd=CHECKOUT, env=env, capture_output=True, text=True)
-        if done.returncode:
-            print(done.stdout + done.stderr)
-            raise Refused(f"{name} found something.")
+def _started(program: Program, env: dict[str, str], check: Sequence[str]) -> tuple[str, "subprocess.Popen[str]"]:
+    command = [str(program.venv / "bin" / check[0]), *check[1:]]
+    out = subprocess.PIPE
+    return check[0], subprocess.Popen(command, cwd=CHECKOUT, env=env, stdout=out, stderr=subprocess.STDOUT, text=True)
+
+
+def _check(name: str, running: "subprocess.Popen[str]") -> None:
+    told, _ = running.communicate()
+    if running.returncode:
+        print(told)
+        raise Refused(f"{name} found something.")
 
 
 def bench(name: str) -> int:

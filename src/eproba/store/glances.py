@@ -11,7 +11,7 @@ from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Session, col
 
 from eproba.core.trial.model import Role
-from eproba.core.trial.stage import Stage, stage_of
+from eproba.core.trial.stage import Stage, is_sealed, stage_of
 from eproba.store.measures import all_measures
 from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
 
@@ -47,6 +47,11 @@ class Glance:
     readings_in: int
     rounds: int
     finding: tuple[dict[str, str], ...] | None
+
+    @property
+    def unjudged(self) -> bool:
+        """The envelope is open, and nothing is kept of what was in it."""
+        return self.finding is None and not is_sealed(self.stage)
 
 
 def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = None) -> list[Due]:

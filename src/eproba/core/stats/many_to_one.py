@@ -11,8 +11,7 @@ from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import optimize, special, stats
-from scipy.stats import qmc
+from scipy import optimize, special
 
 Array = NDArray[np.float64]
 QMC_SEED = 20260501
@@ -58,10 +57,10 @@ def critical_value(correlation: Array, df: int, confidence: float) -> float:
 @functools.lru_cache(maxsize=2048)
 def _critical_value(key: tuple[float, ...], k: int, df: int, confidence: float) -> float:
     correlation = np.array(key).reshape(k, k)
-    alone = float(stats.t.isf((1 - confidence) / 2, df))
+    alone = _two_sided(1 - confidence, df)
     if k == 1:
         return alone
-    bonferroni = float(stats.t.isf((1 - confidence) / 2 / k, df))
+    bonferroni = _two_sided((1 - confidence) / k, df)
     return float(
         optimize.brentq(
             lambda bound: chance_all_within(bound, correlation, df) - confidence,
@@ -70,6 +69,11 @@ def _critical_value(key: tuple[float, ...], k: int, df: int, confidence: float) 
             xtol=1e-5,
         )
     )
+
+
+def _two_sided(alpha: float, df: int) -> float:
+    """The bound that |T| passes with chance alpha."""
+    return float(-special.stdtrit(df, alpha / 2))
 
 
 @functools.lru_cache(maxsize=256)
@@ -112,9 +116,11 @@ def _normal_nodes() -> tuple[Array, Array]:
 def _noise_nodes(df: int) -> tuple[Array, Array]:
     """Nodes and weights over s = √(χ²_df / df)."""
     nodes, weights = np.polynomial.legendre.leggauss(40)
-    low, high = np.sqrt(stats.chi2.ppf(np.array([1e-13, 1 - 1e-13]), df) / df)
+    low, high = np.sqrt(special.chdtri(df, np.array([1 - 1e-13, 1e-13])) / df)
     s = (high - low) / 2 * nodes + (high + low) / 2
-    return s, (high - low) / 2 * weights * stats.chi2.pdf(df * s**2, df) * 2 * df * s
+    # The density of s, by way of its logarithm: the parts alone are too large for many degrees of freedom.
+    log_density = (df - 1) * np.log(s) - df * s**2 / 2 + df / 2 * np.log(df / 2) - special.gammaln(df / 2) + np.log(2)
+    return s, (high - low) / 2 * weights * np.exp(log_density)
 
 
 def _by_quadrature(bound: float, loadings: Array, df: int) -> float:
@@ -132,6 +138,8 @@ def _by_quadrature(bound: float, loadings: Array, df: int) -> float:
 @functools.lru_cache(maxsize=32)
 def _even_points(dimensions: int) -> Array:
     """Scrambled Sobol points with a fixed seed: shape (dimensions, points)."""
+    from scipy.stats import qmc  # takes most of a second to load, and few designs need it
+
     sobol = qmc.Sobol(dimensions, seed=np.random.default_rng(QMC_SEED))
     return np.ascontiguousarray(sobol.random(QMC_POINTS).T)
 

@@ -57,11 +57,13 @@ PAGE = 30
 
 @trials.get("/trials")
 def index() -> ResponseReturnValue:
-    from eproba.web.verdict.findings import with_findings  # judging is heavy: only where it is needed
-
     words, page = request.args.get("find", "").strip(), max(1, request.args.get("page", 1, type=int))
     seen = glances(db(), today(), words, PAGE + 1, (page - 1) * PAGE)
-    shown = with_findings(db(), seen[:PAGE])
+    shown = seen[:PAGE]
+    if any(glance.unjudged for glance in shown):
+        from eproba.web.verdict.findings import with_findings  # judging is heavy: only where it is needed
+
+        shown = with_findings(db(), shown)
     more = len(seen) > PAGE
     return render_template(
         "trials/index.html",

@@ -10,7 +10,6 @@ from eproba.core.judging.from_trial import judge_trial
 from eproba.core.judging.judge import Judgement
 from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.model import Asked, Reading, Trial
-from eproba.core.trial.stage import is_sealed
 from eproba.core.wording.sentences import Wording, headline, sentence
 from eproba.store.commands.findings import keep_finding
 from eproba.store.findings import unjudged
@@ -41,7 +40,7 @@ def with_findings(session: Session, glances: Sequence[Glance]) -> list[Glance]:
     """Fill in what trials that are over showed, where nothing is kept of it: a few, and nothing is written."""
     left, filled = AT_ONCE, []
     for glance in glances:
-        if left and glance.finding is None and not is_sealed(glance.stage):
+        if left and glance.unjudged:
             left -= 1
             trial = load_trial(session, glance.id)
             lines = _found(trial, all_readings(session, glance.id))[0] if trial else ()
