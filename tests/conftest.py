@@ -17,6 +17,7 @@ from sqlmodel import Session
 from werkzeug.serving import make_server
 from werkzeug.test import TestResponse
 
+from eproba.start.workbench import CHROMIUM
 from eproba.store.database import engine_for
 from eproba.store.demo import make_demo
 from eproba.store.preparing import named
@@ -26,7 +27,6 @@ from eproba.web.settings import Settings
 from eproba.web.verdict.findings import remember_all
 
 TODAY = date(2026, 5, 20)
-CHROMIUM = "/usr/bin/chromium"
 PATIENCE = 120_000  # ms: a busy machine may stand still for a while
 _numbers = itertools.count(1)
 # In CI the same examples each time; elsewhere new ones, so that somebody meets what nobody thought of.

@@ -8,6 +8,8 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, Page, sync_playwright
 
+from eproba.start.workbench import CHROMIUM
+
 HERE = Path(__file__).parent
 LAPTOP, PHONE = (1280, 800), (390, 844)
 VIEWS = {
@@ -29,7 +31,7 @@ VIEWS = {
 def main(base: str) -> None:
     flags = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking"]
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=flags)
         for name, (path, (width, height)) in VIEWS.items():
             page = browser.new_page(base_url=base, viewport={"width": width, "height": height})
             page.goto(path, wait_until="networkidle")

@@ -17,7 +17,7 @@ from tests.web.entries import op, till
 from tests.web.steps import fill
 
 PATIENCE = 300  # seconds: a busy machine fails nothing
-SENT_AT_ONCE = 6
+SENT_AT_ONCE = 12
 
 
 class Answer:
