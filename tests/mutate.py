@@ -31,6 +31,9 @@ TESTS = {"core": ["tests/core", "tests/exchange"], "store": ["tests/store", "tes
 LEFT_OUT = ("test_browser.py", "test_till.py", "test_fuzz.py", "test_races.py")
 MADE_FROM_DATA = ("core/brewing", "core/measuring", "core/catalogue", "core/keys.py", "core/planning")
 CACHED = type(functools.cache(lambda: None))
+SHOWS_TABLES = (
+    "tests/core/test_answers.py::test_answers[tables]"  # reads what modules hold without running a line there
+)
 HANGS = 60  # seconds for one test: whoever hangs is noticed
 ENOUGH = 10  # seconds of tests for one change: what they did not notice survives
 SWAPS = {
@@ -195,7 +198,12 @@ def lines_of(cover: coverage.Coverage) -> dict[tuple[str, int], list[str]]:
     for file in data.measured_files():
         for line, contexts in data.contexts_by_lineno(file).items():
             found[(file, line)] = [each for each in contexts if each]
+            if not found[(file, line)]:
+                BEFORE.add((file, line))
     return found
+
+
+BEFORE: set[tuple[str, int]] = set()  # lines that ran only while the tests were read
 
 
 # --- The second run: one change at a time ----------------------------------------------------------------------------
@@ -223,11 +231,11 @@ def judge(watch: Watch) -> None:
     while todo or running:
         while todo and len(running) < WISH.jobs:
             change = todo.pop()
-            tests = sorted(_tests_of(change, told), key=lambda name: watch.seconds[name])
+            tests = sorted(_tests_of(change, told), key=lambda name: watch.seconds.get(name, 0.0))
             if not tests:
                 outcomes[change] = "no test runs it"
                 continue
-            running[_fork(change, [watch.items[name] for name in tests])] = change
+            running[_fork(change, [watch.items[name] for name in tests if name in watch.items])] = change
         if running:
             pid, status = os.wait()
             outcomes[running.pop(pid)] = OUTCOMES.get(os.waitstatus_to_exitcode(status), "broken")
@@ -237,11 +245,12 @@ def judge(watch: Watch) -> None:
 
 
 def _tests_of(change: Change, told: dict[tuple[str, int], list[str]]) -> set[str]:
-    """The tests that run its line; of what a module holds, the tests that run any line of that module."""
+    """The tests that run its line; of what ran before them or is held by a module, those that run any line there."""
     found = set(told.get((str(change.file), change.line), ()))
-    if found or change.line in _lines_in_functions(change.file):
+    before = (str(change.file), change.line) in BEFORE
+    if found or (change.line in _lines_in_functions(change.file) and not before):
         return found
-    return {name for (file, _), names in told.items() if file == str(change.file) for name in names}
+    return {SHOWS_TABLES, *(name for (file, _), names in told.items() if file == str(change.file) for name in names)}
 
 
 @functools.cache
