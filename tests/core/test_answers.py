@@ -22,7 +22,10 @@ def of_tables():
     for module in pkgutil.walk_packages(eproba.core.__path__, "eproba.core."):
         for name, value in vars(import_module(module.name)).items():
             if name.strip("_").isupper() and isinstance(value, tuple | dict) and '"' in repr(value).replace("'", '"'):
-                yield f"{module.name}.{name}: {told(value)}"
+                yield f"{module.name}.{name}: {'' if isinstance(value, dict) else told(value)}"
+                yield from (
+                    (f"  {told(key)}: {told(each)}" for key, each in value.items()) if isinstance(value, dict) else ()
+                )
 
 
 ASKED = (globals(), *map(vars, (answers_of_brewing, answers_of_planning, answers_of_judging)))

@@ -32,14 +32,14 @@ def test_all_as_planned_is_one_note(catalogue):
     [
         ({"done_on": DAY0 + timedelta(days=4)}, {}, "1 of 2 applications came late, by up to 4 days (A of day 0)"),
         ({"done_on": DAY0 + timedelta(days=1)}, {}, "All 2 applications are on record"),
-        ({"amount_each": 100.0}, {"amount_each": 100.0}, "poured short 1 times, down to 40 % of the plan"),
-        ({"unit_amounts": {"P2": 200.0}}, {}, "Comfrey steep was poured short 1 times, down to 80 %"),
+        ({"amount_each": 100.0}, {"amount_each": 100.0}, "poured short once, down to 40 % of the plan"),
+        ({"unit_amounts": {"P2": 200.0}}, {}, "Comfrey steep was poured short once, down to 80 %"),
         ({}, {"amount_each": 225.0}, "All 2 applications are on record"),
         ({"amount_each": 300.0}, {}, "Unequal water on day 0: a gap may be the watering alone"),
         ({"alike": False}, {}, "Not every unit got the same handling on day 0"),
         ({}, {"can": "after"}, "the control was poured from the brew’s can, after it"),
         ({"override": "foul, but there was no other"}, {}, "should not be poured: foul, but there was no other"),
-        ({"status": "skipped"}, {"status": "due"}, "1 applications were skipped and 1 are not on record, of 2"),
+        ({"status": "skipped"}, {"status": "due"}, "Of 2 applications 1 was skipped, and 1 is not on record"),
     ],
 )
 def test_each_departure_is_told(catalogue, a, b, said):

@@ -95,11 +95,14 @@ SENTENCES = [
     ("bad batch", {"day": 7, "treatment": "Whey", "why": "no other was there"}, "On day 7 Whey came from a batch that "
      "should not be poured: no other was there."),
     ("all on record", {"applications": 8}, "All 8 applications are on record."),
-    ("skipped or not on record", {"skipped": 1, "undone": 2, "of": 8}, "1 applications were skipped and 2 are not on "
-     "record, of 8."),
+    ("skipped or not on record", {"skipped": 1, "undone": 2, "of": 8}, "Of 8 applications 1 was skipped, and 2 are not "
+     "on record."),
+    ("ended early", {"day": 9, "of": 28, "reason": "Hail. "}, "Ended on day 9 of 28: Hail. Stopping on a good day "
+     "makes luck look like proof."),
+    ("all rounds", {"due": 1}, "The one round was taken."),
     ("came late", {"late": 1, "of": 8, "days": 4, "pours": [("A", 0), ("B", 7)]}, "1 of 8 applications came late, by "
      "up to 4 days (A of day 0, B of day 7): the verdict speaks of what was poured, when it was poured."),
-    ("poured short", {"treatment": "Whey", "times": 2, "least": 0.4}, "Whey was poured short 2 times, down to 40 % of "
+    ("poured short", {"treatment": "Whey", "times": 2, "least": 0.4}, "Whey was poured short twice, down to 40 % of "
      "the plan."),
     ("unequal water", {"days": [0, 7]}, "Unequal water on day 0, 7: a gap may be the watering alone."),
     ("handled unlike", {"days": [0]}, "Not every unit got the same handling on day 0: raking alone can do something."),

@@ -57,7 +57,7 @@ def test_departures_stand_in_the_ledger(trial):
     assert "1 of 3 rounds" in text_of(lines["rounds missed"])
     assert lines["lots"].level == "caution"
     assert "frost" in text_of(lines["ended early"])
-    assert "1 applications were skipped and 1 are not on record" in text_of(lines["applied as planned"])
+    assert "applications 1 was skipped, and 1 is not on record" in text_of(lines["applied as planned"])
     bare = replace(trial.treatments[1], role="untreated")
     dry = replace(trial, treatments=(trial.treatments[0], bare))
     kind = {line.rule: line for line in judge_trial(dry, trial.asked[0], readings).trust}["control kind"]

@@ -119,7 +119,7 @@ def test_late_and_unequal_pours_stand_in_the_verdict(client, clock):
     assert client.post("/trials/1/pours/14", form).status_code == 302
     page = text(client, "/trials/1/verdict")
     assert "came late, by up to 8 days (B of day 14)" in page
-    assert "Comfrey steep was poured short 1 times, down to 60 % of the plan" in page
+    assert "Comfrey steep was poured short once, down to 60 % of the plan" in page
     assert "Unequal water on day 14" in page
     assert "Not every unit got the same handling on day 14" in page
     assert "The application B of day 14 was changed after the opening." in text(client, "/trials/1")

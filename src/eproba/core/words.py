@@ -39,7 +39,7 @@ def figure(number: float, decimals: int | None = None) -> str:
     """A number for reading: fixed decimals where the measure has them, else two significant figures or more."""
     if decimals is None:
         size = float(f"{number:.1e}".lstrip("-"))  # as it will be read: 9.99 is a 10, not a 10.0
-        decimals = 0 if size >= 10 or size == 0 else 1 if size >= 1 else 2 if size >= 0.1 else 3
+        decimals = 0 if size >= 10 or size < 0.0005 else 1 if size >= 1 else 2 if size >= 0.1 else 3
     shown = f"{abs(number):.{decimals}f}"
     return f"−{shown}" if number < 0 and float(shown) else shown
 

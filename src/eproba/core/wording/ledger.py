@@ -32,7 +32,7 @@ SAID: Mapping[str, str] = {
     # Rounds and baselines
     "no baseline": "No readings before the first application: nobody knows whether the units began alike.",
     "rounds missed": "{missed} of {due} rounds were missed.",
-    "all rounds": "All {due} rounds were taken.",
+    "all rounds": "{due:all_rounds}.",
     "read elsewhen": "Read on another day than planned: {moved:moved}. The true day counts.",
     "began apart": "At the start the groups were not quite alike: {apart:apart}. The judgement takes the start out.",
     "began alike": "The groups began alike (within a quarter of an SD).",
@@ -55,7 +55,7 @@ SAID: Mapping[str, str] = {
     "declared": "Declared on {on:day}, fingerprint {fingerprint}; {amendments:amendments}.",
     "amended": "On day {day} {what} was changed from {old} to {new}: {reason}.",
     "changed untold": "Differs from the declared plan without an amendment: {facts:commas}.",
-    "ended early": "Ended on day {day} of {of}: {reason}. Stopping on a good day makes luck look like proof.",
+    "ended early": "Ended on day {day} of {of}: {reason:ended} Stopping on a good day makes luck look like proof.",
     "borders": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of {guard:g} cm "
     "between.",
     "guard too narrow": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of "
@@ -76,13 +76,13 @@ SAID: Mapping[str, str] = {
     "all from one batch": "All {pours} pours of {treatment} came from one batch: the verdict speaks of one brew.",
     "batches in turn": "{batches} batches of {treatment} were poured one after the other, each on all units: the "
     "verdict speaks of them together.",
-    "bad batch": "On day {day} {treatment} came from a batch that should not be poured: {why}.",
+    "bad batch": "On day {day} {treatment} came from a batch that should not be poured: {why:ended}",
     # Applications
     "all on record": "All {applications} applications are on record.",
-    "skipped or not on record": "{skipped} applications were skipped and {undone} are not on record, of {of}.",
+    "skipped or not on record": "Of {of} applications {skipped:were} skipped, and {undone:are} not on record.",
     "came late": "{late} of {of} applications came late, by up to {days} days ({pours:pours}): the verdict speaks of "
     "what was poured, when it was poured.",
-    "poured short": "{treatment} was poured short {times} times, down to {least:percent} of the plan.",
+    "poured short": "{treatment} was poured short {times:times}, down to {least:percent} of the plan.",
     "unequal water": "Unequal water on day {days:commas}: a gap may be the watering alone.",
     "handled unlike": "Not every unit got the same handling on day {days:commas}: raking alone can do something.",
     "carried over": "On day {days:commas} the control was poured from the brew’s can, after it: a can carries over.",
@@ -132,6 +132,19 @@ def _amendments(value: object) -> str:
     return "no amendment" if not value else f"{value} amendment{'s' if value != 1 else ''}"
 
 
+def _all_rounds(value: object) -> str:
+    return "The one round was taken" if value == 1 else f"All {value} rounds were taken"
+
+
+def _ended(value: object) -> str:
+    """What somebody typed, as the end of a sentence."""
+    return f"{str(value).rstrip('. ')}."
+
+
+def _times(value: object) -> str:
+    return {1: "once", 2: "twice"}.get(value if isinstance(value, int) else 0, f"{value} times")
+
+
 def _among(value: object) -> str:
     return "" if value == 1 else f" and there are {value} comparisons"
 
@@ -164,6 +177,11 @@ _WAYS: Mapping[str, Callable[[object], str]] = {
     "moved": _moved,
     "apart": _apart,
     "amendments": _amendments,
+    "all_rounds": _all_rounds,
+    "ended": _ended,
+    "times": _times,
+    "were": lambda value: f"{value} {'was' if value == 1 else 'were'}",
+    "are": lambda value: f"{value} {'is' if value == 1 else 'are'}",
     "among": _among,
     "runs": _runs,
     "pours": _pours,
