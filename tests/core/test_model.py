@@ -16,7 +16,7 @@ from eproba.core.trial.days import DaysError, checked_rounds
 from eproba.core.trial.declaration import declare, facts_of, untold, worth_words
 from eproba.core.trial.ground import GroundError, borders, site_from
 from eproba.core.trial.lots import LotsError, deal, in_blocks
-from eproba.core.trial.model import Rules
+from eproba.core.trial.model import Reading, Rules
 from eproba.core.trial.stage import is_sealed
 from eproba.core.words import NumberError
 from tests.core.cases import small_trial
@@ -167,3 +167,17 @@ def test_what_is_possible_can_be_said_and_holds_the_sensible(catalogue):
 def test_the_sensible_lies_inside_the_possible(key):
     measure = measures()[key]
     assert measure.possible[0] <= measure.low < measure.high <= measure.possible[1]
+
+
+def test_what_was_judged_is_found_again_by_the_trial_and_its_readings():
+    """Equal records have equal hashes; any change makes another record, whatever its hash."""
+    trial = small_trial(measures())
+    reading = Reading(1, 1, 1, "leaf_count", 1, 7.0, "", "Ann", 1)
+    kept = {(trial, (reading,)): "judged"}
+    assert kept[replace(trial), (replace(reading),)] == "judged"
+    assert (replace(trial, note="Hail."), (reading,)) not in kept
+    assert (trial, (replace(reading, value=8.0),)) not in kept
+    assert len({hash(replace(trial, id=n)) for n in range(9)} | {hash(replace(reading, id=n)) for n in range(9)}) == 18
+    assert (reading.blank, replace(reading, value=None).blank, replace(reading, value=None, skip_reason="x").blank) == (
+        False, True, False,
+    )  # fmt: skip
