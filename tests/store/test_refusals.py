@@ -1,0 +1,221 @@
+"""What is refused and in which words; limits at their edge; what was set aside, by name."""
+
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import psycopg
+import pytest
+from sqlalchemy import text
+from sqlmodel import Session
+
+from eproba.core.catalogue import recipes
+from eproba.core.errors import EprobaError
+from eproba.core.measuring.measures import own_measure
+from eproba.core.trial.readings import Entry
+from eproba.store.commands import household as door
+from eproba.store.commands.drafts import hold_draft, new_draft, take_draft
+from eproba.store.commands.findings import keep_finding
+from eproba.store.commands.household import begin_try, forgive_try, keep_device, saw_device
+from eproba.store.commands.kit import keep_kit
+from eproba.store.commands.locks import Changed, lock_trial
+from eproba.store.commands.measures import add_own_measure, drop_own_measure
+from eproba.store.commands.pours import PourLog, log_pours
+from eproba.store.commands.readings import Sender, Sent, add_many, take_entries
+from eproba.store.commands.recipes import keep_recipe
+from eproba.store.commands.rounds import finish_round, open_again
+from eproba.store.commands.trials import delete_trial, note_trial
+from eproba.store.findings import own_noise
+from eproba.store.glances import due_by
+from eproba.store.household import device, handle
+from eproba.store.kit import Household, household_kit
+from eproba.store.measures import all_measures
+from eproba.store.preparing import begin_restore, bring_back, delete_aside, end_restore, named, set_aside
+from eproba.store.readings import corrections_of, readings_of
+from eproba.store.trials import load_trial
+from eproba.store.upgrading import migrate
+from tests.conftest import TODAY, demo_garden
+
+NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)
+CHARD, CURRANTS, BEDS = 1, 2, 5
+
+
+@pytest.fixture
+def session(app):
+    with Session(app.extensions["engine"]) as session:
+        yield session
+
+
+def refused(act, *arguments, **more):
+    with pytest.raises(EprobaError) as caught:
+        act(*arguments, **more)
+    return str(caught.value)
+
+
+def sent(trial, number, key="", **more):
+    this = trial.rounds[-1]
+    entry = Entry("H1", "surface_worms", 1, "7", TODAY)
+    return Sent(
+        **{
+            "id": f"entry-{number}",
+            "trial": key or trial.key,
+            "round": this.key,
+            "entry": entry,
+            "read_at": NOW,
+            **more,
+        }
+    )
+
+
+@demo_garden
+def test_every_refusal_says_what_to_do(session):
+    currants, beds, chard = (load_trial(session, number) for number in (CURRANTS, BEDS, CHARD))
+    draft = new_draft(session, {"claim": {}}, NOW)
+    take_draft(session, draft)
+    assert refused(hold_draft, session, draft) == (
+        "This draft is gone: it was thrown away, or its lots have been dealt."
+    )
+    assert refused(take_draft, session, draft) == "These lots have been dealt already: the trial stands under Trials."
+    pour = replace(beds.pours[0], note="something else")
+    assert refused(log_pours, session, BEDS, [PourLog(pour, {}, {})], "Eve", NOW) == (
+        f"Somebody else put treatment {pour.letter} of this day on record meanwhile: look at what stands there now, "
+        "then keep yours if it is right."
+    )
+    keep_recipe(session, replace(recipes()["sugar-ferment"], key="mine"), NOW)
+    assert refused(keep_recipe, session, replace(recipes()["sugar-ferment"], key="mine"), NOW, seen=7) == (
+        "Version 1 of this recipe was kept meanwhile. Yours is still in the fields; keep it as the next version if it "
+        "is right."
+    )
+    with pytest.raises(Changed) as changed:
+        note_trial(session, CURRANTS, "mine", "never seen")
+    assert (str(changed.value), changed.value.there) == (
+        "Somebody else changed the note meanwhile. Yours is still in the field; keep it again if it is right.",
+        currants.note,
+    )
+    assert refused(open_again, session, CHARD, chard.rounds[0].id, NOW) == (
+        "The round of day 0 can’t be opened again: the envelope is open: correct the table of readings."
+    )
+    assert refused(open_again, session, CURRANTS, currants.rounds[-1].id, NOW) == (
+        f"The round of day {currants.rounds[-1].day} can’t be opened again: it is open."
+    )
+    assert refused(finish_round, session, CURRANTS, 10**6, NOW) == "This round was removed from the plan."
+    delete_trial(session, CURRANTS)
+    assert refused(lock_trial, session, CURRANTS) == "This trial is gone: it was deleted meanwhile."
+
+
+@demo_garden
+def test_an_entry_is_refused_in_words_and_history_says_why(session):
+    trial, sender = load_trial(session, CURRANTS), Sender("Ben", NOW, "till")
+    others = [
+        sent(trial, 1, "nowhere"),
+        sent(trial, 2, round="gone"),
+        sent(trial, 3),
+        sent(trial, 3, round=trial.rounds[0].key),
+    ]
+    told = take_entries(session, others, sender)
+    keep = "Nothing was written. Keep your entries as a file."
+    assert [each.why for each in told] == [
+        f"This garden has no such trial: it was deleted, or this is another garden (a backup was restored). {keep}",
+        f"This round was removed from the plan. {keep}",
+        "",
+        "This entry bears the id of another. Type it again.",
+    ]
+    take_entries(session, [sent(trial, 4, seen=told[2].there.version, undo=True)], sender)
+    (undone, _) = corrections_of(session, CURRANTS)[0]
+    assert (undone.reason, undone.old_value, undone.by, undone.verdict_before) == ("taken back", 7.0, "Ben", "")
+
+
+@demo_garden
+def test_what_comes_after_the_opening_bears_the_verdict_that_stood(session):
+    chard = load_trial(session, CHARD)
+    session.connection().execute(
+        text("DELETE FROM reading WHERE trial_id = 1 AND round_id = :r"), {"r": chard.rounds[1].id}
+    )
+    keep_finding(session, CHARD, [{"headline": "Better"}, {"headline": "Can’t tell"}], 1.0)
+    row = {"round_id": chard.rounds[1].id, "unit_id": chard.units[0].id, "measure_key": chard.asked[0].measure.key,
+           "replicate": 1, "value": 9.0, "by": "Ann", "at": NOW, "client_id": "late"}  # fmt: skip
+    add_many(session, CHARD, [row], NOW, "Found the sheet.")
+    found = [correction for correction, reading in corrections_of(session, CHARD) if reading.client_id == "late"]
+    told = [(c.reason, c.by, c.at, c.sealed, c.verdict_before, c.old_value, c.old_client_id) for c in found]
+    assert told == [("Found the sheet.", "Ann", NOW, False, "Better; Can’t tell", None, "")]
+    assert len([r for r in readings_of(session, CHARD, chard.rounds[1].id) if r.value == 9.0]) == 1
+
+
+def test_guesses_are_counted_to_the_last_one(session):
+    minutes = [NOW + timedelta(minutes=n) for n in (0, 14, 15, 16)]
+    assert [begin_try(session, "a", NOW) is not None for _ in range(6)] == [True] * 5 + [False]
+    assert begin_try(session, "a", minutes[1]) is None
+    assert begin_try(session, "a", minutes[2]) is not None, "a quarter of an hour later they are forgotten"
+    forgive_try(session, begin_try(session, "b", minutes[2]))
+    many = [begin_try(session, f"c{n}", minutes[3]) is not None for n in range(60)]
+    assert many.count(True) == door.TRIES_OF_ALL - 1 == 49, "of all together fifty, one of them from before"
+
+
+def test_a_device_was_seen_once_a_minute_at_most(session):
+    keep_device(session, "phone", "Ann", False, NOW)
+    for seconds, seen in ((60, NOW), (61, NOW + timedelta(seconds=61))):
+        saw_device(session, "phone", NOW + timedelta(seconds=seconds))
+        session.expire_all()
+        assert device(session, "phone").seen_at == seen
+    assert (len(handle("phone")), handle("phone") == handle("phone"), handle("phone") != handle("other")) == (
+        16,
+        True,
+        True,
+    )
+
+
+def test_the_household_s_water_and_measures(session):
+    for kind, stands in (
+        ("tap with chlorine", True),
+        ("tap, not known", True),
+        ("rain", False),
+        ("tap with chloramine", False),
+    ):
+        keep_kit(session, replace(Household(), water=kind))
+        assert household_kit(session).stands == stands
+    add_own_measure(session, own_measure("own_buds", "Buds", "", 0, 9, 0, "lower", "difference", "Count.\nTwice."))
+    assert all_measures(session)["own_buds"].how == ("Count.\nTwice.",)
+    assert [drop_own_measure(session, key) for key in ("own_buds", "own_buds", "surface_worms")] == [True, False, False]
+
+
+@demo_garden
+def test_noise_of_finished_trials_is_pooled_and_a_pour_stands_after_its_round(session):
+    first = load_trial(session, CHARD)
+    key, scale = first.asked[0].measure.key, first.scale
+    session.connection().execute(
+        text("UPDATE trial_measure SET measure_key = :k WHERE trial_id = 3 AND position = 0"), {"k": key}
+    )
+    session.connection().execute(text("UPDATE trial SET scale = :s WHERE id = 3"), {"s": scale})
+    keep_finding(session, CHARD, [], 3.0)
+    keep_finding(session, 3, [], 4.0)
+    assert own_noise(session, key, scale) == (pytest.approx(12.5**0.5), 2)
+    assert own_noise(session, "slake", scale) is None
+    waiting = due_by(session, TODAY + timedelta(days=60))
+    assert waiting == sorted(waiting, key=lambda due: (due.on, due.trial_id, due.kind == "pour"))
+    assert {due.kind for due in waiting} == {"round", "pour"}
+    assert due_by(session, TODAY + timedelta(days=60), trial_id=BEDS) == [
+        due for due in waiting if due.trial_id == BEDS
+    ]
+
+
+def test_what_was_set_aside_is_told_by_name_and_brought_back(server, database):
+    url, at = named(server.url, database), datetime(2026, 5, 20, 12)
+    stem = f"{database}_before_20260520_120000"
+    assert set_aside(url) == []
+    assert refused(delete_aside, url, "x") == "nothing named x was set aside; there is nothing"
+    for number in (1, 2, 3):
+        migrate(begin_restore(url))
+        assert end_restore(url, at) == (stem if number == 1 else f"{stem}_{number}")
+    assert [name for name, size in set_aside(url) if size > 10**6] == [stem, f"{stem}_2", f"{stem}_3"]
+    assert refused(bring_back, url, "x", at) == f"nothing named x was set aside; there is {stem}, {stem}_2, {stem}_3"
+    assert bring_back(url, stem, at) == f"{stem}_4"
+    for name in (f"{stem}_2", f"{stem}_3", f"{stem}_4"):
+        delete_aside(url, name)
+    assert set_aside(url) == []
+    into = begin_restore(url)
+    migrate(into)
+    with psycopg.connect(into) as link:
+        link.execute("UPDATE alembic_version SET version_num = '9999'")
+    assert refused(end_restore, url, at) == (
+        "this backup is from a newer Eproba (9999): bring Eproba up to date, then restore"
+    )
+    assert set_aside(url) == []
