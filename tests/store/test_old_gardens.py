@@ -160,9 +160,9 @@ def held(old, new, where="") -> list[str]:
 
 
 def told_alike(now, before):
-    """The same words and counts, and figures that agree to nine digits."""
+    """The same verdicts and counts, and figures that agree to nine digits; how the ledger puts it may be bettered."""
     if isinstance(before, dict):
-        return now.keys() == before.keys() and all(told_alike(now[key], before[key]) for key in before)
+        return now.keys() == before.keys() and all(told_alike(now[key], before[key]) for key in before if key != "text")
     if isinstance(before, list):
         return len(now) == len(before) and all(map(told_alike, now, before))
     return now == (pytest.approx(before, rel=1e-9) if isinstance(before, float) else before)
