@@ -29,7 +29,7 @@ from eproba.start.program import program_for
 GARDENERS = 50
 SECONDS = 30.0
 PAUSE = 0.5
-WARM = 5.0  # the statistics load behind the first answers of a new server
+WARM = 10.0  # the statistics load behind the first answers of a new server
 
 
 class Line:
