@@ -4,7 +4,8 @@ from datetime import UTC, datetime, timedelta
 from statistics import median
 
 from benchmarks.timing import timed
-from eproba.core.applying.schedule import Pouring, Stock, back_schedule, jobs, served_by
+from eproba.core.applying.errands import jobs
+from eproba.core.applying.schedule import Pouring, Stock, back_schedule, served_by
 from eproba.core.catalogue import recipes
 
 TRIALS, APPLICATIONS = 20, 30

@@ -3,6 +3,7 @@
 import itertools
 import os
 import threading
+from collections.abc import Callable
 from datetime import UTC, date, datetime, timedelta
 from types import SimpleNamespace
 from typing import ClassVar
@@ -20,6 +21,7 @@ from werkzeug.test import TestResponse
 from eproba.start.workbench import CHROMIUM
 from eproba.store.database import engine_for
 from eproba.store.demo import make_demo
+from eproba.store.demo_crowded import make_crowded
 from eproba.store.preparing import named
 from eproba.store.upgrading import migrate
 from eproba.web.app import create_app
@@ -105,25 +107,40 @@ def server():
     server.admin.close()
 
 
+class Templates:
+    """Databases to copy, by name."""
+
+    def __init__(self, server: Server) -> None:
+        self.server = server
+        self.made: dict[str, str] = {}
+
+    def __getitem__(self, name: str) -> str:
+        if name not in self.made:
+            self.made[name] = self.server.new(self["empty"]) if name != "empty" else self.server.new()
+            url = named(self.server.url, self.made[name])
+            migrate(url) if name == "empty" else self.fill(url, {"demo": make_demo, "crowded": make_crowded}[name])
+        return self.made[name]
+
+    def fill(self, url: str, make: Callable[[Session, date], None]) -> None:
+        engine = engine_for(url)
+        with Session(engine) as session:
+            make(session, TODAY)
+            remember_all(session)
+        engine.dispose()
+
+
 @pytest.fixture(scope="session")
 def templates(server):
-    """An empty database and one with the demo garden, to copy."""
-    empty = server.new()
-    migrate(named(server.url, empty))
-    demo = server.new(empty)
-    engine = engine_for(named(server.url, demo))
-    with Session(engine) as session:
-        make_demo(session, TODAY)
-        remember_all(session)
-    engine.dispose()
-    yield {"empty": empty, "demo": demo}
-    server.drop(empty)
-    server.drop(demo)
+    """Databases to copy, made when they are first asked for: an empty one, one with the demo garden, a crowded one."""
+    templates = Templates(server)
+    yield templates
+    for name in templates.made.values():
+        server.drop(name)
 
 
 @pytest.fixture
 def garden(request):
-    """Which database a test gets: empty, or demo with @pytest.mark.parametrize("garden", ["demo"])."""
+    """Which database a test gets: empty, or demo or crowded with @pytest.mark.parametrize("garden", ["demo"])."""
     return getattr(request, "param", "empty")
 
 
@@ -206,6 +223,7 @@ def draft(client):
 
 
 demo_garden = pytest.mark.parametrize("garden", ["demo"], indirect=True)
+crowded_garden = pytest.mark.parametrize("garden", ["crowded"], indirect=True)
 
 
 class Live:

@@ -7,6 +7,7 @@ quickest first. What no test notices is named: a rule whose answer is not pinned
 
 import ast
 import contextlib
+import fcntl
 import functools
 import json
 import os
@@ -34,6 +35,7 @@ CACHED = type(functools.cache(lambda: None))
 SHOWS_TABLES = (
     "tests/core/test_answers.py::test_answers[tables]"  # reads what modules hold without running a line there
 )
+ALONE = "test_databases_are_made_restored_and_set_aside"  # its databases have names of their own: one at a time
 HANGS = 60  # seconds for one test: whoever hangs is noticed
 ENOUGH = 10  # seconds of tests for one change: what they did not notice survives
 SWAPS = {
@@ -282,10 +284,17 @@ def _fork(change: Change, items: list[pytest.Item]) -> int:
 
 
 def _passes(item: pytest.Item, after: pytest.Item) -> bool:
-    from _pytest.runner import runtestprotocol
-
     item._initrequest()
     item.session._setupstate.teardown_exact(item)  # what the test before needed and this one does not
+    with Path(__file__).open("rb") as held:
+        if item.name == ALONE:
+            fcntl.flock(held, fcntl.LOCK_EX)
+        return _run(item, after)
+
+
+def _run(item: pytest.Item, after: pytest.Item) -> bool:
+    from _pytest.runner import runtestprotocol
+
     return all(not report.failed for report in runtestprotocol(item, log=False, nextitem=after))
 
 

@@ -22,6 +22,8 @@ VIEWS = {
     "tags": ("/trials/1/tags", LAPTOP),
     "calendar": ("/calendar", LAPTOP),
     "recipes": ("/recipes/compare?family=rice+water", LAPTOP),
+    "batch": ("/batches/3", LAPTOP),
+    "label": ("/batches/3/label", LAPTOP),
     "mixing": ("/trials/1/mix", LAPTOP),
     "shelf": ("/shelf", LAPTOP),
     "pour-phone": ("/trials/5/pours/7", PHONE),
@@ -38,8 +40,6 @@ def main(base: str) -> None:
             page.screenshot(path=HERE / f"{name}.png")
             page.close()
         a_round(browser.new_page(base_url=base, viewport={"width": PHONE[0], "height": PHONE[1]}))
-        phones = [browser.new_page(base_url=base, viewport={"width": PHONE[0], "height": PHONE[1]}) for _ in range(2)]
-        what_waits(*phones)
         a_plan(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": LAPTOP[1]}))
         the_household(browser, base)
         browser.close()
@@ -58,28 +58,8 @@ def a_round(page: Page) -> None:
     page.screenshot(path=HERE / "round-phone.png")
 
 
-def what_waits(page: Page, other: Page) -> None:
-    """Two phones at the same pots, one without signal: what has to be decided afterwards."""
-    for each in (page, other):
-        each.goto("/trials/5")
-        each.locator("main [data-due]").first.click()
-        each.wait_for_selector("#typed")
-    page.context.set_offline(True)
-    for each, numbers in ((page, ("16,2", "15,9")), (other, ("17,4",))):
-        for number in numbers:
-            each.locator("#typed").fill(number)
-            each.keyboard.press("Enter")
-        each.wait_for_timeout(800)
-    page.context.set_offline(False)
-    page.evaluate("window.dispatchEvent(new Event('online'))")
-    page.wait_for_timeout(800)
-    page.goto("/waiting")
-    page.wait_for_timeout(800)
-    page.screenshot(path=HERE / "waiting-phone.png")
-
-
 def the_household(browser: Browser, base: str) -> None:
-    """Three devices, and a new passcode made on one of them."""
+    """Three devices."""
     for who, (width, height) in (("Ilse", PHONE), ("Mo", LAPTOP), ("Ada", PHONE)):
         page = browser.new_context(base_url=base, viewport={"width": width, "height": height}).new_page()
         page.goto("/who")
@@ -88,8 +68,6 @@ def the_household(browser: Browser, base: str) -> None:
         page.goto("/devices")
         if who == "Mo":
             page.screenshot(path=HERE / "devices.png")
-    page.get_by_role("button", name="passcode").click()
-    page.screenshot(path=HERE / "passcode-phone.png")
 
 
 def a_plan(page: Page) -> None:

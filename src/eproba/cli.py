@@ -111,6 +111,23 @@ def mix_recipe(
     click.echo(shown(mixed, cautions(), Kit()))
 
 
+@main.command("brew")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
+def replay_brew(file: Path, as_json: bool) -> None:
+    """Replay a batch from a text of dated events: how it stands after each of them, and why."""
+    from eproba.core.catalogue import cautions, ingredients, recipes
+    from eproba.exchange.brew_log import brew_json, brew_text, replay
+
+    try:
+        found = replay(file.read_bytes(), recipes(), ingredients(), cautions())
+    except OSError as error:
+        _refuse(f"{file}: can't be read ({error.strerror})", "brew")
+    except EprobaError as error:
+        _refuse(f"{file}: {error}", "brew")
+    click.echo(brew_json(found) if as_json else brew_text(found))
+
+
 @main.command("recipes")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
 def list_recipes(as_json: bool) -> None:
@@ -162,13 +179,16 @@ def _worth(text: str | None, scale: Scale) -> float | None:
 
 @main.command(hidden=True)
 @click.argument("what", type=click.Choice(["serve", "demo"]))
-def prepare(what: str) -> None:
+@click.option("--crowded", is_flag=True)
+def prepare(what: str, crowded: bool) -> None:
     """Make the database ready and print its URL (for the start script)."""
     from eproba.store.preparing import prepare_demo, prepare_own
 
     url = os.environ["EPROBA_DATABASE_URL"]
-    ready = prepare_own(url, _judge_all) if what == "serve" else prepare_demo(url, datetime.now().date(), _judge_all)
-    click.echo(ready)
+    if what == "serve":
+        click.echo(prepare_own(url, _judge_all))
+    else:
+        click.echo(prepare_demo(url, datetime.now().date(), _judge_all, crowded))
 
 
 def _judge_all(session: "Session") -> None:

@@ -3,18 +3,19 @@
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
-from eproba.core.applying import at_the_pour, comparing, desk, schedule
-from eproba.core.brewing import batches, kitchen, mixing, water, weather
+from eproba.core.applying import at_the_pour, comparing, desk, errands, schedule
+from eproba.core.brewing import batches, clock, events, kitchen, mixing, water, weather
 from eproba.core.brewing.ingredients import ingredient_from
 from eproba.core.brewing.recipe import SIGNS, recipe_entry, recipe_from, time_words
-from eproba.core.catalogue import cautions, ingredients, measures, recipes
+from eproba.core.catalogue import cautions, equipment, ingredients, measures, recipes
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import measure_from, own_measure, unit_value
 from eproba.core.quantities import AMBIGUOUS, PIECES, UNITS, celsius, in_base, litres
 from eproba.core.trial import lots
 from eproba.core.trial.model import ROLES, Rules
-from eproba.core.words import exact, figure, listed, lower_first, one_in, parse_date, parse_number
+from eproba.core.words import exact, figure, figure_or_whole, listed, lower_first, one_in, parse_date, parse_number
 from tests.core.answering import line, told
+from tests.core.brews import brew, look
 from tests.core.cases import small_trial
 
 NOON = datetime(2026, 6, 10, 12, tzinfo=UTC)
@@ -73,7 +74,7 @@ def of_recipes():
     for recipe in recipes().values():
         facts = [recipe.liquid, recipe.brews, recipe.interval, recipe.all_cautions]
         yield f"{recipe.key}: {told(facts + [recipe.fewest_days(day) for day in (0, 10, 13, 14, 30, 60, 61, 365)])}"
-        yield f"  speed {told([batches.speed(recipe, degrees) for degrees in (-5.0, 5.0, 12.0, 20.0, 35.0, 60.0)])}"
+        yield f"  speed {told([clock.speed(recipe, degrees) for degrees in (-5.0, 5.0, 12.0, 20.0, 35.0, 60.0)])}"
         yield f"  {line(schedule.planned_hours, recipe)}"
         for want in (
             {"area_m2": 2.5}, {"units": 6, "per_unit_litres": 0.25, "unit_m2": 0.049},
@@ -100,47 +101,41 @@ def _mixed(recipe, want):
     yield f"    alone {told(mixing.ingredient_alone(mixed))}; cans {told(filled)}"
     needed = mixed.application_litres
     if needed is not None:
-        yield f"    {told([kitchen.fillings(needed, each) for each in kitchen.EQUIPMENT])}"
+        yield f"    {told([kitchen.fillings(needed, each) for each in equipment().values()])}"
 
 
 def of_batches():
-    for key in ("comfrey-steep", "yeast-starter", "aerated-compost-brew"):
+    for key in ("comfrey-steep", "yeast-starter", "aerated-compost-brew", "diluted-whey"):
         recipe = recipes()[key]
-        batch = batches.Batch(1, recipe, 10.0, "shed", NOON, None, None, None, None, "", 10.0, (), {}, "")
-        yield f"{key}: {told([batches.ready_window(batch, NOON), batches.use_by(batch), batches.ready_at(batch)])}"
-        longest = recipe.hours[1] or 1.0
+        batch, longest = brew(recipe, litres=10.0, begun=NOON), recipe.hours[1] or 1.0
+        yield f"{key}: {told([clock.ready_window(batch), clock.use_by(batch), clock.ready_at(batch)])}"
         for share in (0.0, 0.3, 0.5, 0.7, 1.0, 1.5, 2.9, 3.0, 3.1, 20.0):
             later = NOON + timedelta(hours=longest * share)
-            yield f"  {share} {told(batches.brewed_hours(batch, later))} {batches.state(batch, later)}"
+            yield f"  {share} {told(clock.brewed_hours(batch, later))} {told(batches.standing(batch, later))}"
             yield f"    {told(batches.wants(batch, later))} | {_why(batch, later)}"
         for sign, seen in [(sign, each) for sign, each_sign in SIGNS.items() for each in each_sign]:
             young, mature, old = (
-                batches.rule(recipe, {sign: seen}, h) for h in (recipe.hours[0] - 1, recipe.hours[0], 9e4)
+                clock.rule(recipe, {sign: seen}, h) for h in (recipe.hours[0] - 1, recipe.hours[0], 9e4)
             )
             yield f"  {sign} {seen}: {young.ruling}, {told(mature)}, {old.ruling}"
-            check = batches.Check(NOON + timedelta(hours=longest), 12.0, {sign: seen}, "", "", 1, False)
-            looked = replace(batch, checks=(check,))
-            for hours in (longest, longest + 400):
-                at = NOON + timedelta(hours=hours)
-                yield f"    {batches.state(looked, at)}: {batches.wants(looked, at).words}; {_why(looked, at)[:30]}"
-        for seen in (
-            {"smell": "good"},
-            {"mood": "x"},
-            {},
-            {"smell": "foul", "mould": "coloured"},
-            {"smell": "none", "froth": "rising"},
-        ):
-            yield f"  {line(lambda looks, r=recipe: batches.rule(r, looks, r.hours[0]), seen)}"
-            yield f"  {line(lambda looks, r=recipe: batches.rule(r, looks, 3 * r.hours[1] + 0.1), seen)}"
-        for changed in (
-            {"strained_at": NOON + timedelta(hours=longest)}, {"used_up_at": NOON}, {"thrown_at": NOON},
-            {"made_at": None, "standing_at": NOON}, {"left": 0.2}, {"left": 0.21}, {"made_at": None},
+        good = {sign: looks[0] for sign, looks in (recipe.ready or {}).items()}
+        first = look(longest, 20.0, **good)
+        for rows in (
+            (first,), (first, (longest + 1, "strained", {"litres": 9.0})), (first, (longest + 2, "put cool")),
+            (first, (longest + 1, "air off")), (first, look(longest + 3, smell="foul")), (look(1, smell="foul"), first),
+            ((0.1, "thrown away"),), ((0.1, "strained"),), (first, (longest + 1, "taken from", {"litres": 9.79})),
+            (first, (longest + 1, "taken from", {"litres": 9.8})), (look(0, 60.0), first), (look(0, 3.0), first),
         ):  # fmt: skip
-            other = replace(batch, **changed)
-            for hours in (23, 24, longest + 1, 2000):
+            other = brew(recipe, *rows, litres=10.0, begun=NOON)
+            for hours in (longest - 0.01, longest + 2, longest + 5, longest + 30, longest + 2000):
                 at = NOON + timedelta(hours=hours)
-                facts = [batches.state(other, at), batches.wants(other, at), _why(other, at)]
-                yield f"  {told(changed)} {hours} h: {told(facts)} {told(schedule.stock_of(other, at))}"
+                facts = [batches.standing(other, at), batches.wants(other, at), _why(other, at), clock.use_by(other)]
+                yield f"  {told(rows)} {hours:g} h: {told(facts)} {told(schedule.stock_of(other, at))}"
+        set_out = brew(recipe, litres=10.0, begun=NOON, what="water set out")
+        for hours in (23, 24, 400):
+            at = NOON + timedelta(hours=hours)
+            facts = [batches.standing(set_out, at), batches.wants(set_out, at), _why(set_out, at)]
+            yield f"  set out {hours} h: {told(facts)} {told(schedule.stock_of(set_out, at))}"
 
 
 def _why(batch, at):
@@ -161,7 +156,7 @@ def of_weather_and_water():
     for parts in ((1.0, 10.0), (1.0, 4.0), (2.0, 3.0), (1.0, 0.0), (1.0, 2.5)):
         yield line(mixing.parts_as_written, parts)
     for n in (1.0, 2.0, 10.5, 1000.0, 0.5):
-        yield f"{line(mixing.in_n, n)} {line(mixing.figure_or_whole, n)} {line(mixing.pot_litres, n)}"
+        yield f"{line(mixing.in_n, n)} {line(figure_or_whole, n)} {line(mixing.pot_litres, n)}"
 
 
 def of_the_pour():
@@ -171,23 +166,24 @@ def of_the_pour():
             at = datetime(2026, 6, 10, hour, tzinfo=UTC)
             past = [weather.Hour(at - timedelta(hours=n), 20.0, rain / 4, 60.0) for n in range(1, 5)]
             later = [weather.Hour(at + timedelta(hours=n), 31.0 if rain else 20.0, rain / 4, 60.0) for n in range(4)]
-            yield f"{hour} h, {rain} mm: {told(at_the_pour.on_pour(comfrey, at, 3, None, past, later))}"
-            yield f"  no recipe: {told(at_the_pour.on_pour(None, at, 3, None, past, []))}"
+            known = weather.Weather(hours=past, coming=later)
+            yield f"{hour} h, {rain} mm: {told(at_the_pour.on_pour(comfrey, at, 3, None, known))}"
+            yield f"  no recipe: {told(at_the_pour.on_pour(None, at, 3, None, weather.Weather(past)))}"
     for moisture in at_the_pour.MOISTURES:
         for soil in (None, 3.0, 5.0, 9.9, 10.0, 30.0, 30.1):
-            said = at_the_pour.on_pour(comfrey, NOON.replace(hour=18), 3, None, [], [], soil, moisture)
-            yield f"{moisture}, {told(soil)} °C: {told(said)}"
+            yield f"{moisture}, {told(soil)} °C: {told(at_the_pour.on_soil(soil, moisture))}"
 
 
 def of_brewing_ahead():
     needs = [
-        (recipe, schedule.Pouring(1, "Chard", "A", NOON + timedelta(days=40 + 5 * n), 1.5 + n))
+        (recipe, schedule.Pouring(1, "Chard", "A", NOON + timedelta(days=40 + 5 * n), 1.5 + n, id=n))
         for recipe in recipes().values() if recipe.brews for n in range(3)
     ]  # fmt: skip
     for stands in (True, False):
         for made in schedule.back_schedule(needs, stands):
             yield told(made)
-            yield from (f"  {told(job)}" for job in schedule.jobs(made, NOON + timedelta(days=20)))
+            yield from (f"  {job.key} {job.at:%d.%m. %H:%M} {job.minutes} {job.words}" for job in
+                        errands.jobs(made, NOON + timedelta(days=20)))  # fmt: skip
     first = needs[0][0].key
     for at, until, amount in ((38, None, 9.0), (40, 45, 2.0), (41, 60, 9.0), (30, 40, 1.425), (30, 40, 1.42)):
         end = None if until is None else NOON + timedelta(days=until)
@@ -207,7 +203,7 @@ def of_the_desk():
         for second in (planted.treatments[1], *(replace(planted.treatments[1], role=role) for role in ROLES)):
             trial = replace(planted, treatments=(first, second))
             mixed = desk.at_the_desk(trial, recipes(), METRIC)
-            yield f"{kind} {recipe} {second.role} {desk.unit_surface(trial):.5g}: {told(mixed)}"
+            yield f"{kind} {recipe} {second.role} {trial.units[0].cut.ground_m2:.5g}: {told(mixed)}"
             added = desk.all_added(trial, mixed, {"water": 0.01, "comfrey": 2.0})
             yield f"  {told(added)} {told(comparing.warnings(added))} {told(desk.unlike(trial))}"
     for handling in ("", "All are watered."):
@@ -260,7 +256,7 @@ def of_refusals():
     ):  # fmt: skip
         yield line(ingredient_from, "own", ingredient)
     for left, made in ((0.2, 10.0), (0.21, 10.0), (0.0, 10.0), (0.19, 10.0)):
-        yield line(batches.nearly_empty, left, made)
+        yield line(events.nearly_empty, left, made)
     for changed in (
         {"better": "up"},
         {"kind": "smell"},

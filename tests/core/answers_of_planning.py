@@ -161,7 +161,7 @@ def of_days():
         asked = [(one, 2) for one in each]
         yield told([days.seconds_of_round(asked, 10, pull) for pull in (True, False)])
         yield told([days.units_in(minutes, asked, 3) for minutes in (1.0, 10.0, 30.0, 120.0)])
-        load = days.calendar(days.regular(28, 7, 14), date(2026, 5, 1), asked, 12, 8, (28,))
+        load = days.calendar((0, 7, 14, 21, 28), {0: 6.0, 14: 6.0}, date(2026, 5, 1), asked, 12, (28,))
         yield told(load)
     for weekdays in ((5, 6), (0,), (0, 1, 2, 3, 4, 5, 6), ()):
         yield line(days.on_weekdays, [0, 3, 7, 9, 14, 28], date(2026, 5, 1), weekdays, (0, 28))

@@ -2,14 +2,30 @@
 
 import math
 from dataclasses import replace
+from datetime import date
 
 import numpy as np
 import pytest
 from scipy import stats
 from statsmodels.stats.power import TTestIndPower
 
+from eproba.core.catalogue import measures
 from eproba.core.judging.judge import judge
-from eproba.core.planning.chance import ChanceError, Prospect, chances, detectable, pairwise_power, simulated, table
+from eproba.core.measuring.measures import OwnNoise
+from eproba.core.planning.chance import (
+    ChanceError,
+    Prospect,
+    adjusted_power,
+    chances,
+    detectable,
+    own_df,
+    own_power,
+    pairwise_power,
+    simulated,
+    table,
+)
+from eproba.core.planning.draft import MeasurePart
+from eproba.core.planning.outlook import helps, noise_of
 from eproba.core.stats.sample_size import units_needed
 from eproba.core.stats.series import Question, UnitValue
 
@@ -141,3 +157,44 @@ def test_no_worse_is_granted_to_equals_and_refused_beyond_the_margin():
 def test_figures_that_can_not_be_get_their_sentence(changes, said):
     with pytest.raises(ChanceError, match=said):
         replace(RATIO, **changes)
+
+
+@pytest.mark.parametrize(
+    ("treatments", "units", "blocks", "df"),
+    [(2, 6, False, 10), (2, 6, True, 5), (5, 3, False, 4), (3, 6, True, 8)],
+)
+def test_own_noise_has_welch_s_degrees_of_freedom(treatments, units, blocks, df):
+    """Without blocks 2 (n − 1) for any pair, however many treatments; in pairs n − 1: Welch (1947), the paired t."""
+    prospect = Prospect(treatments, units, blocks, "ratio", 0.2, 0.3)
+    assert own_df(prospect) == pytest.approx(df)
+    if treatments == 2:
+        assert own_power(prospect) == pytest.approx(adjusted_power(prospect))
+    else:
+        assert own_power(prospect) < adjusted_power(prospect), "fewer degrees of freedom: a wider interval"
+
+
+def test_one_trial_of_one_s_own_moves_the_noise_by_what_it_knows():
+    """Twelve units that came out quiet: the chance grows, but does not leap; more trials pull harder."""
+    height = measures()["plant_height"]
+    usual = noise_of(height, "ratio", None, None)
+    once, often = (noise_of(height, "ratio", None, OwnNoise(0.054, df, n)) for df, n in ((10, 1), (60, 6)))
+    assert usual.value == pytest.approx(height.noise_cv)
+    assert usual.low < usual.value < usual.high
+    assert 0.054 < often.value < once.value < usual.value
+    assert once.value == pytest.approx(0.127, abs=0.005)
+    assert once.high - once.low < usual.high - usual.low
+    assert noise_of(height, "ratio", 0.3, OwnNoise(0.054, 10, 1)).value == 0.3
+
+
+def test_what_helps_most_is_at_most_three_things_each_a_gain():
+    measure = MeasurePart(
+        "plant_height", "better", 15.0, "ratio", False, date(2026, 5, 1), 28, 1, None, (), "last"
+    )  # fmt: skip
+    prospect = Prospect(4, 4, True, "ratio", 0.18, 0.15)
+    found = helps(prospect, measure, measures(), baseline=False)
+    assert len(found) == 3
+    assert [each.chance for each in found] == sorted((each.chance for each in found), reverse=True)
+    assert all(each.chance > adjusted_power(prospect) for each in found)
+    assert found[0].key.startswith("units-")
+    settled = Prospect(2, 200, True, "ratio", 0.05, 0.5)
+    assert helps(settled, measure, measures(), baseline=True) == ()

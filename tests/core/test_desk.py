@@ -35,12 +35,16 @@ def test_controls_of_a_brew_are_mixed_as_the_brew_is():
     assert brew.mixed.application_litres == water.mixed.application_litres == pytest.approx(0.5)
     assert boiled.boiled
     assert boiled.mixed.amounts == brew.mixed.amounts
-    (sugar,) = alone.alone
+    (sugar,) = alone.alone.alone
     assert sugar.grams == pytest.approx(0.5 / 11 * 50)
     assert bare.why_not == "Nothing is poured."
-    assert compost.mixed.spread == pytest.approx(2 * 0.1)
+    assert compost.mixed.spread == pytest.approx(2 * 0.1 / 0.6), "litres of compost, by its density"
+    strong = replace(trial, treatments=(replace(trial.treatments[0], water_parts=4.0), *trial.treatments[1:]))
+    _, _, sweet, killed, *_ = at_the_desk(strong, recipes(), Kit())
+    assert sweet.alone.alone[0].grams == pytest.approx(0.5 / 5 * 50), "as strong as the brew that is tested"
+    assert killed.mixed.parts == (1.0, 4.0)
     loads = {each.letter: each for each in all_added(trial, [brew, water, bare], {})}
-    assert loads["A"].water_l == pytest.approx(loads["B"].water_l)
+    assert loads["A"].water_l == pytest.approx(loads["B"].water_l, rel=0.02), "as the kit measures it"
     assert loads["E"].water_l == 0
     assert "No handling of all units alike" in unlike(trial)[0]
 

@@ -8,16 +8,20 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 
-from eproba.core.applying.at_the_pour import Counsel, on_pour
-from eproba.core.brewing.batches import AWAY, Batch, Check, Ruled, rule, state, use_by, wants, why_not_pour
+from eproba.core.applying.at_the_pour import Counsel, on_pour, on_soil
+from eproba.core.brewing.batches import state, wants, why_not_pour
+from eproba.core.brewing.clock import AWAY, Ruled, keeps_until, rule, use_by
 from eproba.core.brewing.kitchen import Kit, measured
-from eproba.core.brewing.recipe import Portion
-from eproba.core.brewing.weather import Hour
+from eproba.core.brewing.recipe import Portion, seen_words
+from eproba.core.brewing.weather import Day, Hour, Weather, rain_ahead, rain_fallen, temperature_now
 from eproba.core.catalogue import ingredients, recipes
+from eproba.core.catalogue import measures as measures_of
 from eproba.core.errors import EprobaError
 from eproba.core.judging import departures, trust
+from eproba.core.judging.applications import applications
 from eproba.core.judging.trust import Circumstances
 from eproba.core.judging.verdicts import verdict_of
+from eproba.core.planning.advice import on_intervals, on_manure
 from eproba.core.quantities import AMBIGUOUS, celsius, in_base, litres
 from eproba.core.stats.series import CannotJudge, Question, UnitValue, check, design_of
 from eproba.core.trial.days import DaysError, checked_rounds, on_weekdays
@@ -25,9 +29,12 @@ from eproba.core.trial.declaration import declare
 from eproba.core.trial.doses import DoseError, amount, exceptions, given_on
 from eproba.core.trial.ground import Cut, borders, row_of, site_from
 from eproba.core.trial.model import Amendment
+from eproba.core.trial.moving import MoveError, move
 from eproba.core.trial.readings import Entry
 from eproba.core.trial.readings import rule as ruled_reading
+from eproba.core.wording.ledger import text_of
 from eproba.core.words import figure, lower_first, one_in, parse_date, parse_number
+from tests.core.brews import BREWED, brew, look
 from tests.core.cases import small_trial
 
 COMFREY, YEAST = recipes()["comfrey-steep"], recipes()["yeast-starter"]
@@ -39,9 +46,14 @@ def hours(start, count, temperature=15.0, rain=0.0):
     return [Hour(start + timedelta(hours=n), temperature, rain / count, 60.0) for n in range(count)]
 
 
+def days_of(end, count, low=8.0, high=20.0, rain=0.0):
+    return [Day(end.date() - timedelta(days=n), low, high, rain) for n in range(count)]
+
+
 def said(at=EVENING, **facts):
-    usual = {"recipe": None, "day": 3, "last_on": None, "measured": (), "forecast": ()}
-    return [(each.wait, each.text) for each in on_pour(at=at, **{**usual, **facts})]
+    weather = Weather(**{name: facts.pop(name) for name in ("hours", "days", "coming", "foretold") if name in facts})
+    usual = {"recipe": None, "day": 3, "last_on": None}
+    return [(each.wait, each.text) for each in on_pour(at=at, weather=weather, **{**usual, **facts})]
 
 
 # --- At the pour ---------------------------------------------------------------------------------------------
@@ -51,7 +63,7 @@ def test_the_shortest_interval_is_kept_to_the_day():
     fewest = int(COMFREY.fewest_days(3))
     assert said(recipe=COMFREY, last_on=EVENING.date() - timedelta(days=fewest)) == []
     early = said(recipe=COMFREY, last_on=EVENING.date() - timedelta(days=1))
-    text = f"Only 1 day since the last pour; comfrey steep wants {fewest} at least ({COMFREY.interval})."
+    text = f"Only 1 day since the last pour; comfrey steep wants {fewest} at least: {COMFREY.interval}."
     assert early == [(True, text)]
     (two,) = said(recipe=COMFREY, last_on=EVENING.date() - timedelta(days=2))
     assert two[1].startswith("Only 2 days since")
@@ -67,38 +79,74 @@ def test_from_ten_to_four_is_the_wrong_time_of_day(hour, told):
 @pytest.mark.parametrize(
     ("facts", "told"),
     [
-        ({"measured": hours(EVENING - timedelta(hours=1), 1, 27.9)}, []),
-        ({"measured": hours(EVENING - timedelta(hours=1), 1, 28.0)},
+        ({"hours": hours(EVENING - timedelta(hours=1), 1, 27.9)}, []),
+        ({"hours": hours(EVENING - timedelta(hours=1), 1, 28.0)},
          [(True, "28 °C: heat stresses plants, and warm soil turns sugar airless. Wait for the evening.")]),
-        ({"forecast": hours(EVENING, 24, 28.0)},
+        ({"coming": hours(EVENING, 24, 28.0)},
          [(True, "28 °C: heat stresses plants, and warm soil turns sugar airless. Wait for the evening.")]),
-        ({"forecast": hours(EVENING, 24, 2.1)}, []),
-        ({"forecast": hours(EVENING, 24, 2.0)},
+        ({"coming": hours(EVENING, 24, 2.1)}, []),
+        ({"coming": hours(EVENING, 24, 2.0)},
          [(True, "Down to 2 °C within a day: frost on wet soil. Wait for milder nights.")]),
-        ({"forecast": [*hours(EVENING, 24), *hours(EVENING + timedelta(days=1), 1, -3.0)]}, []),  # after a day
-        ({"soil_c": 8.0}, []),
-        ({"soil_c": 7.9}, [(False, "Soil at 7.9 °C: what lives in it hardly moves below 8 °C, so little can show.")]),
-        ({"forecast": hours(EVENING, 24, rain=9.9)}, []),
-        ({"forecast": hours(EVENING, 24, rain=10.01)},
+        ({"coming": [*hours(EVENING, 24), *hours(EVENING + timedelta(days=1), 1, -3.0)]}, []),  # after a day
+        ({"coming": hours(EVENING, 24, rain=9.9)}, []),
+        ({"coming": hours(EVENING, 24, rain=10.01)},
          [(True, "10 mm of rain foretold within a day: it would wash the pour away, or across the border.")]),
-        ({"measured": hours(EVENING - timedelta(hours=143), 143)}, []),  # too little is known of the week
-        ({"measured": hours(EVENING - timedelta(hours=144), 144, rain=2.01)}, []),
-        ({"measured": hours(EVENING - timedelta(hours=144), 144, rain=1.2)},
+        ({"hours": hours(EVENING - timedelta(hours=95), 95)}, []),  # too little is known of the week
+        ({"hours": hours(EVENING - timedelta(hours=144), 144, rain=2.01)}, []),
+        ({"hours": hours(EVENING - timedelta(hours=119), 119, rain=1.2)},
          [(False, "1 mm of rain in a week: water every unit lightly first, or the pour runs down the cracks.")]),
-        ({"measured": hours(EVENING - timedelta(hours=48), 48, rain=24.9)}, []),
-        ({"measured": hours(EVENING - timedelta(hours=48), 48, rain=25.01)},
+        ({"hours": hours(EVENING - timedelta(hours=48), 48, rain=24.9)}, []),
+        ({"hours": hours(EVENING - timedelta(hours=48), 48, rain=25.01)},
          [(True, "25 mm in two days: waterlogged soil has no air for what you add.")]),
-        ({"moisture": "dust-dry"},
-         [(False, "Dry soil: water every unit lightly and alike before the pour, the control too.")]),
-        ({"moisture": "dry"},
-         [(False, "Dry soil: water every unit lightly and alike before the pour, the control too.")]),
-        ({"moisture": "moist"}, []),
-        ({"moisture": "wet"}, []),
-        ({"moisture": "waterlogged"}, [(True, "Waterlogged: wait until a handful no longer drips.")]),
+        # whole days are days: a dry week of them is known, heat of days ago is not of now
+        ({"days": days_of(EVENING, 7, rain=0.2)},
+         [(False, "1 mm of rain in a week: water every unit lightly first, or the pour runs down the cracks.")]),
+        ({"days": days_of(EVENING, 5, rain=0.2)}, []),
+        ({"days": days_of(EVENING, 2, rain=12.5)},
+         [(True, "25 mm in two days: waterlogged soil has no air for what you add.")]),
+        ({"hours": hours(EVENING - timedelta(days=6), 1, 35.0)}, []),
+        ({"hours": hours(EVENING - timedelta(hours=3), 1, 28.0)},
+         [(True, "28 °C: heat stresses plants, and warm soil turns sugar airless. Wait for the evening.")]),
+        ({"hours": hours(EVENING - timedelta(hours=3, minutes=1), 1, 28.0)}, []),
+        # a forecast that was typed
+        ({"foretold": [Day(EVENING.date(), 12.0, 28.0, 0.0)]},
+         [(False, "Up to 28 °C foretold today: pour in the early morning, or when it has cooled.")]),
+        ({"foretold": [Day(EVENING.date() + timedelta(days=1), 2.0, 20.0, 0.0)]},
+         [(True, "Down to 2 °C within a day: frost on wet soil. Wait for milder nights.")]),
+        ({"foretold": [Day(EVENING.date() + timedelta(days=2), -2.0, 20.0, 90.0)]}, []),
+        ({"foretold": [Day(EVENING.date(), 12.0, 20.0, 40.0)]},
+         [(True, "10 mm of rain foretold within a day: it would wash the pour away, or across the border.")]),
     ],
 )  # fmt: skip
 def test_what_speaks_against_a_pour_at_its_edge(facts, told):
     assert said(**facts) == told
+
+
+@pytest.mark.parametrize(
+    ("soil", "moisture", "told"),
+    [
+        (8.0, "moist", []),
+        (7.9, "wet", [(False, "Soil at 7.9 °C: what lives in it hardly moves below 8 °C, so little can show.")]),
+        (None, "dust-dry", [(False, "Dry soil: water every unit lightly and alike before the pour, the control too.")]),
+        (None, "dry", [(False, "Dry soil: water every unit lightly and alike before the pour, the control too.")]),
+        (None, "waterlogged", [(True, "Waterlogged: wait until a handful no longer drips.")]),
+        (None, "", []),
+    ],
+)
+def test_what_the_soil_says_at_the_pour(soil, moisture, told):
+    assert [(each.wait, each.text) for each in on_soil(soil, moisture)] == told
+
+
+def test_rain_counts_once_and_a_part_of_a_day_as_a_part():
+    day = Day(EVENING.date(), 8.0, 20.0, 12.0)
+    both = Weather(hours=hours(EVENING - timedelta(hours=4), 4, rain=3.0), days=[day])
+    assert rain_fallen(both, EVENING, timedelta(days=1)) == (pytest.approx(3.0), 1), "hours are nearer than their day"
+    assert rain_fallen(Weather(days=[day]), EVENING, timedelta(days=1)) == (12.0, 1)
+    tomorrow = Day(EVENING.date() + timedelta(days=1), 8.0, 20.0, 8.0)
+    assert rain_ahead(Weather(foretold=[day, tomorrow]), EVENING) == pytest.approx(12 / 4 + 8 * 3 / 4)
+    assert rain_ahead(Weather(coming=hours(EVENING, 24, rain=5.0), foretold=[day]), EVENING) == pytest.approx(5.0)
+    assert temperature_now(Weather(coming=hours(EVENING + timedelta(hours=3), 2, 17.0)), EVENING) == 17.0
+    assert temperature_now(Weather(coming=hours(EVENING + timedelta(hours=4), 2, 17.0)), EVENING) is None
 
 
 def test_a_counsel_is_advice_or_a_reason_to_wait():
@@ -108,51 +156,69 @@ def test_a_counsel_is_advice_or_a_reason_to_wait():
 # --- A batch -------------------------------------------------------------------------------------------------
 
 
-def brew(recipe=COMFREY, **changes):
-    return replace(Batch(1, recipe, 5.0, "shed", EVENING, left=5.0), **changes)
-
-
 def test_a_ruling_in_its_whole_sentence():
     short, long = COMFREY.hours
-    assert rule(COMFREY, {"smell": "none"}, short / 4).why.startswith("Only ")
+    good = {"colour": "dark", "smell": "strong"}
+    assert rule(COMFREY, good, short - 0.1) == Ruled("not yet", "Only 10 days of 10 days at least: leave it.")
     (sign, looks), *_ = COMFREY.away.items()
     bad = rule(COMFREY, {sign: looks[0]}, short)
-    assert bad == Ruled(AWAY, f"{sign} {looks[0]}: for this recipe a sign to throw it away ({COMFREY.away_words}).")
-    assert rule(COMFREY, {}, 3 * long).ruling == "ready"
-    old = rule(COMFREY, {}, 3 * long + 24)
-    assert (old.ruling, old.why.endswith(" old: past the time in which its signs can be trusted.")) == (AWAY, True)
-    assert rule(COMFREY, {}, short) == Ruled("ready", "Its time is over, and nothing speaks against it.")
-    assert rule(COMFREY, {}, short - 1).ruling == "not yet"
-    assert rule(COMFREY, {}, short / 2).why != rule(COMFREY, {}, short / 2 - 0.1).why
+    assert bad == Ruled(
+        AWAY,
+        f"{seen_words(sign, looks[0]).capitalize()}: for this recipe a sign to throw it away ({COMFREY.away_words}).",
+    )
+    assert rule(COMFREY, good, 3 * long) == Ruled("ready", f"As it should be: {COMFREY.ready_words}.")
+    old = "It has brewed 63 days: past the time in which its signs can be trusted."
+    assert rule(COMFREY, good, 3 * long + 0.1) == Ruled(AWAY, old)
+    assert rule(COMFREY, good, short).ruling == "ready"
+    told = "Its time is come: look at smell too before it is called ready."
+    assert rule(COMFREY, {"colour": "dark"}, short) == Ruled("not yet", told)
+    wrong = rule(COMFREY, {"colour": "pale", "smell": "strong"}, short)
+    assert wrong == Ruled("not yet", f"Ready would be {COMFREY.ready_words}. {COMFREY.normal_words}")
+    assert rule(
+        replace(COMFREY, ready_words="", normal_words=""), {"colour": "pale", "smell": "strong"}, short
+    ) == Ruled("not yet", "Ready would be dark colour.")
     with pytest.raises(EprobaError) as refused:
         rule(COMFREY, {"smell": "purple"}, short)
     assert str(refused.value).startswith("“purple” is no smell: choose none, earthy, ")
 
 
 def test_the_end_of_keeping_is_the_last_good_moment():
-    done = brew(checks=(Check(EVENING + timedelta(hours=COMFREY.hours[0] + 1), seen={}),))
-    until = use_by(done)
-    assert until == done.checks[0].at + timedelta(hours=COMFREY.keeps_hours)
-    assert state(done, until) == "ready"
-    assert state(done, until + timedelta(seconds=1)) == "too old"
-    told = why_not_pour(done, until + timedelta(hours=1))
-    assert told == f"This batch is too old: it kept until {until:%d %b, %H:%M}."
-    assert wants(done, until + timedelta(hours=1)).words == "Throw it away: too old."
+    quick = brew(recipes()["yeast-starter"], look(0.4, foam="light"))
+    until = use_by(quick)
+    assert until == BREWED + timedelta(hours=24.4)
+    assert state(quick, until) == "ready"
+    assert state(quick, until + timedelta(seconds=1)) == "too old"
+    told = why_not_pour(quick, until + timedelta(hours=1))
+    assert told == "This batch is too old: it kept until 2 May, 08:24."
+    assert wants(quick, until + timedelta(hours=1)).words == "Throw it away: too old."
+
+
+@pytest.mark.parametrize(("hours", "until"), [(47.9, BREWED + timedelta(hours=47.9)),
+                                              (48.0, datetime(2026, 5, 3, 23, 59, 59, tzinfo=UTC))])  # fmt: skip
+def test_what_keeps_for_two_days_keeps_to_the_end_of_its_last_day(hours, until):
+    assert keeps_until(replace(COMFREY, keeps_hours=hours), BREWED) == until
+    assert keeps_until(replace(COMFREY, keeps_hours=None), BREWED) is None
 
 
 @pytest.mark.parametrize(
-    ("changes", "told", "next_words"),
+    ("event", "told", "next_words"),
     [
-        ({"thrown_at": EVENING, "thrown_reason": "mould"}, "This batch was thrown away: mould.", "Nothing more."),
-        ({"thrown_at": EVENING}, "This batch was thrown away: no reason given.", "Nothing more."),
-        ({"used_up_at": EVENING}, "This batch is used up.", "Nothing more."),
-        ({}, "This batch is not ready yet: check it first.", "Stir it"),
+        ((1, "thrown away", {"note": "mould."}), "This batch was thrown away: mould.", "Nothing more."),
+        ((1, "thrown away"), "This batch was thrown away: no reason given.", "Nothing more."),
+        ((1, "taken from", {"litres": 4.9}), "This batch is used up.", "Nothing more."),
+        (
+            (1, "stirred"),
+            "This batch is not ready yet: Brewed for 3.1 days of 10 days at least, and nobody has looked yet.",
+            "Stir it",
+        ),
+        (look(74, smell="foul"), f"Throw it away. Foul smell: for this recipe a sign to throw it away "
+         f"({COMFREY.away_words}).", "Throw it away"),
     ],
-)
-def test_why_a_batch_is_not_for_pouring(changes, told, next_words):
-    later = EVENING + timedelta(hours=COMFREY.stir_hours or 30)
-    assert why_not_pour(brew(**changes), later) == told
-    assert wants(brew(**changes), later).words == next_words
+)  # fmt: skip
+def test_why_a_batch_is_not_for_pouring(event, told, next_words):
+    later = BREWED + timedelta(hours=75)
+    assert why_not_pour(brew(COMFREY, event), later) == told
+    assert wants(brew(COMFREY, event), later).words == next_words
 
 
 # --- The kitchen ---------------------------------------------------------------------------------------------
@@ -163,21 +229,29 @@ def test_why_a_batch_is_not_for_pouring(changes, told, next_words):
     [
         ("white_sugar", 999, "g", Kit(), "999 g"),
         ("white_sugar", 1000, "g", Kit(), "1 kg"),
-        ("white_sugar", 453.592, "g", Kit("US"), "1.0 lb (454 g)"),
-        ("white_sugar", 450, "g", Kit("US"), "15.9 oz (450 g)"),
-        ("water", 49, "mL", Kit(), "3 ¼ tbsp (48.8 mL)"),
+        ("white_sugar", 453.592, "g", Kit("US"), "1 lb (454 g)"),
+        ("white_sugar", 450, "g", Kit("US"), "15.9 oz (451 g)"),
+        ("white_sugar", 0.25, "g", Kit(scale_g=0.1), "0.5 g for 2 times as much, of which you use half"),
+        ("water", 49, "mL", Kit(), "50 mL"),
         ("water", 50, "mL", Kit(), "50 mL"),
         ("water", 994, "mL", Kit(), "990 mL"),
         ("water", 1.02, "L", Kit(), "1 L"),
         ("water", 10.04, "L", Kit(), "10 L"),
         ("water", 15, "mL", Kit(), "1 tbsp (15 mL)"),
         ("water", 5, "mL", Kit(), "1 tsp (5 mL)"),
-        ("water", 0.5, "mL", Kit(), "0.50 mL: too little for your smallest spoon; mix more and use a part"),
-        ("water", 3.785, "L", Kit("US"), "1 gal (3.8 L)"),
-        ("water", 240, "mL", Kit("US"), "1 cup (240 mL)"),
+        ("water", 7, "mL", Kit(), "½ tbsp (7.5 mL)"),
+        ("water", 7, "mL", Kit(syringe_ml=1), "7 mL by syringe"),
+        ("water", 0.5, "mL", Kit(), "½ tsp (2.5 mL) for 5 times as much, of which you use a fifth"),
+        ("water", 0.5, "mL", Kit(syringe_ml=0.1), "0.5 mL by syringe"),
+        ("water", 3.785, "L", Kit("US"), "1 gal (3.79 L)"),
+        ("water", 240, "mL", Kit("US"), "1 cup (237 mL)"),
+        ("water", 118, "mL", Kit("US"), "½ cup (118 mL)"),
+        ("water", 90, "mL", Kit("US"), "3 fl oz (88.7 mL)"),
+        ("water", 2, "mL", Kit("US"), "¾ tsp (3.7 mL) for 2 times as much, of which you use half"),
         ("soft_greens", 1, "handful", Kit(), "1 handful"),
-        ("soft_greens", 1.3, "handful", Kit(), "1 ½ handfuls"),
-        ("soft_greens", 0.1, "handful", Kit(), "½ handful"),
+        ("soft_greens", 1.3, "handful", Kit(), "39 g"),
+        ("soft_greens", 0.1, "handful", Kit(), "3 g"),
+        ("soft_greens", 0.5, "handful", Kit(), "½ handful"),
         ("soft_greens", 10.4, "handful", Kit(), "10 handfuls"),
     ],
 )
@@ -639,3 +713,69 @@ def test_an_amendment_before_the_start_is_a_note(catalogue, day, level):
     first, second, *_ = departures.declared(kept)
     assert (first.level, first.says, first.evidence["amendments"]) == ("note", "declared", 1)
     assert (second.rule, second.level, second.says, second.evidence["day"]) == ("amendment", level, "amended", day)
+
+
+# --- Pours of a plan and of a recipe -------------------------------------------------------------------------
+
+
+def test_the_shortest_interval_is_told_at_planning():
+    assert on_intervals("Ferment", (0, 14, 28), (7, 14, 14), "every 2 weeks") == []
+    (told,) = on_intervals("Ferment", (0, 7, 14), (7, 7, 14), "every 2 weeks")
+    assert (told.weak, told.text) == (
+        True, "Ferment: poured again after 7 days, on day 14; its recipe wants 14 at least: every 2 weeks."
+    )  # fmt: skip
+    assert on_intervals("Ferment", (0,), (7,), "once") == []
+
+
+@pytest.mark.parametrize(("decision", "told"), [(141, 0), (140, 0), (139, 1), (30, 1)])
+def test_raw_manure_and_the_harvest(decision, told):
+    found = on_manure("Extract", 20, decision)
+    assert len(found) == told
+    if told:
+        assert "eaten from day 140 on at the soonest, other fruit from day 110" in found[0].text
+
+
+def test_brews_side_by_side_and_made_otherwise_stand_in_the_ledger():
+    trial = small_trial(measures_of())
+    first = replace(trial.pours[0], status="poured", batch=3, other_batch=4, otherwise="3 kg of sugar for 1 kg")
+    told = [text_of(line) for line in applications(replace(trial, pours=(first,)))]
+    name, since = trial.treatment(first.letter).name, first.day
+    assert f"What {name} got from day {since} on was made otherwise than its recipe: 3 kg of sugar for 1 kg." in told
+    side = f"2 batches of {name} were brewed and dealt to the blocks side by side"
+    assert any(line.startswith(side) for line in told)
+
+
+@pytest.mark.parametrize(
+    ("following", "to", "days", "dropped"),
+    [(False, 3, {0: 3}, 0), (True, 3, {0: 3, 7: 10, 14: 17}, 0), (True, 15, {0: 15, 7: 22}, 1), (True, 28, {0: 28}, 2)],
+)
+def test_pours_move_alone_or_with_those_after_and_none_beyond_the_decision(following, to, days, dropped):
+    trial = poured_weekly()
+    found = move(trial, 0, to, following, -1)
+    assert {pour.day: found.days[pour.id] for pour in trial.pours if pour.id in found.days} == days
+    assert len(found.dropped) == dropped * len({pour.letter for pour in trial.pours})
+    assert ("fall away" in found.told[1]) == bool(dropped)
+
+
+@pytest.mark.parametrize(
+    ("day", "to", "today", "why"),
+    [
+        (0, 7, -1, "There is a pour on day 7 already: move those that follow too"),
+        (0, 29, -1, "Day 29 comes after the decision on day 28: skip the pour instead."),
+        (7, 3, 4, "Day 3 is over: the soonest is today, day 4."),
+        (7, -1, -3, "Day -1 is over: the soonest is day 0."),
+        (5, 6, -1, "No pour waits on day 5"),
+    ],
+)
+def test_where_a_pour_can_not_be_moved(day, to, today, why):
+    with pytest.raises(MoveError, match=why):
+        move(poured_weekly(), day, to, False, today)
+
+
+def poured_weekly():
+    """Both treatments on days 0, 7 and 14 of a trial that decides on day 28."""
+    trial = small_trial(measures_of())
+    letters = [treatment.letter for treatment in trial.treatments]
+    rows = enumerate((letter, day) for day in (0, 7, 14) for letter in letters)
+    pours = [replace(trial.pours[0], id=n, letter=letter, day=day, status="due") for n, (letter, day) in rows]
+    return replace(trial, pours=tuple(pours), decision_day=28)

@@ -94,6 +94,10 @@ SENTENCES = [
      "on all units: the verdict speaks of them together."),
     ("bad batch", {"day": 7, "treatment": "Whey", "why": "no other was there"}, "On day 7 Whey came from a batch that "
      "should not be poured: no other was there."),
+    ("batches side by side", {"batches": 2, "treatment": "Whey"}, "2 batches of Whey were brewed and dealt to the "
+     "blocks side by side: how they differ is in the noise, so it speaks of the recipe."),
+    ("made otherwise", {"day": 7, "treatment": "Whey", "what": "3 kg of sugar for 1 kg"}, "What Whey got from day 7 on "
+     "was made otherwise than its recipe: 3 kg of sugar for 1 kg."),
     ("all on record", {"applications": 8}, "All 8 applications are on record."),
     ("skipped or not on record", {"skipped": 1, "undone": 2, "of": 8}, "Of 8 applications 1 was skipped, and 2 are not "
      "on record."),

@@ -37,7 +37,7 @@ def entry(catalogue, **changes):
     ("changes", "complaint"),
     [
         ({"colour": "red"}, "unknown key colour"),
-        ({"kind": "guess"}, "kind must be one of"),
+        ({"kind": "guess"}, "kind can’t be 'guess': input should be"),
         ({"low": 300}, "from a lower to a higher"),
         ({"kind": "count"}, "percent need a quantity"),
         ({"noise_sd": 1.0}, "either as noise_cv or as noise_sd"),

@@ -28,7 +28,6 @@ from eproba.core.planning.plan import PlannedTreatment, control_index
 from eproba.core.stats.shuffle import best_p
 from eproba.core.trial.days import (
     DaysError,
-    Rhythm,
     calendar,
     checked_pulls,
     checked_rounds,
@@ -174,7 +173,7 @@ def test_who_is_pulled_when_falls_by_lot():
 def test_the_calendar_counts_its_minutes(catalogue):
     height, mass = catalogue["plant_height"], catalogue["fresh_mass"]
     asked = [(height, 2), (mass, 1)]
-    loads = calendar(Rhythm(14, (0, 7, 14), (0, 7)), MONDAY, asked, 12, 6, (14,))
+    loads = calendar((0, 7, 14), {0: 4.5, 7: 4.5}, MONDAY, asked, 12, (14,))
     assert [(load.day, load.round, load.pour, load.pull) for load in loads] == [
         (0, True, True, False), (7, True, True, False), (14, True, False, True),
     ]  # fmt: skip

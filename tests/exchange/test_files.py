@@ -8,6 +8,7 @@ from icalendar import Calendar
 from PIL import Image
 
 from eproba.core.brewing.ingredients import RecipeError
+from eproba.core.brewing.weather import Day
 from eproba.core.catalogue import recipes
 from eproba.exchange.ics import CalendarEntry, ics
 from eproba.exchange.photos import PhotoError, photo
@@ -32,28 +33,38 @@ HERE = timezone(timedelta(hours=2))
     ],
 )
 def test_loggers_write_it_in_many_ways(content):
-    (hour,), bad = read_weather(content.encode(), HERE)
-    assert bad == []
+    found = read_weather(content.encode(), HERE)
+    (hour,) = found.hours
+    assert (found.bad, found.days) == ([], [])
     assert hour.at == datetime(2026, 5, 18, 10, tzinfo=HERE)
     assert (hour.temperature, hour.rain_mm) == (12.5, 1.5)
     assert hour.humidity in (None, 81)
 
 
-def test_a_bare_day_is_its_noon_and_bad_lines_are_named():
+def test_a_bare_day_is_a_whole_day_and_bad_lines_are_named():
     lines = [
         "time,temperature,rain",
-        "2026-05-18,12,0",
+        "2026-05-18,12,3",
         "2026-05-19,5000,0",
         "nonsense,3,0",
         "2026-05-20,9,-4",
         "2026-05-21,,",
     ]
-    good, bad = read_weather("\n".join(lines).encode(), UTC)
-    assert [hour.at for hour in good] == [datetime(2026, 5, 18, 12, tzinfo=UTC)]
-    assert [each.line for each in bad] == [3, 4, 5, 6]
-    assert "5000 °C can't be" in bad[0].why
-    assert "is no date" in bad[1].why
-    assert "of rain in an hour can't be" in bad[2].why
+    found = read_weather("\n".join(lines).encode(), UTC)
+    assert (found.hours, found.days) == ([], [Day(date(2026, 5, 18), 12.0, 12.0, 3.0)])
+    assert [each.line for each in found.bad] == [3, 4, 5, 6]
+    assert "5000 °C can't be" in found.bad[0].why
+    assert "is no date" in found.bad[1].why
+    assert "of rain in a day can't be" in found.bad[2].why
+
+
+def test_days_with_low_and_high_and_hours_stand_in_one_file():
+    lines = ["day,min,max,rain", "18.5.2026,4,16,2.5", "2026-05-19,17,5,0"]
+    found = read_weather("\n".join(lines).encode(), UTC)
+    assert found.days == [Day(date(2026, 5, 18), 4.0, 16.0, 2.5)]
+    assert [each.why for each in found.bad] == [
+        "a low of 17 °C above a high of 5 °C can't be: are the columns swapped?"
+    ]
 
 
 @pytest.mark.parametrize(
@@ -153,13 +164,25 @@ def test_a_photo_of_too_many_pixels_is_refused():
 
 def test_a_calendar_holds_whole_days_with_lasting_names():
     entries = [
-        CalendarEntry(
-            "round-1@eproba", date(2026, 5, 31), "Round: chard, späte Runde", "Day 7, 12 units; bring a rule."
-        )
+        CalendarEntry("round-1", date(2026, 5, 31), "Round: chard, späte Runde", "Day 7, 12 units; bring a rule.")
     ]
     text = ics("Chard", entries, datetime(2026, 5, 20, 12, tzinfo=UTC))
     (event,) = Calendar.from_ical(text).walk("VEVENT")
     assert str(event["UID"]) == "round-1@eproba"
     assert (event.decoded("DTSTART"), event.decoded("DTEND")) == (date(2026, 5, 31), date(2026, 6, 1))
     assert str(event["SUMMARY"]) == "Round: chard, späte Runde"
+    assert str(event["TRANSP"]) == "TRANSPARENT", "a round leaves the day free"
+    assert event.walk("VALARM") == []
     assert all(len(line) <= 75 for line in text.split(b"\r\n")), "folded as the format wants"
+
+
+def test_a_brew_has_its_hour_and_rings_as_wished():
+    at = datetime(2026, 5, 31, 15, tzinfo=UTC)
+    entries = [CalendarEntry("start-7", at, "Start", "", 25.0), CalendarEntry("round-1", at.date(), "Round", "")]
+    timed, whole = Calendar.from_ical(ics("Chard", entries, at, alarm_minutes=60)).walk("VEVENT")
+    assert (timed.decoded("DTSTART"), timed.decoded("DTEND")) == (at, at + timedelta(minutes=25))
+    assert str(timed["TRANSP"]) == "OPAQUE"
+    rings = [event.walk("VALARM")[0].decoded("TRIGGER") for event in (timed, whole)]
+    assert rings == [timedelta(hours=-1), timedelta(hours=7)], "an hour before it; of a whole day at seven"
+    short = Calendar.from_ical(ics("x", [CalendarEntry("a", at, "Stir", "", 2.0)], at)).walk("VEVENT")[0]
+    assert short.decoded("DTEND") == at + timedelta(minutes=15)

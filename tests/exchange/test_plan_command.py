@@ -24,7 +24,7 @@ def as_json(*options):
 
 def test_json_has_the_promised_shape():
     told = as_json("--treatments", "3", "--units", "6", "--blocks", "--scale", "ratio", "--cv", "20%", "--worth", "30%")
-    assert list(told) == ["best_p", "deals", "power", "detectable", "chance", "error"]
+    assert list(told) == ["best_p", "deals", "power", "own", "detectable", "chance", "error"]
     assert list(told["power"]) == ["pairwise", "adjusted"]
     assert list(told["chance"]) == ["nothing", "worth", "twice_worth"]
     kinds = {verdict for verdict in VERDICTS if verdict != "no_worse"}
@@ -36,6 +36,8 @@ def test_json_has_the_promised_shape():
     shift, bound = gap / (sd * math.sqrt(1 / 3)), stats.t.ppf(0.975, df)
     assert told["power"]["pairwise"] == pytest.approx(stats.nct.sf(bound, df, shift), abs=0.002)
     assert told["power"]["adjusted"] < told["power"]["pairwise"]
+    assert told["own"]["df"] == pytest.approx(8.0)
+    assert told["own"]["adjusted"] < told["power"]["adjusted"], "own noise has fewer degrees of freedom"
 
 
 def test_the_difference_scale_and_the_readable_text():

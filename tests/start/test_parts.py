@@ -90,6 +90,7 @@ def test_the_wish_of_a_command():
     assert (wish.host, wish.port, wish.detach) == ("0.0.0.0", 8800, True)
     assert commands._wish("serve", ["--host", "10.0.0.9"]).host == "10.0.0.9"
     assert commands._wish("demo", []).host is None
+    assert (commands._wish("demo", []).crowded, commands._wish("demo", ["--crowded"]).crowded) == (False, True)
 
 
 def test_it_needs_nothing_but_the_standard_library():

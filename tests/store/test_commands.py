@@ -100,12 +100,15 @@ def test_amendments_change_one_fact_and_forget_what_was_found(session):
     trial = load_trial(session, CURRANTS)
     keep_finding(session, CURRANTS, FOUND, 1.0)
     amend(session, trial, "worth", "worth", ("1 points", "2 points"), 2.0, "seen wetter", "Ben", TODAY)
-    amend_treatment(session, trial, "A", "4 cm thick", "it blew away", "Ben", TODAY)
+    amend_treatment(session, trial, "A", "4 cm thick", "wool-mulch", "it blew away", "Ben", TODAY)
+    amend_treatment(session, lock_trial(session, CURRANTS), "A", "mown", "growing-media", "none left", "Ben", TODAY)
     changed = lock_trial(session, CURRANTS)
-    assert (changed.worth, changed.treatment("A").how) == (2.0, "4 cm thick")
+    assert changed.treatment("A").recipe == "growing-media"
+    assert (changed.worth, changed.treatment("A").how) == (2.0, "mown")
     assert [(each.what, each.old, each.new) for each in changed.amendments] == [
         ("worth", "1 points", "2 points"),
         ("treatments", "“3 cm thick, moistened” (Wool-fibre mulch)", "“4 cm thick”"),
+        ("treatments", "“4 cm thick” (Wool-fibre mulch, wool-mulch)", "“mown”, growing-media"),
     ]
     assert finding_of(session, CURRANTS) is None
 

@@ -8,6 +8,7 @@ from alembic import command
 from sqlalchemy import text
 from sqlmodel import Session
 
+from eproba.core.brewing.events import left
 from eproba.core.brewing.recipe import recipe_entry
 from eproba.core.catalogue import recipes as catalogue
 from eproba.core.judging.from_trial import judge_trial
@@ -22,6 +23,7 @@ from eproba.store.trials import load_trial
 from eproba.store.upgrading import alembic_config, migrate
 from eproba.web.app import create_app
 from eproba.web.settings import Settings
+from tests.web.steps import typed as typed_in
 
 FIRST = {
     "trial": "INSERT INTO trial (id, name, claim, note, worth, scale, lower_is_better, summary, start_on, "
@@ -117,6 +119,36 @@ def test_a_plan_half_made_in_the_old_app_can_be_gone_on_with(old, client):
     assert "Old trial" in client.get("/").get_data(as_text=True)
 
 
+def test_one_amount_for_all_becomes_that_of_each_treatment(server, database, client):
+    """A plan typed before migration 0008: its amount and rhythm stand in every row that got something."""
+    url = named(server.url, database)
+    command.downgrade(alembic_config(url), "0007")
+    rows = {"name": ("Whey", "Water", "Bare"), "role": ("test", "water control", "untreated")}
+    typed = {f"treatments-{i}-{name}": [row[i]] for name, row in rows.items() for i in range(3)}
+    answers = {"treatments": typed | {"amount": ["1,5"], "amount_unit": ["L"], "pour_every": ["10"], "batches": ["1"]}}
+    engine = engine_for(url)
+    with engine.begin() as connection:
+        told = {"answers": json.dumps(answers)}
+        connection.execute(
+            text("INSERT INTO draft (id, changed_at, answers, versions) VALUES (3, now(), :answers, '{}')"), told
+        )
+    migrate(url)
+    kept = typed_in(client, "/trials/new/3/treatments")
+    names = ("name", "dose", "amount", "unit", "often", "every")
+    assert [[kept[f"treatments-{i}-{name}"] for name in names] for i in range(3)] == [
+        ["Whey", "unit", "1,5", "L", "every", "10"],
+        ["Water", "unit", "1,5", "L", "every", "10"],
+        ["Bare", "nothing", "", "L", "every", "10"],
+    ]
+    command.downgrade(alembic_config(url), "0007")
+    with engine.connect() as connection:
+        again = connection.execute(text("SELECT answers FROM draft WHERE id = 3")).scalar()["treatments"]
+    engine.dispose()
+    assert (again["amount"], again["amount_unit"], again["pour_every"]) == (["1,5"], ["L"], ["10"])
+    assert again["treatments-2-role"] == ["untreated"]
+    migrate(url)
+
+
 def test_and_down_again_for_those_who_must(old):
     lay_down(old, "pot")
     migrate(old)
@@ -198,9 +230,15 @@ def test_facts_that_lists_need_are_there_in_an_old_garden(garden_0003):
             len(trial.rounds) for trial in trials
         )
         assert {reading.read_at for reading in readings_of(session, 1)} == {None}, "nobody kept it: as planned"
-        left = {batch.id: batch.left for batch in batches(session)}
+        there = {batch.id: (left(batch), [event.what for event in batch.events]) for batch in batches(session)}
     engine.dispose()
-    assert left == {1: 1.0, 2: 0.0, 3: 1.6, 4: 8.0, 5: 9.0}
+    assert there == {
+        1: (1.0, ["mixed", "looked at"]),
+        2: (0.0, ["mixed", "looked at", "strained", "taken from"]),
+        3: (1.6, ["mixed", "looked at", "looked at"]),
+        4: (8.0, ["mixed", "looked at", "thrown away"]),
+        5: (9.0, ["water set out"]),
+    }, "water that had stood was taken for mixed, and never was"
 
 
 def test_living_units_are_counted_and_devices_are_in_since_they_were_seen(garden_0003):

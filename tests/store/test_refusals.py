@@ -10,7 +10,7 @@ from sqlmodel import Session
 
 from eproba.core.catalogue import recipes
 from eproba.core.errors import EprobaError
-from eproba.core.measuring.measures import own_measure
+from eproba.core.measuring.measures import OwnNoise, own_measure
 from eproba.core.trial.readings import Entry
 from eproba.store.commands import household as door
 from eproba.store.commands.drafts import hold_draft, new_draft, take_draft
@@ -24,8 +24,9 @@ from eproba.store.commands.readings import Sender, Sent, add_many, take_entries
 from eproba.store.commands.recipes import keep_recipe
 from eproba.store.commands.rounds import finish_round, open_again
 from eproba.store.commands.trials import delete_trial, note_trial
+from eproba.store.doorkeeping import home_address, new_passcode, passcode_is_set
 from eproba.store.findings import own_noise
-from eproba.store.glances import due_by
+from eproba.store.glances import due_by, glances
 from eproba.store.household import device, handle
 from eproba.store.kit import Household, household_kit
 from eproba.store.measures import all_measures
@@ -140,6 +141,28 @@ def test_what_comes_after_the_opening_bears_the_verdict_that_stood(session):
     assert len([r for r in readings_of(session, CHARD, chard.rounds[1].id) if r.value == 9.0]) == 1
 
 
+@demo_garden
+def test_what_is_typed_again_after_the_opening_keeps_all_that_is_known_of_it(session):
+    chard = load_trial(session, CHARD)
+    keep_finding(session, CHARD, [{"headline": "Better"}, {"headline": "Can’t tell"}], 1.0)
+    this, key, unit = chard.rounds[0], chard.asked[0].measure.key, chard.units[0]
+    before = next(r for r in readings_of(session, CHARD, this.id) if (r.unit_id, r.measure_key) == (unit.id, key))
+    said = Entry(unit.code, key, 1, "7,5", TODAY, "not kept beside a value", sure=True, reason="Misread.")
+    read = NOW - timedelta(days=2)
+    more = {"round": this.key, "seen": before.version}
+    told = take_entries(session, [sent(chard, 1, entry=said, id="a\x00b", **more)], Sender("Ben", NOW, "till"))
+    assert [(each.status, each.why) for each in told] == [
+        ("refused", "This entry can’t be kept as it is. Type it again.")
+    ]
+    told = take_entries(session, [sent(chard, 2, entry=said, read_at=read, **more)], Sender("Ben", NOW, "till", True))
+    assert [each.status for each in told] == ["saved"]
+    row = session.execute(text("SELECT * FROM reading WHERE client_id = 'entry-2'")).mappings().one()
+    kept = ("value", "typed", "sure", "read_at", "saw", "source", "skip_reason")
+    assert [row[name] for name in kept] == [7.5, "7,5", True, read, True, "till", ""]
+    (change, _) = corrections_of(session, CHARD)[0]
+    assert (change.verdict_before, change.reason, change.sealed) == ("Better; Can’t tell", "Misread.", False)
+
+
 def test_guesses_are_counted_to_the_last_one(session):
     minutes = [NOW + timedelta(minutes=n) for n in (0, 14, 15, 16)]
     assert [begin_try(session, "a", NOW) is not None for _ in range(6)] == [True] * 5 + [False]
@@ -187,7 +210,7 @@ def test_noise_of_finished_trials_is_pooled_and_a_pour_stands_after_its_round(se
     session.connection().execute(text("UPDATE trial SET scale = :s WHERE id = 3"), {"s": scale})
     keep_finding(session, CHARD, [], 3.0)
     keep_finding(session, 3, [], 4.0)
-    assert own_noise(session, key, scale) == (pytest.approx(12.5**0.5), 2)
+    assert own_noise(session, key, scale) == OwnNoise(pytest.approx(((10 * 3.0**2 + 1 * 4.0**2) / 11) ** 0.5), 11, 2)
     assert own_noise(session, "slake", scale) is None
     waiting = due_by(session, TODAY + timedelta(days=60))
     assert waiting == sorted(waiting, key=lambda due: (due.on, due.trial_id, due.kind == "pour"))
@@ -219,3 +242,34 @@ def test_what_was_set_aside_is_told_by_name_and_brought_back(server, database):
         "this backup is from a newer Eproba (9999): bring Eproba up to date, then restore"
     )
     assert set_aside(url) == []
+
+
+def test_the_door_is_locked_once_there_is_a_passcode(server, database, monkeypatch):
+    url = named(server.url, database)
+    assert [passcode_is_set(url), len(new_passcode(url)), passcode_is_set(url)] == [False, 8, True]
+    asked = []
+
+    class Probe:
+        __enter__, __exit__ = (lambda self: self), (lambda *_: None)
+
+        def connect(self, where):
+            asked.append(where)
+            if len(asked) > 1:
+                raise OSError
+
+        def getsockname(self):
+            return ("10.0.0.7", 1)
+
+    monkeypatch.setattr("eproba.store.doorkeeping.socket.socket", lambda *_: Probe())
+    assert [home_address(), home_address()] == ["10.0.0.7", "127.0.0.1"], "without a network its own"
+    assert asked[0] == ("192.0.2.1", 9), "an address kept for examples: nothing is sent anywhere"
+
+
+@demo_garden
+def test_what_is_open_and_has_no_finding_is_to_be_judged(session):
+    before = {each.id: (each.stage, each.unjudged) for each in glances(session, TODAY)}
+    session.connection().execute(text("DELETE FROM finding"))
+    after = {each.id: each.unjudged for each in glances(session, TODAY)}
+    assert {stage for stage, unjudged in before.values() if unjudged} == set()
+    assert {before[n][0] for n, unjudged in after.items() if unjudged} == {"finished"}
+    assert {before[n][0] for n, unjudged in after.items() if not unjudged} == {"planned", "running"}

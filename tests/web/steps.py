@@ -13,12 +13,16 @@ def typed(client, address):
             re.sub(r"<input[^>]*type=\"(radio|checkbox)\"[^>]*>", "", page),
         )
     )
+    ticked: dict[str, list[str]] = {}
     for tag in re.findall(r"<input[^>]*\bchecked\b[^>]*>", page):
-        fields[re.search(r'name="([\w-]+)"', tag).group(1)] = re.search(r'value="([^"]*)"', tag).group(1)
+        ticked.setdefault(re.search(r'name="([\w-]+)"', tag).group(1), []).append(
+            re.search(r'value="([^"]*)"', tag).group(1)
+        )
+    fields |= {name: values[0] if len(values) == 1 else values for name, values in ticked.items()}
     for name, body in re.findall(r'<select[^>]*name="([\w-]+)"[^>]*>(.*?)</select>', page, re.S):
         chosen = re.search(r'<option selected value="([^"]*)"', body) or re.search(r'value="([^"]*)"', body)
         fields[name] = chosen.group(1)
-    return {k: unescape(v) for k, v in fields.items() if k not in ("csrf_token", "go")}
+    return {k: unescape(v) if isinstance(v, str) else v for k, v in fields.items() if k not in ("csrf_token", "go")}
 
 
 def fill(client, draft, step, go="next", **changes):

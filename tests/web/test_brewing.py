@@ -10,12 +10,14 @@ from PIL import Image
 from sqlmodel import Session
 
 from eproba.core.catalogue import recipes
-from eproba.store.kit import household_kit
+from eproba.store.kit import Garden, household_kit
 from eproba.store.preparing import named
 from eproba.store.recipes import all_recipes
+from eproba.store.trials import load_trial
 from eproba.web.app import create_app
 from eproba.web.settings import Settings
 from tests.conftest import Client, demo_garden
+from tests.web.steps import fill
 
 
 def text(client, path, **more):
@@ -46,7 +48,7 @@ def test_every_recipe_has_its_page_with_its_cautions_where_they_belong(client, k
 
 def test_recipes_that_disagree_stand_side_by_side(client):
     page = text(client, "/recipes/compare?family=rice+water")
-    assert page.count('<th scope="col"><a') == 3
+    assert page.count('<th scope="col"><a') == 4
     assert "It ends crusts" in page
     assert "It makes crusts" in page
     assert "every 3 days" in page
@@ -71,6 +73,20 @@ def test_an_own_recipe_gets_versions_and_batches_remember_theirs(client, app):
         "water_parts": "5",
         "brew": "Cut.\nSoak.",
         "cautions": "brew",
+        "family": "your own",
+        "kind": "drench",
+        "ready-smell": ["strong"],
+        "ready-colour": ["dark"],
+        "away-mould": ["coloured"],
+        "portions-2-ingredient": "new-1",
+        "portions-2-amount": "2",
+        "portions-2-unit": "handful",
+        "own-0-name": "Borage flowers",
+        "own-0-grams_each": "15",
+        "own-0-nitrogen": "0,4",
+    }
+    form = {
+        name: value for name, value in form.items() if not re.match("(ready|away)-", name) or isinstance(value, list)
     }
     made = client.post("/recipes/comfrey-steep/copy", form)
     address = made.headers["Location"]
@@ -88,7 +104,21 @@ def test_an_own_recipe_gets_versions_and_batches_remember_theirs(client, app):
     assert 'value="Kept"' in wrong.get_data(as_text=True)
     assert client.get("/recipes/comfrey-steep/edit").status_code == 400, "the catalogue stays as it is"
     with Session(app.extensions["engine"]) as session:
-        assert all_recipes(session)[key].ready == recipes()["comfrey-steep"].ready, "signs come along"
+        kept = all_recipes(session)[key]
+    assert (kept.ready, kept.away) == ({"smell": ("strong",), "colour": ("dark",)}, {"mould": ("coloured",)})
+    borage = kept.portions[2].ingredient
+    assert (borage.name, borage.grams(2, "handful"), borage.nitrogen) == ("Borage flowers", 30.0, (0.004, 0.004))
+    copied = text(client, f"{address}/edit")
+    assert "Borage flowers" in copied, "an own ingredient is offered again"
+    out = client.get(f"{address}/file.toml").get_data(as_text=True)
+    assert tomllib.loads(out)[key]["ingredients"]["own_borage_flowers"]["grams_each"] == 15, (
+        "it travels with its recipe"
+    )
+    away = client.post(f"{address}/away", {"what": "delete"}, follow_redirects=True).get_data(as_text=True)
+    assert "Batches or trials go by it: it can only be put away." in away
+    client.post(f"{address}/away", {"what": "away"})
+    assert "Put away" in text(client, "/recipes")
+    assert f'value="{key}"' not in text(client, "/batches/new")
 
 
 @pytest.mark.parametrize("kind", ["toml", "json"])
@@ -122,19 +152,38 @@ def test_the_mixing_desk_answers_while_one_types(client):
         "recipe": "comfrey-steep",
         "by": "units",
         "units": "12",
-        "pot": "5",
+        "pot_across": "20",
+        "pot_high": "16",
         "means": "in",
         "strength": "20",
         "equipment": "can",
     }
     again = client.post("/mix/again", form).get_data(as_text=True)
     assert "1 + 19" in again
-    assert "6 L" in again, "a tenth of each pot"
+    assert "1 can</b>" in again or "<b>1</b> can of 6.03 L" in again, "a tenth of each pot"
+    assert "A square metre really gets" in again, "pots have loads too"
+    assert "Hardly any sugar is in it" in again
+    strong = {
+        "recipe": "sugar-ferment",
+        "by": "area",
+        "area": "1",
+        "rate": "4",
+        "strength": "0",
+        "equipment": "injector",
+    }
+    told = client.post("/mix/again", {**form, **strong, "means": "plus"}).get_data(as_text=True)
+    assert "69 g of easy carbon a square metre in one pour is beyond the safe band" in told
+    juice = {"recipe": "greens-sugar-juice", "by": "area", "area": "10", "strength": "", "means": "plus"}
+    hose = client.post("/mix/again", {**form, **juice, "equipment": "injector"}).get_data(as_text=True)
+    assert "Hose-end injector gives 1 + 100 at most: dilute the concentrate 1 + 4 first" in hose
+    mist = client.post("/mix/again", {**form, **juice, "equipment": "spray"}).get_data(as_text=True)
+    assert "<b>1</b> can of 1 L" in mist, "a tenth of a litre a square metre"
+    assert "No spray mist near the face" in mist
     for change, said in (
         ({"strength": "0"}, "1 in 0 can&#39;t be"),
         ({"by": "area", "area": "-3"}, "above 0"),
         ({"each": "2 cups"}, "means different things"),
-        ({"pot": ""}, "how many litres each unit gets"),
+        ({"pot_high": ""}, "how many litres each unit gets"),
     ):
         wrong = client.post("/mix/again", {**form, **change}).get_data(as_text=True)
         assert said in wrong, change
@@ -142,12 +191,17 @@ def test_the_mixing_desk_answers_while_one_types(client):
 
 def test_the_kit_rounds_and_prices_count(client, app):
     kit = {"system": "US", "scale_g": "5", "spoon_ml": "1.25", "jug_ml": "10", "can_l": "5", "water": "rain"}
+    kit |= {"syringe_ml": "1", "cool": "11, 12", "dry": "7", "wet": "", "poor": "y"}
     client.post("/mix/kit", {**kit, "recipe": "yeast-starter", "price-white_sugar": "1,50", "price-gold": "9"})
     page = text(client, "/mix?recipe=yeast-starter&by=area&area=10&means=plus&equipment=can")
     assert "<b>4</b> cans of 5 L" in page
-    assert "oz (10 g)" in page
+    assert "<b>1.8 oz (51 g)</b>" in page
     with Session(app.extensions["engine"]) as session:
-        assert household_kit(session).prices == {"white_sugar": 1.5}
+        household = household_kit(session)
+    assert (household.prices, household.kit.syringe_ml) == ({"white_sugar": 1.5}, 1.0)
+    assert household.garden == Garden(True, dry=(7,), wet=(), cool=(11, 12))
+    months = client.post("/mix/kit", {**kit, "cool": "13"}, follow_redirects=True).get_data(as_text=True)
+    assert "Write months as numbers from 1 to 12" in months
     refused = client.post("/mix/kit", {**kit, "can_l": "0"}, follow_redirects=True).get_data(as_text=True)
     assert "fits here" in refused
 
@@ -172,34 +226,89 @@ def test_the_shelf_shows_what_each_wants_and_what_is_to_be_brewed(client):
     assert any("Unrefined-sugar ferment, 1.6 of 1.6 L, ready. Strain it." in words for _, words in vessels)
     assert "for 1 pour: Sugar ferment on the chard beds" in page
     assert "green mould: it stood in the sun" in page
-    planned = re.search(r"1\.09 L <a[^>]*>Unrefined-sugar ferment.*?</tr>", page, re.S).group()
-    assert "one brew for all of them" in planned, "the pours after it, as long as a batch keeps"
+    planned = re.search(r"1\.19 L <a[^>]*>Unrefined-sugar ferment.*?</tr>", page, re.S).group()
+    assert "one brew for as long as it keeps" in planned, "the pours after it"
+    assert "1 pour will be late" in page, "the alfalfa steep went foul"
 
 
 def test_a_batch_from_standing_water_to_strained(client, clock):
     batch = new_batch(client, start="standing", litres="20")
     assert "Its water stands until" in text(client, batch)
     early = client.post(batch, {"smell": "sweet"})
-    assert "there is nothing to look at before it is mixed" in early.get_data(as_text=True)
-    clock.forward(hours=25)
-    assert client.post(f"{batch}/mixed").status_code in (302, 400), "its hour has come by itself"
+    assert "It can’t be looked at then: its ingredients have not met yet." in early.get_data(as_text=True)
+    clock.forward(hours=60)
+    assert "Mix it: its water has stood" in text(client, batch), "nothing is mixed by waiting"
+    client.post(f"{batch}/happened", {"what": "mixed", "temperature": "27"})
+    assert client.post(f"{batch}/happened", {"what": "mixed"}).status_code == 400
     assert 'class="here" aria-current="step">brewing' in text(client, batch)
     clock.forward(days=1)
-    client.post(f"{batch}/stirred")
-    assert "stirred" in text(client, batch)
+    client.post(f"{batch}/happened", {"what": "stirred"})
+    refused = client.post(f"{batch}/happened", {"what": "strained"})
+    assert "Strain it when it is ready" in refused.get_data(as_text=True)
     client.post(batch, {"smell": "sweet", "foam": "light", "temperature": "27"})
-    assert "Not yet." in text(client, batch)
+    assert "Only 24 hours of 5 days at least" in text(client, batch)
     clock.forward(days=5)
     client.post(batch, {"smell": "sweet", "foam": "light", "temperature": "27,5", "note": "fine foam"})
     page = text(client, batch)
-    assert "Ready." in page
+    assert "As it should be: a light foam" in page
     assert "fine foam" in page
-    client.post(f"{batch}/strained")
-    assert "Keeps until" in text(client, batch)
+    client.post(f"{batch}/happened", {"what": "strained", "litres": "18.5"})
+    page = text(client, batch)
+    assert "Keeps until" in page
+    assert "18.5 of 20 L" in page
+    assert client.post(f"{batch}/happened", {"what": "sung to"}).status_code == 400
     clock.forward(days=9)
     assert "Throw it away: too old." in text(client, batch)
     client.post(f"{batch}/thrown", {"throw-reason": "too old"})
     assert "thrown away" in text(client, "/shelf")
+
+
+def test_what_was_put_down_wrong_is_put_right_on_its_page(client, clock):
+    batch = new_batch(client, start="earlier", began="2026-05-14T22:00", litres="2")
+    client.post(batch, {"smell": "foul", "temperature": "27"})
+    page = text(client, batch)
+    assert 'class="ruling throw-away"' in page
+    look, mixed = re.findall(rf'href="({batch}/events/\d+)"', page)
+    slip = {"at": "2026-05-20T09:00", "smell": "sweet", "foam": "light", "temperature": "27"}
+    early = client.post(mixed, {"at": "2026-05-20T09:30"}).get_data(as_text=True)
+    assert "It can’t be looked at then" not in early
+    assert client.post(look, {**slip, "at": "2027-01-01T09:00"}).status_code == 400, "a day still to come"
+    wrong = client.post(look, {**slip, "at": "the day before"})
+    assert "write the day and the hour, such as 2026-05-20 18:30" in wrong.get_data(as_text=True)
+    client.post(mixed, {"at": "2026-05-14T21:00"})
+    assert client.post(look, slip).status_code == 302
+    page = text(client, batch)
+    assert 'class="ruling ready"' in page
+    assert "foul smell" in page.rsplit("What stood there before", 1)[1]
+    assert (
+        client.post(f"{batch}/right", {"right-litres": "3", "right-place": "cellar", "right-name": ""}).status_code
+        == 302
+    )
+    assert "3 of 3 L" in text(client, batch)
+    assert client.post(f"{batch}/right", {"right-litres": "-1"}).status_code == 400
+    client.post(f"{batch}/thrown", {"throw-reason": "the wrong bucket"})
+    page = text(client, batch)
+    thrown = re.findall(rf'href="({batch}/events/\d+)"', page)[0]
+    client.post(thrown, {"go": "back"})
+    assert 'class="ruling ready"' in text(client, batch), "thrown away by mistake"
+    assert client.get(thrown).status_code == 404
+    label = text(client, f"{batch}/label")
+    for words in ("Not for drinking", "Unrefined-sugar ferment", "Use by", "14 May 2026"):
+        assert words in label
+
+
+def test_a_batch_in_the_way_of_a_school_with_what_was_really_used(client):
+    page = client.post("/batches/new", {"recipe": "clippings-sugar-yeast", "go": "look"}).get_data(as_text=True)
+    assert "Without yeast: 4–6 days" in page
+    batch = new_batch(client, "clippings-sugar-yeast", "8", school="Without yeast", water="tap with chlorine")
+    shown = text(client, batch)
+    assert "Mixed at once with chlorinated water" in shown
+    assert "without yeast" in shown
+    assert "between 24 May 2026" in shown, "four to six days, not two"
+    used = {"amounts-of": "sugar-ferment", "amount-jaggery": "3", "amount-topsoil": "1", "amount-water": "20"}
+    sweet = text(client, new_batch(client, litres="20", **used))
+    assert "Otherwise than the recipe: 3 kg of unrefined sugar (jaggery) for 1 kg" in sweet
+    assert "9.5 g of easy carbon a square metre and pour, at 1 + 10" in sweet
 
 
 def test_a_look_is_ruled_on_and_its_photo_is_kept_small(client):
@@ -249,27 +358,81 @@ def test_brews_stand_on_today_calendar_and_in_the_file(client):
     today = text(client, "/")
     assert "Strain it" in today
     assert "Let water stand for unrefined-sugar ferment" in today
+    unmet = today.split('class="due-card unmet"')[1].split("</section>")[0]
+    assert "Start at once: alfalfa-pellet steep, 0.5 L. It can be ready from Sat 23 May to Mon 25 May." in unmet
+    assert "The pour of Fri 22 May comes late: alfalfa-pellet steep is missing" in unmet
+    for way in ("Start it now", "Move the pour", "Skip it", "Another recipe"):
+        assert way in unmet
+    assert today.index("unmet") < today.index('aria-label="Due now"'), "it comes first"
+    assert "Stir alfalfa" not in today, "nothing stands there to be stirred"
     assert "week-task brew" in text(client, "/calendar")
     assert b"Start unrefined-sugar ferment" in client.get("/trials/5/calendar.ics").data
     strip = text(client, "/trials/5").split("day-strip")[1]
     assert "Ferment, second bucket, begun 14 May, ready 19 May" in strip
 
 
-def test_weather_comes_typed_or_from_a_logger(client):
-    client.post("/weather", {"on": "2026-05-19", "temperature": "14,5", "rain": "6"})
-    page = text(client, "/weather")
-    assert "6.0 mm" in page
-    wrong = client.post("/weather", {"on": "2026-05-19", "temperature": "5000", "rain": ""})
-    assert "fits here" in wrong.get_data(as_text=True)
+@demo_garden
+def test_a_pour_is_moved_alone_or_with_those_after_it(client):
+    form = {"to": "2026-05-25", "following": "no", "reason": "no brew"}
+    taken = client.post("/trials/4/pours/0/move", {**form, "to": "2026-06-05"})
+    assert "There is a pour on day 14 already: move those that follow too" in taken.get_data(as_text=True)
+    late = client.post("/trials/4/pours/0/move", {**form, "to": "2026-12-05"})
+    assert "comes after the decision on day 35" in late.get_data(as_text=True)
+    assert "is no date" in client.post("/trials/4/pours/0/move", {**form, "to": "soon"}).get_data(as_text=True)
+    moved = client.post("/trials/4/pours/0/move", {**form, "following": "yes"}, follow_redirects=True)
+    assert "Moved." in moved.get_data(as_text=True)
+    assert "Pour, day 3" in text(client, "/")
+    assert "comes late" not in text(client, "/"), "by then a new brew is ready"
+    gone = client.post("/trials/4/pours/0/move", form)
+    assert "No pour waits on day 0: what is on record stays where it is." in gone.get_data(as_text=True)
+    soon = client.post("/trials/5/pours/14/move", {**form, "to": "2026-05-21"}, follow_redirects=True)
+    assert "1 day between two pours; its recipe wants 7 at least" in soon.get_data(as_text=True)
+    assert "pour of day 14" in text(client, "/trials/5"), "old and new stand with the reason"
+    assert client.post("/trials/1/pours/0/move", form).status_code == 400, "the envelope is open"
+
+
+def test_how_it_is_brewed_is_planned_and_pours_that_come_too_soon_are_told(client, draft, app):
+    fill(client, draft, "claim", claim="It helps.", name="Extract")
+    fill(client, draft, "measure", start_on="2026-06-01")
+    brewed = {"treatments-0-name": "Boosted", "treatments-0-recipe": "sugar-ferment", "treatments-0-sharing": "fresh"}
+    fill(client, draft, "treatments", **brewed)
+    told = text(client, f"{draft}/days")
+    assert "Boosted: poured again after 7 days, on day 7; its recipe wants 14 at least: every week" in told
+    assert "raw manure" not in told
+    fill(client, draft, "treatments", **{**brewed, "treatments-0-recipe": "compost-extract-nitrogen"})
+    assert "Boosted carries germs of raw manure, fish or urine" in text(client, f"{draft}/days")
+    assert client.post(f"{draft}/deal", {"go": "deal"}).status_code == 302
+    with Session(app.extensions["engine"]) as session:
+        trial = load_trial(session, 1)
+    assert (trial.treatments[0].sharing, trial.treatments[1].sharing) == ("fresh", "shared")
+    assert "Harvest what touches the soil from" in text(client, "/trials/1/pours/0")
+
+
+def test_weather_comes_typed_or_from_a_file(client):
+    day = {"told": "was", "on": "2026-05-19", "low": "8", "high": "14,5", "rain": "6"}
+    client.post("/weather", day)
+    client.post("/weather", day)
+    assert "6.0 mm" in text(client, "/weather"), "typed twice, and not added up"
+    for change, said in (
+        ({"high": "5000"}, "fits here"),
+        ({"high": "3"}, "The high is not below the low."),
+        ({"on": "2026-05-29"}, "That day is still to come: choose “as foretold”."),
+        ({"told": "foretold"}, "That day is over: choose “as it was”."),
+    ):
+        assert said in client.post("/weather", {**day, **change}).get_data(as_text=True)
+    client.post("/weather", {**day, "told": "foretold", "on": "2026-05-21", "low": "1"})
+    assert "1 to 14 °C, 6.0 mm" in text(client, "/weather").split("Foretold")[1]
+    client.post("/weather/now", {"now-temperature": "29"})
+    assert client.post("/weather/now", {"now-temperature": "hot"}).status_code == 400
 
     def bring(content):
         sent = {"file": (io.BytesIO(content.encode()), "w.csv")}
         return client.post("/weather/file", sent, content_type="multipart/form-data", follow_redirects=True)
 
     good = "time;temp;rain_mm\n2026-05-18T10:00;12,5;0\n2026-05-18T11:00;13;1,5\n"
-    good += "18.5.2026 12:00;99,9;0\n2026-05-18T13:00;x;0\n"
+    good += "18.5.2026 12:00;99,9;0\n2026-05-18T13:00;x;0\n2026-05-22;17;3\n"
     told = bring(good).get_data(as_text=True)
-    assert "3 hours are on record; 1 lines could not be taken (line 5" in told
+    assert "On record: 3 hours, 1 days foretold; 1 lines could not be taken (line 5" in told
     assert "1.5 mm" in text(client, "/weather")
     assert "lacks a column for the temperature" in bring("time,rain\n2026-05-18,0\n").get_data(as_text=True)
 
@@ -307,7 +470,8 @@ def test_a_recipe_can_begin_from_nothing(client):
     form |= {"portions-0-ingredient": "water", "portions-0-amount": "10", "portions-0-unit": "L"}
     form |= {"portions-1-ingredient": "soft_greens", "portions-1-amount": "500", "portions-1-unit": "g"}
     form |= {"title": "Nettle steep", "said": "Feeds leaves.", "yields": "9", "water_parts": "10"}
-    form |= {"apply": "Pour slowly at the base.", "cautions": "no such"}
+    form |= {"apply": "Pour slowly at the base.", "cautions": "no such", "family": "your own", "kind": "drench"}
+    form = {name: value for name, value in form.items() if not re.match("(ready|away)-", name)}
     nameless = client.post("/recipes/new", {**form, "title": ""})
     assert "Name it." in nameless.get_data(as_text=True)
     uncautioned = client.post("/recipes/new", {**form, "apply": "Pour."})

@@ -1,49 +1,48 @@
 """The pictures of brewing: vessels as full as they are, rulers true to their figures, brews and sky on one axis."""
 
 from dataclasses import replace
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 
 import pytest
 
 from eproba.core.applying.comparing import Added
-from eproba.core.brewing.batches import Batch, Check
 from eproba.core.brewing.weather import Day
 from eproba.core.catalogue import measures, recipes
 from eproba.web.pictures.added import added_rulers
 from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.shelf import BOTTOM, TOP, shelf, vessel
 from eproba.web.ui.looks import looks
+from tests.core.brews import BREWED, brew, look
 from tests.core.cases import small_trial
 
-T0 = datetime(2026, 5, 1, 8, tzinfo=UTC)
+T0 = BREWED
 FERMENT = recipes()["sugar-ferment"]
 LOOKS = looks([("A", "Ferment", "test"), ("B", "Water", "water control")])
-
-
-def batch(**changes):
-    return replace(Batch(1, FERMENT, 10.0, "shed", T0, left=10.0), **changes)
 
 
 # --- The shelf ----------------------------------------------------------------------------------------------
 
 
 def test_a_vessel_is_as_full_as_its_batch():
-    full, half, empty = (vessel(batch(left=left), T0).level for left in (10.0, 5.0, 0.0))
+    whey, later = recipes()["diluted-whey"], T0 + timedelta(hours=2)
+    took = ((), ((1, "taken from", {"litres": 5.0}),), ((1, "taken from", {"litres": 10.0}),))
+    full, half, empty = (vessel(brew(whey, *rows, litres=10.0), later).level for rows in took)
     assert TOP < full < half < empty == BOTTOM
     assert half - full == pytest.approx(empty - half, abs=0.2)
 
 
 def test_only_what_brews_bubbles():
-    brewing = vessel(batch(), T0 + timedelta(hours=3))
+    brewing = vessel(brew(FERMENT, litres=10.0), T0 + timedelta(hours=3))
     assert len(brewing.bubbles) == 7
     assert all(brewing.level < y < BOTTOM for _, y, _ in brewing.bubbles)
-    assert vessel(batch(made_at=T0 + timedelta(days=1), standing_at=T0), T0).bubbles == ()
+    assert vessel(brew(FERMENT, what="water set out"), T0).bubbles == ()
     assert brewing.words.startswith("Unrefined-sugar ferment, 10 of 10 L, brewing.")
 
 
 def test_what_wants_something_now_stands_first():
-    foul = Check(T0 + timedelta(hours=1), 20, {"smell": "foul"})
-    row = shelf([batch(id=1), batch(id=2, checks=(foul,)), batch(id=3)], T0 + timedelta(hours=5))
+    foul = brew(FERMENT, look(1, 20, smell="foul"))
+    made = [replace(each, id=n) for n, each in enumerate((brew(FERMENT), foul, brew(FERMENT)), 1)]
+    row = shelf(made, T0 + timedelta(hours=5))
     assert [each.batch.id for each in row] == [2, 1, 3]
     assert row[0].next.words == "Throw it away"
 

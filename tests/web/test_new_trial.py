@@ -59,7 +59,7 @@ def test_treatments_come_and_go(client, draft):
         ("measure", {"measure": "seeds_up", "scale": "difference"}, "how many seeds are sown"),
         ("measure", {"worth": "0"}, "above 0"),
         ("measure", {"measure": "nonsense"}, "Not a valid choice"),
-        ("treatments", {"amount": "lots", "treatments-0-name": "x"}, "not a number"),
+        ("treatments", {"treatments-0-amount": "lots", "treatments-0-name": "x"}, "not a number"),
         ("treatments", {}, "Name it."),
         ("ground", {"units_each": "2.5"}, "A whole number"),
         ("ground", {"least_width_cm": "0", "auto": ""}, "1 to 5000 fits here"),

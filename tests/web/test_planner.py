@@ -6,7 +6,9 @@ import re
 import pytest
 from icalendar import Calendar
 from sqlalchemy import text as sql
+from sqlmodel import Session
 
+from eproba.store.trials import load_trial
 from tests.conftest import demo_garden
 from tests.web.entries import op, till
 from tests.web.steps import fill, planned, typed
@@ -54,9 +56,13 @@ def test_a_ladder_is_one_choice(client, draft):
     planned(client, draft)
     fill(client, draft, "treatments", go="ladder")
     rows = typed(client, f"{draft}/treatments")
-    assert [(rows[f"treatments-{i}-how"], rows[f"treatments-{i}-rung"]) for i in range(4)] == [
-        ("1 in 20", "1"), ("1 in 10", "2"), ("1 in 5", "3"), ("", "0"),
+    names = ("name", "water_parts", "rung")
+    assert [tuple(rows[f"treatments-{i}-{name}"] for name in names) for i in range(4)] == [
+        ("Nettle steep, 1 + 20", "20", "1"), ("Nettle steep, 1 + 10", "10", "2"), ("Nettle steep, 1 + 5", "5", "3"),
+        ("Plain water", "", "0"),
     ]  # fmt: skip
+    fill(client, draft, "treatments", go="stay", **{"treatments-1-water_parts": "12"})
+    assert typed(client, f"{draft}/treatments")["treatments-1-name"] == "Nettle steep, 1 + 12", "names follow numbers"
     assert "one straight trend over the rungs" in text(client, f"{draft}/treatments")
 
 
@@ -64,7 +70,11 @@ def test_two_beds_become_pairs_with_the_gain_beside_one_bed_each(client, draft):
     planned(client, draft)
     form = {**typed(client, f"{draft}/ground"), "places": BEDS, "auto": "", "units_each": "4"}
     page = client.post(f"{draft}/proposals", form).get_data(as_text=True)
-    assert re.findall(r"<strong>([^<]+)</strong>", page) == ["4 pairs", "2 pairs", "One whole bed each"]
+    assert re.findall(r'name="proposal"[^>]*> <strong>([^<]+)</strong>', page) == [
+        "4 pairs",
+        "2 pairs",
+        "One whole bed each",
+    ]
     assert "one whole bed each in none, since two beds differ anyway" in page
     assert "Seen, never shown" in page
     wide = client.post(f"{draft}/proposals", {**form, "guard_cm": "300"}).get_data(as_text=True)
@@ -132,7 +142,9 @@ def test_what_was_moved_goes_into_the_plan_and_back_to_the_ground(client, draft)
 def test_noise_comes_from_the_gardener_s_own_finished_trials(client):
     client.get("/trials")  # the finished trials are judged
     again = client.post("/trials/1/copy").headers["Location"].rsplit("/", 1)[0]
-    assert "from 1 finished trial of your own, after blocks" in text(client, f"{again}/chance")
+    assert "from 1 finished trial of your own and the catalogue, each by how much is known from it" in text(
+        client, f"{again}/chance"
+    )
 
 
 def test_days_move_and_say_their_minutes(client, draft):
@@ -304,9 +316,9 @@ def test_a_treatment_named_by_its_recipe_is_brewed_for(client, draft):
     ("changes", "said"),
     [
         ({"treatments-0-recipe": "comfrey-steep", "treatments-0-water_parts": "-1"}, "0 to 5000 fits here"),
-        ({"pour_every": "0"}, "1 to 730 fits here"),
+        ({"treatments-0-every": "0"}, "1 to 730 fits here"),
         ({"batches": "0"}, "1 to 50 fits here"),
-        ({"amount": "0"}, "fits here"),
+        ({"treatments-0-amount": "0"}, "fits here"),
     ],
 )
 def test_strength_and_rhythm_have_their_bounds(client, draft, changes, said):
@@ -317,3 +329,72 @@ def test_strength_and_rhythm_have_their_bounds(client, draft, changes, said):
     assert said in page
     for value in changes.values():
         assert f'value="{value}"' in page, "what was typed stays"
+
+
+# --- What went wrong for new users --------------------------------------------------------------------------
+
+
+def pots(columns, rows=1):
+    size = {"width_cm": 30 * columns, "length_cm": 30 * rows, "columns": columns, "rows": rows}
+    return json.dumps({"places": [{"kind": "pots", "name": "Pots", "x_cm": 0, "y_cm": 0, **size}]})
+
+
+def test_two_pots_lead_on_to_the_end(client, draft):
+    """The slider began at 2 and sent Next back to the ground for ever."""
+    planned(client, draft)
+    fill(client, draft, "ground", places=pots(2), auto="", units_each="1")
+    page = text(client, f"{draft}/chance")
+    for slider in re.findall(r'<input type="range"[^>]*>', page):
+        assert 'min="1"' in slider
+        assert 'value="1"' in slider
+    assert fill(client, draft, "chance", units="1").headers["Location"].endswith("/days")
+    fill(client, draft, "days")
+    fill(client, draft, "rules")
+    assert client.post(f"{draft}/deal", {"go": "deal"}).status_code == 302
+    assert "described" in text(client, "/trials/1") or "one of each" in text(client, "/trials/1")
+
+
+def test_a_better_cut_is_ticked_when_it_comes(client, draft):
+    """Ground grows: what was ticked when there was little room is not what the plan keeps silently."""
+    planned(client, draft)
+    fill(client, draft, "ground", places=pots(2), auto="", units_each="6")
+    page = text(client, f"{draft}/ground")
+    form = typed(client, f"{draft}/ground")
+    small = re.search(r'name="proposal" value="([^"]+)" checked', page).group(1)
+    grown = {**form, "places": pots(6, 2), "proposal": small, "among": small, "token": ""}
+    again = client.post(f"{draft.rsplit('/', 1)[0]}/{draft.rsplit('/', 1)[1]}/proposals", grown).get_data(as_text=True)
+    assert "A better cut has come: it is ticked now." in again
+    assert re.search(r'name="proposal" value="([^"]+)" checked', again).group(1) != small
+    assert "6 of each, 12 in all" in again.split("checked")[1].split("</label>")[0]
+    assert "With 6 of each, the lots can speak" in again, "the advice is of the cut that is ticked"
+    client.post(f"{draft}/ground", {**form, "places": pots(6, 2), "proposal": small, "among": small, "go": "next"})
+    assert "6 of each, 12 in all" in text(client, f"{draft}/deal")
+
+
+def test_the_advice_speaks_of_the_units_that_are_chosen(client, draft):
+    planned(client, draft)
+    fill(client, draft, "ground", places=pots(3, 2), auto="", units_each="6")
+    page = text(client, f"{draft}/ground")
+    assert "With 3 of each" in page
+    assert "With 6 of each" not in page
+
+
+@demo_garden
+@pytest.mark.parametrize("number", [1, 2, 3, 5])
+def test_a_copy_is_the_same_plan(client, app, number):
+    """Also where the units are of two sizes; only day 0 and the lots are new."""
+    with app.extensions["engine"].begin() as connection:
+        wider = "UPDATE unit SET width_cm = width_cm * 1.5, x_cm = x_cm * 1.5 WHERE trial_id = :t AND number % 2 = 1"
+        connection.execute(sql(wider), {"t": number})
+    again = client.post(f"/trials/{number}/copy").headers["Location"].rsplit("/", 1)[0]
+    made = client.post(f"{again}/deal", {"go": "deal"}).headers["Location"]
+    with Session(app.extensions["engine"]) as session:
+        first, copy = load_trial(session, number), load_trial(session, int(re.search(r"/trials/(\d+)", made)[1]))
+    assert [unit.cut for unit in copy.units] == [unit.cut for unit in first.units]
+    assert (copy.dealing, copy.guard_cm, copy.site) == (first.dealing, first.guard_cm, first.site)
+    facts = ("name", "role", "how", "amount", "amount_unit", "rung", "recipe", "water_parts", "sharing")
+    assert [[getattr(t, f) for f in facts] for t in copy.treatments] == [
+        [getattr(t, f) for f in facts] for t in first.treatments
+    ]
+    assert [each.day for each in copy.rounds] == [each.day for each in first.rounds]
+    assert {pour.day for pour in copy.pours} == {pour.day for pour in first.pours}

@@ -3,6 +3,7 @@
 import re
 
 import pytest
+from sqlalchemy import text as sql
 
 from tests.conftest import demo_garden
 
@@ -22,7 +23,9 @@ def filled(client, trial=5, day=7, **changes):
         number = re.search(r'name="status-(\d+)"', block).group(1)
         ids[re.search(r'aria-label="(\w): ', block).group(1)] = number
         form |= dict(
-            re.findall(r'<input[^>]*name="((?:amount|done_on|note|exceptions|override)-\d+)" value="([^"]*)"', block)
+            re.findall(
+                r'<input[^>]*name="((?:amount|done_at|note|exceptions|override)-\d+)"[^>]* value="([^"]*)"', block
+            )
         )
         form[f"status-{number}"] = "poured"
         chosen = re.search(r'<option value="(\d+)" selected', block)
@@ -78,7 +81,10 @@ def test_an_emptied_batch_does_not_stand_in_the_way_of_a_correction(client):
         ({"amount_A": "lots"}, "Sugar ferment: “lots” is no amount: write what each unit got as a number of L"),
         ({"amount_A": "900 mL each"}, "as a number of L"),
         ({"exceptions_A": "P9 1"}, "P9 is none of its units; they are H"),
-        ({"done_on_A": "31/31/2026"}, "is no date"),
+        ({"done_at_A": "31/31/2026"}, "is no moment: write the day and the hour"),
+        ({"done_at_A": "2027-05-20T10:00"}, "is still to come"),
+        ({"done_at_A": "2026-05-20T10:30"}, "Sugar ferment: 10:30 is still to come"),
+        ({"amount_A": "20 L each", "batch_A": "3"}, "“Ferment, second bucket” holds 1.6 L by its ledger, not 7.273"),
         ({"soil_c": "5000"}, "5000 °C can't be"),
     ],
 )
@@ -92,10 +98,11 @@ def test_what_can_not_be_gets_its_sentence_and_nothing_is_lost(client, changes, 
 
 def test_a_foul_batch_is_refused_unless_put_on_record(client):
     client.post("/batches/3", {"smell": "foul"})
+    client.post("/batches/3", {"smell": "sweet", "foam": "light"})
     refused = keep(client, batch_A="3")
     page = refused.get_data(as_text=True)
     assert refused.status_code == 400
-    assert "throw away" in page
+    assert "Throw it away. Foul smell" in page, "away stays, whatever is seen next"
     assert "say why you pour it all the same" in page
     assert "1.6 of 1.6 L" in text(client, "/batches/3")
     assert keep(client, batch_A="3", override_A="no other was there").status_code == 302
@@ -103,7 +110,7 @@ def test_a_foul_batch_is_refused_unless_put_on_record(client):
 
 
 def test_a_batch_is_never_poured_before_it_began(client):
-    page = keep(client, batch_A="3", done_on_A="2026-05-10").get_data(as_text=True)
+    page = keep(client, batch_A="3", done_at_A="2026-05-10T10:00").get_data(as_text=True)
     assert "has not begun by then" in page
 
 
@@ -113,9 +120,49 @@ def test_advice_speaks_of_the_interval(client, clock):
     assert "Only 1 day since the last pour" in text(client, "/trials/5/pours/14")
 
 
+def test_a_quick_brew_is_ruled_at_the_hour_of_its_pour(client, app, clock):
+    """Extract that was mixed at ten and poured at twenty past is good, whenever it is put on record."""
+    with app.extensions["engine"].begin() as connection:
+        connection.execute(sql("UPDATE treatment SET recipe = 'compost-extract' WHERE trial_id = 5 AND letter = 'A'"))
+    form = {"recipe": "compost-extract", "litres": "7", "start": "now", "water": "rain", "place": "", "name": ""}
+    batch = client.post("/batches/new", form).headers["Location"].rsplit("/", 1)[1]
+    clock.forward(hours=13)
+    late = keep(client, batch_A=batch, done_at_A="2026-05-20T22:50").get_data(as_text=True)
+    assert "This batch is too old: it kept until 20 May, 16:00." in late
+    assert keep(client, batch_A=batch, done_at_A="2026-05-20T10:20").status_code == 302
+    assert "1 of 7 L" in text(client, f"/batches/{batch}")
+
+
+def test_the_soil_speaks_before_a_pour_is_kept_and_days_gone_by_are_silent(client, clock):
+    cold = keep(client, soil_c="5")
+    page = cold.get_data(as_text=True)
+    assert cold.status_code == 400
+    assert "Not kept yet: read what the soil says" in page
+    assert "what lives in it hardly moves below 8 °C" in page
+    assert "Poured all the same: keep it" in page
+    assert keep(client, soil_c="5", heard="yes").status_code == 302
+    assert "Early morning or late afternoon" not in text(client, "/trials/5/pours/7"), "it is on record"
+    assert keep(client, soil_c="4").status_code == 302, "a correction is no new pour"
+
+
+def test_two_brews_side_by_side_go_to_every_second_block(client, app):
+    with app.extensions["engine"].begin() as connection:
+        connection.execute(sql("UPDATE treatment SET sharing = 'parallel' WHERE trial_id = 5 AND letter = 'A'"))
+        copied = "SELECT 99, recipe, version, entry, 'Third', litres, place, water, amounts, school FROM batch"
+        connection.execute(sql(f"INSERT INTO batch {copied} WHERE id = 3"))
+        events = 'at, what, temperature, seen, note, "by", taken_back'
+        told = f"INSERT INTO batch_event (batch_id, {events}) SELECT 99, {events} FROM batch_event WHERE batch_id = 3"
+        connection.execute(sql(told))
+    page = text(client, "/trials/5/pours/7")
+    assert "Every second block from" in page
+    assert keep(client, batch_A="3", other_batch_A="99").status_code == 302
+    for batch in (3, 99):
+        assert "1.33 of 1.6 L" in text(client, f"/batches/{batch}"), "two units × 1.5 L each"
+
+
 def test_late_and_unequal_pours_stand_in_the_verdict(client, clock):
     """The finished chard trial, its log corrected: one pour of comfrey late and short."""
-    form = filled(client, 1, 14, done_on_B="2026-05-12", amount_B="150 mL each", alike="no")
+    form = filled(client, 1, 14, done_at_B="2026-05-12T18:00", amount_B="150 mL each", alike="no")
     assert client.post("/trials/1/pours/14", form).status_code == 302
     page = text(client, "/trials/1/verdict")
     assert "came late, by up to 8 days (B of day 14)" in page

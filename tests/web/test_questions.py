@@ -37,8 +37,8 @@ def test_a_ladder_is_judged_as_comparisons_and_as_one_trend(client, draft, clock
     fill(client, draft, "treatments", go="ladder")
     fill(client, draft, "ground", units_each="6")
     trial = deal(client, draft)
-    names = re.findall(r"<strong>(Nettle steep 1 in \d+|Plain water)</strong>", text(client, trial))
-    assert sorted(set(names)) == ["Nettle steep 1 in 10", "Nettle steep 1 in 20", "Nettle steep 1 in 5", "Plain water"]
+    names = re.findall(r"<strong>(Nettle steep, 1 \+ \d+|Plain water)</strong>", text(client, trial))
+    assert sorted(set(names)) == [*(f"Nettle steep, 1 + {n}" for n in (10, 20, 5)), "Plain water"]
     clock.forward(days=30)
     step = {"A": 1.2, "B": 2.4, "C": 3.6, "D": 0.0}
     read_in(client, trial, lambda letter, n, day: 20 + 0.2 * (n * n % 7) + step[letter] * (day > 0))

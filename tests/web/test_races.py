@@ -52,7 +52,9 @@ def test_eight_phones_saving_the_same_places_in_opposite_order(app):
 @demo_garden
 @pytest.mark.parametrize("what", ["strained", "thrown"])
 def test_a_batch_is_strained_and_thrown_away_once(app, what):
-    said = at_once(lambda n: Client(app).post(f"/batches/1/{what}", {"throw-reason": f"hand {n}"}).status_code)
+    path = "/batches/3/" + ("thrown" if what == "thrown" else "happened")
+    form = {"what": what, "throw-reason": "by hand"}
+    said = at_once(lambda n: Client(app).post(path, form).status_code)
     assert sorted(said) == [302] + [400] * (HANDS - 1)
 
 
@@ -65,7 +67,7 @@ def test_eight_pours_from_one_batch_at_once(app):
     days = [0, 7, 14, 21]
 
     def pour(n):
-        form = filled(Client(app), 1, days[n], batch_B="3", override_B="for the race", done_on_B="2026-05-20")
+        form = filled(Client(app), 1, days[n], batch_B="3", override_B="for the race", done_at_B="2026-05-20")
         return Client(app).post(f"/trials/1/pours/{days[n]}", form).status_code
 
     def put_back(n):

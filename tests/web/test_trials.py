@@ -174,13 +174,13 @@ def test_pours_are_logged_with_reason_when_skipped(client, clock):
     refused = client.post("/trials/4/pours/0", form)
     assert "Say in the note why Alfalfa-pellet steep was skipped" in refused.get_data(as_text=True)
     assert "150 mL each" in refused.get_data(as_text=True)
-    client.post("/trials/4/pours/0", {**form, f"note-{ids[1]}": "can empty", f"done_on-{ids[0]}": "22.5.2026"})
+    client.post("/trials/4/pours/0", {**form, f"note-{ids[1]}": "can empty", f"done_at-{ids[0]}": "22.5.2026"})
     log = text(client, "/trials/4/pours")
     assert "150 mL each" in log
     assert "can empty" in log
     assert "22 May 2026" in log
     assert "Pour, day 0" not in text(client, "/")
-    assert client.post("/trials/4/pours/0", {f"done_on-{ids[0]}": "03/04/2026"}).status_code == 400
+    assert client.post("/trials/4/pours/0", {f"done_at-{ids[0]}": "03/04/2026"}).status_code == 400
 
 
 def test_own_measures_are_made_used_and_kept_while_used(client):

@@ -28,7 +28,7 @@ def test_days_from_today(days, words):
 
 
 def test_dates_and_moments_in_words():
-    assert filters.day_and_month(TODAY) == "Wed 20 May"
+    assert filters.ALL["day_and_month"](TODAY) == "Wed 20 May"
     assert filters.full_date(TODAY) == "20 May 2026"
     at = datetime(2026, 5, 20, 18, 5).astimezone()
     assert filters.moment(at) == "20 May 2026, 18:05"

@@ -31,13 +31,16 @@ def _shapes(table: type) -> dict[str, "TypeAdapter[Any]"]:
     return {name: TypeAdapter(kind) for name, kind in get_type_hints(table, include_extras=True).items()}
 
 
-def check_values(where: str, values: Mapping[str, Any], table: type, error: type[ValueError]) -> None:
-    """Raise `error` for the first value whose type, sign or size its field does not allow, naming the field."""
+def check_values(
+    where: str, values: Mapping[str, Any], table: type, error: type[ValueError], strict: bool | None = None
+) -> None:
+    """Raise `error` for the first value whose type, sign or size its field does not allow, naming the field; `strict`:
+    nothing is taken for what it could be turned into."""
     from pydantic import ValidationError
 
     for name, value in values.items():
         try:
-            _shapes(table)[name].validate_python(value)
+            _shapes(table)[name].validate_python(value, strict=strict)
         except ValidationError as wrong:
             first = wrong.errors(include_url=False)[0]
             place = " ".join([name, *(str(part + 1) if isinstance(part, int) else part for part in first["loc"])])

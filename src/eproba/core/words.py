@@ -44,6 +44,12 @@ def figure(number: float, decimals: int | None = None) -> str:
     return f"−{shown}" if number < 0 and float(shown) else shown
 
 
+def figure_or_whole(number: float) -> str:
+    """A whole number as such, else with up to four figures."""
+    whole = abs(number - round(number)) < 1e-9 or abs(number) >= 1000
+    return f"{number:.0f}" if whole else f"{number:.4g}"
+
+
 def exact(number: float) -> str:
     """A number with all its digits, for files and for fields that it is typed in again."""
     return f"{number:.15g}"
@@ -102,6 +108,11 @@ def _date_parts(text: str) -> tuple[int, int, int]:
     raise DateError(f"“{text[:40]}” is no date; write it as 2026-05-31")
 
 
+def day_words(on: date) -> str:
+    """Wed 27 May."""
+    return f"{on:%a} {on.day} {on:%b}"
+
+
 def lower_first(text: str) -> str:
     """Text inside a sentence: its first letter small, unless the word is all capitals (pH, NPK)."""
     return text[:1].lower() + text[1:] if text[1:2].islower() else text
@@ -110,3 +121,8 @@ def lower_first(text: str) -> str:
 def listed(names: Sequence[str]) -> str:
     """a, b and c"""
     return ", ".join(names[:-1]) + (" and " if len(names) > 1 else "") + names[-1]
+
+
+def plural(count: int, one: str, many: str | None = None) -> str:
+    """3 units"""
+    return f"{count} {one if count == 1 else many or one + 's'}"

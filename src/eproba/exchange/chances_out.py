@@ -28,6 +28,7 @@ def chances_json(chances: Chances) -> str:
         "best_p": chances.best_p,
         "deals": chances.deals,
         "power": {"pairwise": chances.pairwise, "adjusted": chances.adjusted},
+        "own": {"adjusted": chances.own, "df": chances.own_df},
         "detectable": chances.detectable,
         "chance": shares,
         "error": chances.error,
@@ -50,6 +51,9 @@ def chances_text(chances: Chances, prospect: Prospect) -> str:
     alone = f"one pair alone: {100 * (chances.pairwise or 0):.0f}"
     lines.append(f"The worth is found in {100 * chances.adjusted:.0f} of 100 ({alone}).")
     lines.append(f"Found in 8 of 10: a gap of {size}.")
+    if chances.own is not None and chances.own_df is not None:
+        text = f"Each treatment judged by its own noise: the worth is found in {100 * chances.own:.0f} of 100"
+        lines.append(f"{text} ({chances.own_df:.1f} degrees of freedom instead of {prospect.df}).")
     lines.append(f"Any false “better” or “worse” for nothing: {100 * chances.family_false_alarm:.1f} of 100.")
     lines.append(f"Smallest p of the shuffle test: {chances.best_p:.2g}, with {chances.deals} possible deals.")
     lines.append(f"Simulated figures are within about ± {200 * chances.error:.1f} of 100.")

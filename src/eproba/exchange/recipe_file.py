@@ -41,7 +41,7 @@ def read_recipe(content: bytes, build: Callable[[str, dict[str, Any]], Recipe]) 
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise RecipeError(f"This is neither TOML nor JSON: {error}") from error
-    _bounded(text)
+    check_bounds(text)
     try:
         found: Any = json.loads(text) if text.lstrip().startswith("{") else tomllib.loads(text)
     except ValueError as error:
@@ -53,8 +53,8 @@ def read_recipe(content: bytes, build: Callable[[str, dict[str, Any]], Recipe]) 
     return build(key[:80], entry)
 
 
-def _bounded(text: str) -> None:
-    """Refuse what is deeper or has more keys than any recipe, before a parser is let loose on it.
+def check_bounds(text: str) -> None:
+    """Refuse what is deeper or has more keys than any recipe, before a parser is let loose on it. Raises RecipeError.
 
     A key of a hundred thousand dots makes a TOML parser take gigabytes.
     """

@@ -8,7 +8,7 @@ import random
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-from eproba.core.brewing.weather import Hour
+from eproba.core.brewing.weather import Day, Hour
 
 YEAR_MEAN, YEAR_SWING, DAY_SWING = 11.0, 8.5, 5.5  # °C, a mild inland garden
 WET_DAYS, WET_AFTER_WET = 0.28, 0.55
@@ -28,6 +28,14 @@ class SimulatedStation:
         first += timedelta(hours=1) if first < start else timedelta()
         count = max(0, math.ceil((end - first).total_seconds() / 3600))
         return [self._hour(first + timedelta(hours=n)) for n in range(count)]
+
+    def days(self, first: date, last: date) -> list[Day]:
+        """It measures hours alone."""
+        return []
+
+    def foretold(self, first: date, last: date) -> list[Day]:
+        """It foretells hours alone."""
+        return []
 
     def forecast(self, now: datetime, hours: int) -> list[Hour]:
         """The truth, blurred: warmer or colder by a little more each day, showers moved by some hours."""

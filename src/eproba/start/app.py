@@ -32,6 +32,7 @@ class Wish:
     host: str | None = None
     detach: bool = False
     detached: bool = False
+    crowded: bool = False
 
     @property
     def address(self) -> str:
@@ -107,7 +108,7 @@ def _port(wish: Wish, address: str) -> int:
 
 def _launch(run: Run, wish: Wish, program: Program, access: Access, address: str, port: int) -> Server:
     """Make the database ready, say how a phone comes in, and start the workers."""
-    ready = program.ask("prepare", wish.what, env=access.env)
+    ready = program.ask("prepare", wish.what, *(["--crowded"] if wish.crowded else []), env=access.env)
     if ready.returncode:
         (run.home.logs / "prepare.log").write_bytes(ready.stderr)
         raise Refused(f"could not prepare the database: {last_line(run.home.logs / 'prepare.log')}")
@@ -169,6 +170,7 @@ def _start_detached(run: Run, wish: Wish) -> int:
     arguments = [wish.what, "--detached"]
     arguments += [] if wish.port is None else ["--port", str(wish.port)]
     arguments += [] if wish.host is None else ["--host", wish.host]
+    arguments += ["--crowded"] if wish.crowded else []
     out = run.home.fresh_log(log.name)
     command = [sys.executable, str(CHECKOUT / "src" / "eproba" / "start"), *arguments]
     child = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=out, stderr=out, start_new_session=True)

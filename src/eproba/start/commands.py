@@ -14,7 +14,7 @@ from eproba.start.saying import Refused, in_words, say
 
 USAGE = """Eproba: fair trials in a home garden.
 
-  ./eproba demo   [--port N] [--host [ADDRESS]] [--detach]   a made-up garden, fresh at each start
+  ./eproba demo   [--crowded] [--port N] [--host [ADDRESS]] [--detach]   a made-up garden, fresh at each start
   ./eproba serve  [--port N] [--host [ADDRESS]] [--detach]   your own data, kept
   ./eproba stop                                         end what runs in EPROBA_HOME
   ./eproba service install [--port N] [--host [ADDRESS]] | remove | status   start with the machine, back up nightly
@@ -25,6 +25,7 @@ USAGE = """Eproba: fair trials in a home garden.
   ./eproba judge FILE.csv --control LABEL [...]         judge a CSV of units (judge --help)
   ./eproba plan --treatments K --units N --worth W [...]  chance of a clear answer (plan --help)
   ./eproba mix RECIPE --area 7.5 | --units 12 --per-unit-litres 0.25   amounts, steps and loads (mix --help)
+  ./eproba brew FILE.toml [--json]                      a batch from its dated events (docs/brew-log.md)
   ./eproba recipes [--json]                             the recipes of the catalogue
 
 For those who build Eproba:
@@ -60,21 +61,23 @@ def main(arguments: Sequence[str]) -> int:
 
 
 def _wish(command: str, arguments: list[str]) -> Wish:
-    """--port, --host and --detach."""
-    left, port, host, detach, detached = list(arguments), None, None, False, False
+    """--port, --host and --detach; --crowded of the demo."""
+    left, port, host, detach, detached, crowded = list(arguments), None, None, False, False, False
     while left:
         match left.pop(0):
             case "--port":
                 port = _port(left.pop(0) if left else "")
             case "--host":
                 host = left.pop(0) if left and not left[0].startswith("-") else "0.0.0.0"
+            case "--crowded" if command == "demo":
+                crowded = True
             case "--detach":
                 detach = True
             case "--detached":
                 detached = True
             case other:
                 raise Refused(f"{command} does not know {other}; see ./eproba help.")
-    return Wish(command, port, host, detach, detached)
+    return Wish(command, port, host, detach, detached, crowded)
 
 
 def _port(text: str) -> int:
@@ -194,6 +197,7 @@ COMMANDS: dict[str, Command] = {
     "judge": _ours("judge"),
     "plan": _ours("plan"),
     "mix": _ours("mix"),
+    "brew": _ours("brew"),
     "recipes": _ours("recipes"),
     "test": workbench.test,
     "bench": lambda arguments: workbench.bench(arguments[0] if arguments else ""),

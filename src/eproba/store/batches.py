@@ -1,34 +1,27 @@
-"""Batches on the shelf, with what is left in them: what was made less what was taken."""
+"""Batches on the shelf, each with its events; what pours took comes from the ledger."""
 
 from collections.abc import Sequence
-from datetime import datetime
 
 from sqlalchemy import func
 from sqlalchemy import select as columns_of
 from sqlmodel import Session, col, select
 
-from eproba.core.brewing.batches import Batch, Check, nearly_empty
+from eproba.core.brewing.events import Batch, Event, in_order
 from eproba.store.recipes import recipe_of
-from eproba.store.tables import BatchCheckRow, BatchRow, TakingRow
+from eproba.store.tables import BatchChangeRow, BatchEventRow, BatchRow, PourRow, TakingRow
 
 
-def batch_from(row: BatchRow, checks: Sequence[Check], taken: float, last_taken_at: datetime | None) -> Batch:
-    left = max(0.0, row.litres - taken)
+def batch_from(row: BatchRow, events: Sequence[Event]) -> Batch:
     return Batch(
         id=row.id,
         recipe=recipe_of(row.recipe, row.entry),
         litres=row.litres,
         where=row.place,
-        made_at=row.made_at,
-        standing_at=row.standing_at,
-        strained_at=row.strained_at,
-        used_up_at=last_taken_at if nearly_empty(left, row.litres) else None,
-        thrown_at=row.thrown_at,
-        thrown_reason=row.thrown_reason,
-        left=left,
-        checks=tuple(checks),
+        events=in_order(events),
         amounts=row.amounts,
         name=row.name,
+        water=row.water,
+        school=row.school,
     )
 
 
@@ -43,34 +36,49 @@ def batches(session: Session, ids: Sequence[int] | None = None, recipe: str = ""
     found = [row.id for row in rows]
     if not found:
         return []
-    looks, taken = _looks(session, found), _taken(session, found)
-    return [batch_from(row, looks.get(row.id, []), *taken.get(row.id, (0.0, None))) for row in rows]
+    events = _events(session, found)
+    for batch_id, taken in _taken(session, found):
+        events.setdefault(batch_id, []).append(taken)
+    return [batch_from(row, events.get(row.id, [])) for row in rows]
 
 
-def _looks(session: Session, ids: Sequence[int]) -> dict[int, list[Check]]:
-    """The looks at each batch, in order; of photos only whether there is one."""
-    c = BatchCheckRow
-    columns = (c.id, c.batch_id, c.at, c.temperature, c.seen, c.note, c.by)
+def _events(session: Session, ids: Sequence[int]) -> dict[int, list[Event]]:
+    """The events of each batch, by the gardener's own clock; of photos only whether there is one."""
+    e = BatchEventRow
+    columns = (e.id, e.batch_id, e.at, e.what, e.temperature, e.seen, e.litres, e.note, e.by)
     wanted = (
-        columns_of(*map(col, columns), col(c.photo).is_not(None).label("has_photo"))
-        .where(col(c.batch_id).in_(ids))
-        .order_by(col(c.at), col(c.id))
+        columns_of(*map(col, columns), col(e.photo).is_not(None).label("photo"))
+        .where(col(e.batch_id).in_(ids), col(e.taken_back).is_(False))
+        .order_by(col(e.at), col(e.id))
     )
-    looks: dict[int, list[Check]] = {}
-    for look in session.connection().execute(wanted).mappings():
-        facts = {name: look[name] for name in ("at", "temperature", "seen", "note", "by", "id")}
-        looks.setdefault(look["batch_id"], []).append(Check(**facts, photo=look["has_photo"]))
-    return looks
+    found: dict[int, list[Event]] = {}
+    for row in session.connection().execute(wanted).mappings():
+        facts = {name: row[name] for name in row if name not in ("batch_id", "at")}
+        found.setdefault(row["batch_id"], []).append(Event(at=row["at"].astimezone(), **facts))
+    return found
 
 
-def _taken(session: Session, ids: Sequence[int]) -> dict[int, tuple[float, datetime]]:
-    """Litres taken from each batch, and when for the last time."""
-    t = TakingRow
-    wanted = columns_of(col(t.batch_id), func.sum(col(t.litres)), func.max(col(t.at)))
-    rows = session.connection().execute(wanted.where(col(t.batch_id).in_(ids)).group_by(col(t.batch_id)))
-    return {batch_id: (litres, at) for batch_id, litres, at in rows}
+def _taken(session: Session, ids: Sequence[int]) -> list[tuple[int, Event]]:
+    """What each pour took in all, at the pour's own hour; a pour that was put right counts once."""
+    t, at = TakingRow, func.coalesce(col(PourRow.done_at), func.min(col(TakingRow.at)))
+    litres = func.sum(col(t.litres))
+    wanted = (
+        columns_of(col(t.batch_id), litres, at, func.max(col(t.by)))
+        .outerjoin(PourRow, col(PourRow.id) == col(t.pour_id))
+        .where(col(t.batch_id).in_(ids))
+        .group_by(col(t.batch_id), col(t.pour_id), col(PourRow.done_at))
+        .having(litres > 1e-9)
+    )
+    rows = session.connection().execute(wanted)
+    return [(batch_id, Event(when.astimezone(), "taken from", litres=n, by=by)) for batch_id, n, when, by in rows]
 
 
-def photo_of(session: Session, batch_id: int, check_id: int) -> bytes | None:
-    row = session.get(BatchCheckRow, check_id)
+def photo_of(session: Session, batch_id: int, event_id: int) -> bytes | None:
+    row = session.get(BatchEventRow, event_id)
     return row.photo if row is not None and row.batch_id == batch_id else None
+
+
+def batch_changes(session: Session, batch_id: int) -> Sequence[BatchChangeRow]:
+    """What stood on record of a batch before it was corrected, the newest first."""
+    c = BatchChangeRow
+    return session.exec(select(c).where(c.batch_id == batch_id).order_by(col(c.id).desc())).all()

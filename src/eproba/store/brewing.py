@@ -1,16 +1,21 @@
-"""What has to be brewed for the applications of all running trials."""
+"""What has to be brewed, and which water has to stand, for the applications of all running trials."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from functools import cache
+from typing import Any
 
-from sqlalchemy import Integer, Select, bindparam, cast, select
+from sqlalchemy import Integer, Row, Select, bindparam, case, cast, func, select
 from sqlmodel import Session, col
 
-from eproba.core.applying.schedule import Brewing, Job, Pouring, back_schedule, jobs, served_by, stock_of
-from eproba.core.brewing.batches import Batch
-from eproba.core.brewing.mixing import concentrate
+from eproba.core.applying.errands import Job, jobs, on_the_shelf, plain_waterings, standing_water
+from eproba.core.applying.schedule import Brewing, Pouring, Standby, back_schedule, served_by, stock_of, water_to_stand
+from eproba.core.brewing.events import Batch
+from eproba.core.brewing.mixing import concentrate, water_share
 from eproba.core.brewing.recipe import Recipe
+from eproba.core.quantities import in_base
+from eproba.core.trial.doses import is_poured
 from eproba.store.batches import batches
 from eproba.store.glances import goes_on
 from eproba.store.kit import household_kit
@@ -21,57 +26,97 @@ POURING_HOUR = time(17)  # late afternoon, when a pour is best
 OVERDUE = timedelta(days=7)  # a pour that waits for longer was left out, and needs no brew
 
 
-def needs(session: Session, since: date) -> list[tuple[Recipe, Pouring]]:
-    """The applications from a day on, of all trials that run or are planned, that need one of the recipes."""
-    known = all_recipes(session)
-    found = []
-    rows = session.connection().execute(_pours_of_brews(), {"since": since})
-    for trial, name, letter, day, count, amount, unit, key, parts in rows:
-        recipe = known.get(key)
-        if recipe is not None and amount and recipe.family != "controls":
-            litres = count * concentrate(recipe, amount, unit, parts)
-            found.append((recipe, Pouring(trial, name, letter, _when(day), litres)))
+@dataclass(frozen=True)
+class Needs:
+    """What the pours to come ask for: brews, and plain water for controls."""
+
+    brews: list[tuple[Recipe, Pouring]]
+    plain: list[Pouring]
+
+
+def needs(session: Session, since: date) -> Needs:
+    """The applications from a day on, of all trials that run or are planned."""
+    known, found = all_recipes(session), Needs([], [])
+    for row in session.connection().execute(_pours_to_come(), {"since": since}):
+        recipe = known.get(row.recipe) if row.what == "dose" else None
+        if recipe is not None and recipe.family != "controls":
+            found.brews.append((recipe, _brewed(row, recipe)))
+        elif is_poured(row.unit):
+            found.plain.append(_pouring(row, 0.0, in_base(row.dosed * row.amount, row.unit)[0]))
     return found
 
 
+def _brewed(row: Row[Any], recipe: Recipe) -> Pouring:
+    litres = concentrate(recipe, row.dosed * row.amount, row.unit, row.water_parts)
+    if not recipe.liquid:
+        return _pouring(row, litres, 0.0)
+    poured = in_base(row.dosed * row.amount, row.unit)[0] if is_poured(row.unit) else litres
+    mixed_in = 0.0 if recipe.brews else litres * water_share(recipe)  # a brew’s own water stands before it starts
+    return _pouring(row, litres, poured - litres + mixed_in)
+
+
+def _pouring(row: Row[Any], litres: float, water: float) -> Pouring:
+    return Pouring(row.id, row.name, row.letter, when(row.on), litres, row.day, row.sharing, water, row.pour)
+
+
 @cache
-def _pours_of_brews() -> Select:
-    on = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
+def _pours_to_come() -> Select:
+    on = (col(TrialRow.start_on) + cast(col(PourRow.day), Integer)).label("on")
     t = TreatmentRow
+    amount = func.coalesce(col(PourRow.planned), col(t.amount))
+    per = func.coalesce(col(PourRow.per), col(t.per))
+    dosed = case((per == "m2", col(t.ground)), else_=col(t.alive)).label("dosed")
+    unit = case((col(PourRow.what) == "water", "L"), else_=col(t.amount_unit))
     return (
-        select(col(TrialRow.id), col(TrialRow.name), col(t.letter), on, col(t.alive), col(t.amount), col(t.amount_unit),
-               col(t.recipe), col(t.water_parts))
+        select(col(TrialRow.id), col(TrialRow.name), col(t.letter), on, col(PourRow.day), dosed, col(t.recipe),
+               amount.label("amount"), unit.label("unit"), col(t.water_parts), col(t.sharing), col(PourRow.what),
+               col(PourRow.id).label("pour"))
         .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
         .join(TreatmentRow, (col(t.trial_id) == col(TrialRow.id)) & (col(t.letter) == col(PourRow.letter)))
         .where(goes_on(), col(PourRow.status) == "due", on >= bindparam("since"))
-        .where(col(t.recipe) != "")
+        .where(amount > 0, col(t.alive) > 0)
     )  # fmt: skip
 
 
-def _when(on: date) -> datetime:
-    return datetime.combine(on, POURING_HOUR).astimezone()  # the gardener’s own clock
+def when(on: date) -> datetime:
+    """The planned hour of a pour, by the gardener’s own clock."""
+    return datetime.combine(on, POURING_HOUR).astimezone()
 
 
 def brewings(
-    session: Session, now: datetime, here: Sequence[Batch] | None = None
+    session: Session, now: datetime, here: Sequence[Batch] | None = None, asked: Needs | None = None
 ) -> tuple[dict[int, list[Pouring]], list[Brewing]]:
     """What the shelf serves, by batch; and the batches that running trials need beside it, the first to start first.
 
-    `here`: the shelf, where it was fetched already.
+    `here`: the shelf, and `asked` what is needed, where they were fetched already.
     """
+    local = now.astimezone()
     shelf = batches(session) if here is None else here
-    stock = [each for batch in shelf if (each := stock_of(batch, now)) is not None]
-    serves, open_needs = served_by(needs(session, now.astimezone().date() - OVERDUE), stock, now)
-    return serves, back_schedule(open_needs, household_kit(session).stands)
+    wanted = needs(session, local.date() - OVERDUE) if asked is None else asked
+    stock = [each for batch in shelf if (each := stock_of(batch, local)) is not None]
+    serves, open_needs = served_by(wanted.brews, stock, local)
+    return serves, back_schedule(open_needs, household_kit(session).stands, local)
 
 
 def brewing_jobs(
     session: Session, now: datetime, since: datetime, until: datetime, here: Sequence[Batch] | None = None
 ) -> list[Job]:
-    """What is to be done for brews to come in a span, in order."""
-    _, planned = brewings(session, now, here)
+    """What is to be done in a span: for brews to come, on the shelf, and with water, in order."""
+    local = now.astimezone()
+    shelf = batches(session) if here is None else here
+    wanted = needs(session, local.date() - OVERDUE)
+    serves, planned = brewings(session, local, shelf, wanted)
     found = [job for made in planned for job in jobs(made, since)]
-    return sorted((job for job in found if job.at < until), key=lambda job: (job.at, job.recipe.key))
+    found += [job for each in shelf for job in on_the_shelf(each, serves.get(each.id, []), local, until)]
+    found += plain_waterings(wanted.brews, since)
+    if household_kit(session).stands:
+        found += standing_water(_waters(wanted), since)
+    return sorted((job for job in found if job.at < until), key=lambda job: (job.at, job.key))
+
+
+def _waters(wanted: Needs) -> list[Standby]:
+    dilution: Iterable[tuple[Pouring, bool]] = ((pour, False) for _, pour in wanted.brews)
+    return water_to_stand([*dilution, *((pour, True) for pour in wanted.plain)])
 
 
 def day_span(today: date, ahead: timedelta) -> tuple[datetime, datetime]:

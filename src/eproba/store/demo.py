@@ -5,28 +5,32 @@ from datetime import UTC, date, datetime, time, timedelta
 
 from sqlmodel import Session
 
-from eproba.core.brewing.batches import Batch, Check
+from eproba.core.brewing.events import Batch, Event
 from eproba.core.catalogue import measures, recipes
 from eproba.core.measuring.measures import Measure
 from eproba.core.planning.cutter import Wish, proposals
 from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedTreatment, simple_layout
 from eproba.core.practice.garden import Plot, Truth, grow
 from eproba.core.trial.days import regular
+from eproba.core.trial.doses import planned_dose
 from eproba.core.trial.ground import Gradient, Place, Site
 from eproba.core.trial.model import Round, Rules, SpareRun, Trial
-from eproba.store.commands.batches import add_batch, add_check, change_batch
+from eproba.store.commands.batches import add_batch, add_event
+from eproba.store.commands.kit import keep_kit
 from eproba.store.commands.pours import PourLog, log_pours
 from eproba.store.commands.readings import add_many
 from eproba.store.commands.rounds import note_round
 from eproba.store.commands.trials import create_trial, declare_trial, record_spare_run
+from eproba.store.kit import Garden, Household
 from eproba.store.trials import load_trial
 
-GENERATOR = 5
+GENERATOR = 6
 READER = "Ilse"
 
 
 def make_demo(session: Session, today: date) -> None:
-    """Lay the five demo trials down, and what stands on the shelf."""
+    """Lay the five demo trials down, and what stands on the shelf, in a garden whose soil is poor."""
+    keep_kit(session, Household(garden=Garden(poor=True)))
     chard(session, today)
     currants(session, today)
     sunflowers(session, today)
@@ -57,10 +61,10 @@ def chard(session: Session, today: date) -> None:
         layout=simple_layout("pots", (24, 24), 12, 6, "blocks", 3, 6),
         rules=Rules(plants=1, handling="Loosened 2 cm deep with a fork before each pour, water control included."),
     )
-    trial = _laid(session, plan, "chard-terrace")
-    _read(session, trial, trial.rounds, "widest_leaf", Truth(6.0, 0.32, {"B": 0.21}, 0.05, 0.06, 0.02), 11)
-    _read(session, trial, trial.rounds, "leaf_count", Truth(4.0, 0.36, {"B": 1.0}, 0.7, 0.4, 0.4), 12)
-    _pour(session, trial, 28, {})
+    trial = laid(session, plan, "chard-terrace")
+    read(session, trial, trial.rounds, "widest_leaf", Truth(6.0, 0.32, {"B": 0.21}, 0.05, 0.06, 0.02), 11)
+    read(session, trial, trial.rounds, "leaf_count", Truth(4.0, 0.36, {"B": 1.0}, 0.7, 0.4, 0.4), 12)
+    pour(session, trial, 28, {})
     note_round(session, trial.id, trial.rounds[2].id, "Greenfly on P4, wiped off. Same for all: none fed.", "")
 
 
@@ -85,11 +89,11 @@ def currants(session: Session, today: date) -> None:
         layout=_under_the_currants(),
         rules=Rules(handling="Raked 1 cm deep on day 0, mulched or not; watered by rain only."),
     )
-    trial = _laid(session, plan, "currant-plot")
+    trial = laid(session, plan, "currant-plot")
     taken = [each for each in trial.rounds if each.day < 9]
-    _read(session, trial, taken, "moisture_meter", Truth(5.2, -0.08, {"A": 1.6}, 0.35, 0.6, 0.3), 21, replicates=2)
-    _read(session, trial, taken, "surface_worms", Truth(3.0, -0.05, {"A": 1.0}, 1.0, 0.8, 0.8), 22)
-    _pour(session, trial, 0, {})
+    read(session, trial, taken, "moisture_meter", Truth(5.2, -0.08, {"A": 1.6}, 0.35, 0.6, 0.3), 21, replicates=2)
+    read(session, trial, taken, "surface_worms", Truth(3.0, -0.05, {"A": 1.0}, 1.0, 0.8, 0.8), 22)
+    pour(session, trial, 0, {})
 
 
 def sunflowers(session: Session, today: date) -> None:
@@ -112,13 +116,13 @@ def sunflowers(session: Session, today: date) -> None:
         control=1,
         layout=_along_the_fence(),
     )
-    trial = _laid(session, plan, "sunflower-fence")
-    _read(session, trial, trial.rounds, "plant_height", Truth(22, 2.6, {"A": 0.02}, 0.06, 0.0, 0.05), 31, replicates=3)
-    _pour(session, trial, 42, {21: "Away for the weekend"})
+    trial = laid(session, plan, "sunflower-fence")
+    read(session, trial, trial.rounds, "plant_height", Truth(22, 2.6, {"A": 0.02}, 0.06, 0.0, 0.05), 31, replicates=3)
+    pour(session, trial, 42, {21: "Away for the weekend"})
 
 
 def pak_choi(session: Session, today: date) -> None:
-    """Planned: alfalfa-pellet steep on pak choi, starting the day after tomorrow."""
+    """Planned: alfalfa-pellet steep on pak choi, starting the day after tomorrow; its brew went foul in the warmth."""
     plan = Plan(
         name="Alfalfa steep on pak choi",
         claim="Alfalfa-pellet steep makes pak choi heavier at harvest.",
@@ -138,11 +142,20 @@ def pak_choi(session: Session, today: date) -> None:
         layout=simple_layout("bench", (20, 20), 8, 8, "pairs", 2, 8),
         rules=Rules(seeds=5, plants=1, thin_on=10, replace_until=7, handling="Same compost to the same mark."),
     )
-    trial = _laid(session, plan, "pak-choi-terrace", declared=False)
+    trial = laid(session, plan, "pak-choi-terrace", declared=False)
     run = SpareRun("A", today - timedelta(days=6), True, "No wilting, no scorched leaf after five days.", READER)
     record_spare_run(session, trial.id, run)
-    steep = _brewed(session, "alfalfa-pellet-steep", 1.0, _at(today, -1, 6), "shed, left", "Alfalfa for the pak choi")
-    add_check(session, steep, Check(_at(today, -1, 21), 17.5, {"smell": "none", "colour": "cloudy"}, "", READER), None)
+    steep = brewed(
+        session, "alfalfa-pellet-steep", 1.0, moment_of(today, -4, 6), "kitchen window", "Alfalfa for the pak choi"
+    )
+    looked(session, steep, moment_of(today, -3, 21), 24.5, {"smell": "none", "colour": "cloudy"})
+    looked(
+        session,
+        steep,
+        moment_of(today, -1, 20),
+        29.0,
+        {"smell": "foul", "colour": "dark", "mould": "none", "slime": "yes"},
+    )
 
 
 def back_plot(session: Session, today: date) -> None:
@@ -168,36 +181,48 @@ def back_plot(session: Session, today: date) -> None:
         layout=Layout(Site(beds), 20, found.dealing, found.cuts),
         rules=Rules(handling="Loosened 2 cm deep and watered lightly, treated or not."),
     )
-    trial = _laid(session, plan, "chard-beds")
+    trial = laid(session, plan, "chard-beds")
     first = trial.rounds[:1]
-    _read(session, trial, first, "plant_height", Truth(14.0, 0.6, {}, 0.07, 0.06, 0.02), 51, replicates=2)
-    _read(session, trial, first, "soil_smell", Truth(2.0, 0.0, {}, 0.4, 0.2, 0.3), 52)
-    ready = {"smell": "sweet", "foam": "light"}
-    used = _brewed(session, "sugar-ferment", 0.55, _at(today, -13, 17), "under the stairs", "Ferment, first bucket")
-    add_check(session, used, Check(_at(today, -7, 9), 24.0, ready, "", READER), None)
-    change_batch(session, used, strained_at=_at(today, -7, 10))
-    _pour(session, trial, 0, {}, {"A": {used: 0.545}})
-    second = _brewed(session, "sugar-ferment", 1.6, _at(today, -6, 17), "under the stairs", "Ferment, second bucket")
-    add_check(session, second, Check(_at(today, -3, 8), 24.5, {"smell": "sweet", "foam": "none"}, "", READER), None)
-    add_check(session, second, Check(_at(today, -1, 20), 25.0, ready, "", READER), None)
-    foul = _brewed(session, "scrap-steep-blended", 8.0, _at(today, -12, 12), "in the sun", "Scraps")
-    add_check(session, foul, Check(_at(today, -2, 9), 31.0, {"mould": "coloured", "smell": "foul"}, "", READER), None)
-    change_batch(session, foul, thrown_at=_at(today, -2, 9), thrown_reason="green mould: it stood in the sun")
-    _standing(session, "comfrey-steep", 9.0, _at(today, -1, 18), "north wall")
+    read(session, trial, first, "plant_height", Truth(14.0, 0.6, {}, 0.07, 0.06, 0.02), 51, replicates=2)
+    read(session, trial, first, "soil_smell", Truth(2.0, 0.0, {}, 0.4, 0.2, 0.3), 52)
+    ready = {"smell": "sweet", "foam": "light", "mould": "none"}
+    used = brewed(session, "sugar-ferment", 0.6, moment_of(today, -13, 17), "under the stairs", "Ferment, first bucket")
+    looked(session, used, moment_of(today, -7, 9), 27.0, ready)
+    strained = Event(moment_of(today, -7, 10), "strained", litres=0.55, by=READER)
+    add_event(session, used, strained, strained.at)
+    pour(session, trial, 0, {}, {"A": {used: 0.545}})
+    second = brewed(
+        session, "sugar-ferment", 1.6, moment_of(today, -6, 17), "under the stairs", "Ferment, second bucket"
+    )
+    for days in (-5, -4, -3, -2):
+        add_event(session, second, Event(moment_of(today, days, 18), "stirred", by=READER), moment_of(today, 0, 0))
+    looked(session, second, moment_of(today, -3, 8), 27.5, {"smell": "sweet", "foam": "none"})
+    looked(session, second, moment_of(today, -1, 20), 28.0, ready)
+    foul = brewed(session, "scrap-steep-blended", 8.0, moment_of(today, -12, 12), "in the sun", "Scraps")
+    looked(session, foul, moment_of(today, -2, 9), 31.0, {"mould": "coloured", "smell": "foul"})
+    gone = Event(moment_of(today, -2, 9), "thrown away", note="green mould: it stood in the sun", by=READER)
+    add_event(session, foul, gone, gone.at)
+    nettles = brewed(session, "nettle-steep", 6.0, moment_of(today, -5, 8), "behind the compost", "")
+    looked(session, nettles, moment_of(today, -2, 18), 19.0, {"smell": "strong", "foam": "thick", "colour": "cloudy"})
+    _standing(session, "comfrey-steep", 9.0, moment_of(today, -1, 18), "north wall")
 
 
-def _at(today: date, days: int, hour: int) -> datetime:
+def moment_of(today: date, days: int, hour: int) -> datetime:
     return datetime.combine(today + timedelta(days=days), time(hour), UTC)
 
 
-def _brewed(session: Session, key: str, litres: float, made_at: datetime, place: str, name: str) -> int:
-    batch = Batch(0, recipes()[key], litres, place, made_at, left=litres, name=name)
-    return add_batch(session, batch, "tap with chlorine")
+def brewed(session: Session, key: str, litres: float, at: datetime, place: str, name: str) -> int:
+    begun = (Event(at - timedelta(hours=24), "water set out", by=READER), Event(at, "mixed", by=READER))
+    return add_batch(session, Batch(0, recipes()[key], litres, place, begun, name=name, water="tap with chlorine"))
 
 
 def _standing(session: Session, key: str, litres: float, since: datetime, place: str) -> int:
-    batch = Batch(0, recipes()[key], litres, place, since + timedelta(hours=24), standing_at=since, left=litres)
-    return add_batch(session, batch, "tap with chlorine")
+    begun = (Event(since, "water set out", by=READER),)
+    return add_batch(session, Batch(0, recipes()[key], litres, place, begun, water="tap with chlorine"))
+
+
+def looked(session: Session, batch_id: int, at: datetime, degrees: float, seen: dict[str, str]) -> None:
+    add_event(session, batch_id, Event(at, "looked at", degrees, seen, by=READER), at)
 
 
 def _under_the_currants() -> Layout:
@@ -215,7 +240,7 @@ def _along_the_fence() -> Layout:
     return Layout(Site(strips), 60, found.dealing, found.cuts)
 
 
-def _laid(session: Session, plan: Plan, seed: str, declared: bool = True) -> Trial:
+def laid(session: Session, plan: Plan, seed: str, declared: bool = True) -> Trial:
     dealt_at = datetime.combine(plan.start_on - timedelta(days=1), time(18), UTC)
     trial_id = create_trial(session, plan, seed, dealt_at)
     if declared:
@@ -226,7 +251,7 @@ def _laid(session: Session, plan: Plan, seed: str, declared: bool = True) -> Tri
     return trial
 
 
-def _read(
+def read(
     session: Session, trial: Trial, rounds: Sequence[Round], key: str, truth: Truth, seed: int, replicates: int = 1
 ) -> None:
     plots = [Plot(unit.code, unit.letter, unit.block) for unit in trial.units]
@@ -268,19 +293,20 @@ def _grown(
     return values
 
 
-def _pour(
+def pour(
     session: Session, trial: Trial, until: int, skipped: dict[int, str], took: dict[str, dict[int, float]] | None = None
 ) -> None:
     for pour in trial.pours:
         if pour.day > until:
             continue
-        treatment = trial.treatment(pour.letter)
         status, note = ("skipped", skipped[pour.day]) if pour.day in skipped else ("poured", "")
         on = trial.date_of(pour.day)
-        values: dict[str, object] = {"status": status, "done_on": on, "note": note}
+        at = datetime.combine(on, time(18), UTC)
+        values: dict[str, object] = {"status": status, "done_on": on, "done_at": at, "note": note}
         litres = (took or {}).get(pour.letter, {})
         if status == "poured":
-            amount = f"{treatment.amount:g} {treatment.amount_unit} each"
-            values |= {"amount": amount, "amount_each": treatment.amount, "alike": True, "can": "own"}
+            dose = planned_dose(trial, pour)
+            words, amount = ("", None) if dose is None else (dose.words, dose.amount)
+            values |= {"amount": words, "amount_each": amount, "alike": True, "can": "own"}
             values["batch_id"] = next(iter(litres), None)
-        log_pours(session, trial.id, [PourLog(pour, values, litres)], READER, datetime.combine(on, time(18), UTC))
+        log_pours(session, trial.id, [PourLog(pour, values, litres)], READER, at)

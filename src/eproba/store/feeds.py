@@ -12,5 +12,5 @@ def feeds(session: Session) -> Sequence[FeedRow]:
     return session.exec(select(FeedRow).order_by(col(FeedRow.made_at))).all()
 
 
-def known_feed(session: Session, token: str) -> bool:
-    return session.get(FeedRow, token) is not None
+def known_feed(session: Session, token: str) -> FeedRow | None:
+    return session.get(FeedRow, token)

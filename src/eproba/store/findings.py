@@ -3,16 +3,22 @@
 import math
 from typing import Any
 
-from sqlalchemy import or_
+from sqlalchemy import func, or_
 from sqlmodel import Session, col, select
 
-from eproba.store.tables import FindingRow, TrialMeasureRow, TrialRow
+from eproba.core.measuring.measures import OwnNoise
+from eproba.core.trial.lots import BLOCKED
+from eproba.store.tables import FindingRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
 
 
-def own_noise(session: Session, measure_key: str, scale: str) -> tuple[float, int] | None:
-    """The noise SD of the gardener's own finished trials with this first measure (pooled), and how many they are."""
+def own_noise(session: Session, measure_key: str, scale: str) -> OwnNoise | None:
+    """The noise of the gardener's own finished trials with this first measure, pooled."""
+    units, treatments = (
+        select(func.count()).where(col(table.trial_id) == col(TrialRow.id)).scalar_subquery()
+        for table in (UnitRow, TreatmentRow)
+    )
     query = (
-        select(FindingRow.noise_sd)
+        select(FindingRow.noise_sd, TrialRow.dealing, units, treatments)
         .join(TrialRow, col(TrialRow.id) == col(FindingRow.trial_id))
         .join(TrialMeasureRow, col(TrialMeasureRow.trial_id) == col(TrialRow.id))
         .where(
@@ -22,8 +28,16 @@ def own_noise(session: Session, measure_key: str, scale: str) -> tuple[float, in
             col(FindingRow.noise_sd).is_not(None),
         )
     )
-    found = [sd for sd in session.exec(query) if sd]
-    return (math.sqrt(sum(sd**2 for sd in found) / len(found)), len(found)) if found else None
+    found = [(sd or 0.0, _left_for_noise(dealing, *counts)) for sd, dealing, *counts in session.exec(query)]
+    df = sum(each for _, each in found)
+    pooled = math.sqrt(sum(each * sd**2 for sd, each in found) / df) if df else 0.0
+    return OwnNoise(pooled, df, len(found)) if found else None
+
+
+def _left_for_noise(dealing: str, units: int, treatments: int) -> int:
+    """Degrees of freedom that treatments and blocks leave."""
+    blocks = units // treatments - 1 if dealing in BLOCKED else 0
+    return max(1, units - treatments - blocks)
 
 
 def finding_of(session: Session, trial_id: int) -> list[dict[str, str]] | None:

@@ -10,7 +10,7 @@ from sqlalchemy import ColumnElement, Integer, Row, ScalarSelect, Select, and_, 
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Session, col
 
-from eproba.core.trial.model import Role
+from eproba.core.trial.model import Compared, Role
 from eproba.core.trial.stage import Stage, is_sealed, stage_of
 from eproba.store.measures import all_measures
 from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
@@ -30,6 +30,13 @@ class Due:
     units: int
     treatments: int = 0
     pull: bool = False
+    pour_id: int | None = None
+    compared: Compared = "drench"
+
+    @property
+    def uid(self) -> str:
+        """Names it in calendars, however its day moves."""
+        return f"{self.kind}-{self.round_id or self.pour_id}-{self.trial_id}"
 
 
 @dataclass(frozen=True)
@@ -64,8 +71,8 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
         for t, name, rid, day, when, n, pull in connection.execute(rounds, asked)
     ]
     waiting += [
-        Due("pour", t, name, None, day, when, "".join(sorted(ls)), n, k)
-        for t, name, day, when, ls, n, k in connection.execute(pours, asked)
+        Due("pour", t, name, None, day, when, "".join(sorted(set(ls))), n, k, pour_id=first, compared=compared)
+        for t, name, day, when, ls, n, k, first, compared in connection.execute(pours, asked)
     ]
     return sorted(waiting, key=lambda due: (due.on, due.trial_id, due.kind == "pour"))
 
@@ -96,7 +103,7 @@ def _due_pours(of_one: bool) -> Select:
     return (
         select(
             col(TrialRow.id), col(TrialRow.name), col(PourRow.day), when.label("on"), letters, _alive(),
-            _counted(TreatmentRow),
+            _counted(TreatmentRow), func.min(col(PourRow.id)), col(TrialRow.compared),
         )
         .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
         .where(*_running(of_one), col(PourRow.status) == "due", when <= bindparam("on"))

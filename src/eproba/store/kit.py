@@ -1,21 +1,40 @@
 """What the household measures with, what it pays for ingredients, and the water from its tap."""
 
 from dataclasses import dataclass, field
+from datetime import date
+from typing import Any
 
 from sqlmodel import Session
 
 from eproba.core.brewing.kitchen import Kit
+from eproba.core.brewing.recipe import Ground
 from eproba.core.brewing.water import WaterKind
 from eproba.store.tables import KitRow
 
 
 @dataclass(frozen=True)
+class Garden:
+    """What recipes ask of the place: whether its soil is poor, and which months are dry, wet, or cool."""
+
+    poor: bool = False
+    dry: tuple[int, ...] = ()
+    wet: tuple[int, ...] = ()
+    cool: tuple[int, ...] = (11, 12, 1, 2, 3)
+
+
+@dataclass(frozen=True)
 class Household:
-    """The household's kit; `prices` a kg by ingredient."""
+    """The household's kit; `prices` a kg by ingredient; its garden."""
 
     kit: Kit = field(default_factory=Kit)
     prices: dict[str, float] = field(default_factory=dict)
     water: WaterKind = "tap, not known"
+    garden: Garden = field(default_factory=Garden)
+
+    def ground_on(self, on: date) -> Ground:
+        """The place on a day, as the phases of a recipe ask."""
+        g = self.garden
+        return Ground(g.poor, on.month in g.dry, on.month in g.wet, on.month in g.cool)
 
     @property
     def stands(self) -> bool:
@@ -25,4 +44,9 @@ class Household:
 
 def household_kit(session: Session) -> Household:
     row = session.get(KitRow, 1)
-    return Household() if row is None else Household(Kit(**row.kit), row.prices, row.water)
+    if row is None:
+        return Household()
+    ground: dict[str, Any] = {
+        name: tuple(value) if isinstance(value, list) else value for name, value in row.ground.items()
+    }
+    return Household(Kit(**row.kit), row.prices, row.water, Garden(**ground))

@@ -79,6 +79,8 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
         ended_on=row.ended_on,
         ended_reason=row.ended_reason,
         no_worse=row.no_worse,
+        ranked=row.ranked,
+        compared=row.compared,
         blind=row.blind,
         batches=row.batches,
         rules=rules_from(row.rules),
@@ -122,6 +124,10 @@ def treatment_from(row: TreatmentRow) -> Treatment:
         rung=row.rung,
         recipe=row.recipe,
         water_parts=row.water_parts,
+        sharing=row.sharing,
+        per=row.per,
+        label=row.label,
+        times=row.times,
     )
 
 
@@ -187,6 +193,12 @@ def pour_from(row: PourRow) -> Pour:
         alike=row.alike,
         can=row.can,
         entered_at=_local(row.entered_at),
+        done_at=_local(row.done_at),
+        other_batch=row.other_batch_id,
+        otherwise=row.otherwise,
+        what=row.what,
+        planned=row.planned,
+        per=row.per,
     )
 
 

@@ -12,11 +12,12 @@ from sqlmodel import Session
 from eproba.core.errors import EprobaError
 from eproba.store.database import engine_for
 from eproba.store.demo import GENERATOR, make_demo
+from eproba.store.demo_crowded import make_crowded
 from eproba.store.upgrading import migrate, newest_revision, revisions
 
 DEMO = "eproba_demo"
 TEMPLATE = "eproba_template_"
-RESTORING = "eproba_restoring"
+RESTORING = "_restoring"  # after the name of the database that is restored
 ASIDE = "_before_"
 Finish = Callable[[Session], None]
 
@@ -44,34 +45,40 @@ def prepare_own(url: str, finish: Finish) -> str:
     return url
 
 
-def prepare_demo(url: str, today: date, finish: Finish) -> str:
+def prepare_demo(url: str, today: date, finish: Finish, crowded: bool = False) -> str:
     """A fresh demo database; its template is made once a day for each migration and generator version.
 
-    `finish` has the last hand on it: what is over gets judged, which the store does not know how to do.
+    `finish` has the last hand on it: what is over gets judged, which the store does not know how to do. `crowded`: a
+    full year beside the five trials.
     """
-    template = f"{TEMPLATE}{newest_revision()}_{GENERATOR}_{today:%Y%m%d}"
+    template = f"{TEMPLATE}{newest_revision()}_{GENERATOR}_{'crowded_' if crowded else ''}{today:%Y%m%d}"
+    make = make_crowded if crowded else make_demo
     with _server(url) as server:
         if not _exists(server, template):
             for old in _names(server, TEMPLATE):
                 _drop(server, old)
-            _make_template(server, url, template, today, finish)
+            _make_template(server, url, template, lambda session: _filled(session, make, today, finish))
         _drop(server, DEMO)
         _create(server, DEMO, template)
     return named(url, DEMO)
 
 
+def _fresh(url: str) -> str:
+    return f"{name_of(url)}{RESTORING}"
+
+
 def begin_restore(url: str) -> str:
     """An empty database to restore into; the present one stays untouched until the end."""
     with _server(url) as server:
-        _drop(server, RESTORING)
-        _create(server, RESTORING)
-    return named(url, RESTORING)
+        _drop(server, _fresh(url))
+        _create(server, _fresh(url))
+    return named(url, _fresh(url))
 
 
 def drop_restore(url: str) -> None:
     """Away with what could not be restored."""
     with _server(url) as server:
-        _drop(server, RESTORING)
+        _drop(server, _fresh(url))
 
 
 def end_restore(url: str, now: datetime) -> str | None:
@@ -79,13 +86,13 @@ def end_restore(url: str, now: datetime) -> str | None:
 
     Raises EprobaError if the backup is from a newer Eproba.
     """
-    fresh = named(url, RESTORING)
+    fresh = named(url, _fresh(url))
     revision = _revision(fresh)
     if revision not in revisions():
         drop_restore(url)
         raise EprobaError(f"this backup is from a newer Eproba ({revision}): bring Eproba up to date, then restore")
     migrate(fresh)
-    return _put_in_place(url, RESTORING, now)
+    return _put_in_place(url, _fresh(url), now)
 
 
 def set_aside(url: str) -> list[tuple[str, int]]:
@@ -141,15 +148,19 @@ def _put_in_place(url: str, name: str, now: datetime) -> str | None:
     return aside if present else None
 
 
-def _make_template(server: psycopg.Connection, url: str, template: str, today: date, finish: Finish) -> None:
+def _filled(session: Session, make: Callable[[Session, date], None], today: date, finish: Finish) -> None:
+    make(session, today)
+    finish(session)
+
+
+def _make_template(server: psycopg.Connection, url: str, template: str, fill: Finish) -> None:
     building = f"{template}_building"
     _drop(server, building)
     _create(server, building)
     migrate(named(url, building))
     engine = engine_for(named(url, building))
     with Session(engine) as session:
-        make_demo(session, today)
-        finish(session)
+        fill(session)
     engine.dispose()
     _rename(server, building, template)
 

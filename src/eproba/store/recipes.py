@@ -27,6 +27,12 @@ def all_recipes(session: Session) -> dict[str, Recipe]:
     return {**catalogue(), **own_recipes(session)}
 
 
+def offered_recipes(session: Session) -> dict[str, Recipe]:
+    """Every recipe that is offered for new batches and trials: own ones that were put away are not."""
+    away = set(session.exec(select(OwnRecipeRow.key).where(col(OwnRecipeRow.put_away))))
+    return {key: recipe for key, recipe in all_recipes(session).items() if key not in away}
+
+
 def versions_of(session: Session, key: str) -> list[tuple[int, datetime]]:
     """The versions of an own recipe with their dates, the newest first."""
     rows = session.exec(select(OwnRecipeRow).where(OwnRecipeRow.key == key).order_by(col(OwnRecipeRow.version).desc()))

@@ -8,13 +8,14 @@ from sqlalchemy import Column, DateTime, ForeignKey, Index, LargeBinary, UniqueC
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import AutoString, Field, SQLModel
 
+from eproba.core.brewing.events import What
 from eproba.core.brewing.water import WaterKind
 from eproba.core.measuring.measures import Better
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.ground import UnitKind
 from eproba.core.trial.lots import Dealing
-from eproba.core.trial.model import PourStatus, Role
+from eproba.core.trial.model import Compared, Per, PourStatus, PourWhat, Role, Sharing
 
 NAMING = {
     "ix": "ix_%(table_name)s_%(column_0_N_name)s",
@@ -133,6 +134,8 @@ class TrialRow(SQLModel, table=True):
     guard_cm: float
     control: str
     no_worse: bool = False
+    ranked: bool = False
+    compared: Compared = _word(default="drench")
     blind: bool = False
     batches: int = 1
     rules: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
@@ -157,7 +160,7 @@ class StampRow(SQLModel, table=True):
 
 
 class TreatmentRow(SQLModel, table=True):
-    """One treatment of a trial; `alive` of its units live."""
+    """One treatment of a trial; `alive` of its units live, on `ground` square metres."""
 
     __tablename__ = "treatment"
     __table_args__ = (UniqueConstraint("trial_id", "letter"),)
@@ -173,6 +176,11 @@ class TreatmentRow(SQLModel, table=True):
     recipe: str = ""
     water_parts: float | None = None
     alive: int = 0
+    ground: float = 0.0
+    sharing: Sharing = _word(default="shared")
+    per: Per = _word(default="unit")
+    label: str = ""
+    times: float = 1.0
 
 
 class UnitRow(SQLModel, table=True):
@@ -277,10 +285,10 @@ class CorrectionRow(SQLModel, table=True):
 
 
 class PourRow(SQLModel, table=True):
-    """One application of one treatment."""
+    """One application of one treatment: its dose, or plain water that makes up for what others get."""
 
     __tablename__ = "pour"
-    __table_args__ = (UniqueConstraint("trial_id", "letter", "day"),)
+    __table_args__ = (UniqueConstraint("trial_id", "letter", "what", "day"),)
     id: int = _number()
     trial_id: int = _of("trial.id", index=False)
     letter: str
@@ -299,6 +307,12 @@ class PourRow(SQLModel, table=True):
     alike: bool | None = None
     can: str = ""
     entered_at: datetime | None = _maybe_moment()
+    done_at: datetime | None = _maybe_moment()
+    otherwise: str = ""
+    what: PourWhat = _word(default="dose")
+    planned: float | None = None
+    per: Per | None = Field(default=None, sa_type=AutoString)
+    other_batch_id: int | None = Field(default=None, sa_column=Column(ForeignKey("batch.id", ondelete="SET NULL")))
 
 
 class PourChangeRow(SQLModel, table=True):
@@ -346,6 +360,7 @@ class FeedRow(SQLModel, table=True):
     __tablename__ = "feed"
     token: str = Field(primary_key=True)
     made_at: datetime = _moment()
+    alarm_minutes: int | None = None
 
 
 class FindingRow(SQLModel, table=True):
@@ -362,7 +377,7 @@ class FindingRow(SQLModel, table=True):
 
 
 class OwnRecipeRow(SQLModel, table=True):
-    """One version of a gardener's own recipe; the newest is the current one."""
+    """One version of a gardener's own recipe; the newest is the current one; `put_away`: no longer offered."""
 
     __tablename__ = "own_recipe"
     __table_args__ = (UniqueConstraint("key", "version"),)
@@ -371,10 +386,11 @@ class OwnRecipeRow(SQLModel, table=True):
     version: int
     entry: dict[str, Any] = Field(sa_column=Column(JSONB(), nullable=False))
     made_at: datetime = _moment()
+    put_away: bool = False
 
 
 class BatchRow(SQLModel, table=True):
-    """One brew, with the recipe as it was when it was made."""
+    """One brew, with the recipe as it was when it was made, in the way of a `school` where one was chosen."""
 
     __tablename__ = "batch"
     id: int = _number()
@@ -386,11 +402,37 @@ class BatchRow(SQLModel, table=True):
     place: str = ""
     water: str = ""
     amounts: dict[str, float] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
-    standing_at: datetime | None = _maybe_moment()
-    made_at: datetime | None = _maybe_moment()
-    strained_at: datetime | None = _maybe_moment()
-    thrown_at: datetime | None = _maybe_moment()
-    thrown_reason: str = ""
+    school: str = ""
+
+
+class BatchEventRow(SQLModel, table=True):
+    """One dated event of a batch; what pours took stands in `taking`. `taken_back`: it was a mistake."""
+
+    __tablename__ = "batch_event"
+    id: int = _number()
+    batch_id: int = _of("batch.id")
+    at: datetime = _moment()
+    what: What = _word()
+    temperature: float | None = None
+    seen: dict[str, str] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    litres: float | None = None
+    note: str = ""
+    by: str = ""
+    photo: bytes | None = Field(default=None, sa_column=Column(LargeBinary()))
+    taken_back: bool = False
+
+
+class BatchChangeRow(SQLModel, table=True):
+    """What stood on record of a batch before it was corrected. Never changed."""
+
+    __tablename__ = "batch_change"
+    id: int = _number()
+    batch_id: int = _of("batch.id")
+    what: str
+    was: str
+    now: str
+    by: str = ""
+    at: datetime = _moment()
 
 
 class TakingRow(SQLModel, table=True):
@@ -405,28 +447,26 @@ class TakingRow(SQLModel, table=True):
     at: datetime = _moment()
 
 
-class BatchCheckRow(SQLModel, table=True):
-    """One look at a batch."""
-
-    __tablename__ = "batch_check"
-    id: int = _number()
-    batch_id: int = _of("batch.id")
-    at: datetime = _moment()
-    temperature: float | None = None
-    seen: dict[str, str] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
-    note: str = ""
-    by: str = ""
-    photo: bytes | None = Field(default=None, sa_column=Column(LargeBinary()))
-
-
 class WeatherRow(SQLModel, table=True):
-    """One hour's weather, from a logger's file or as typed."""
+    """One hour's weather, from a logger's file or as typed; `foretold`: from the later rows of a file."""
 
     __tablename__ = "weather"
     at: datetime = Field(sa_column=Column(DateTime(timezone=True), primary_key=True))
     temperature: float
     rain_mm: float
     humidity: float | None = None
+    foretold: bool = False
+
+
+class WeatherDayRow(SQLModel, table=True):
+    """One day's weather as told whole, once as it was and once as foretold."""
+
+    __tablename__ = "weather_day"
+    on: date = Field(primary_key=True)
+    foretold: bool = Field(primary_key=True)
+    low: float
+    high: float
+    rain_mm: float
 
 
 class KitRow(SQLModel, table=True):
@@ -437,3 +477,4 @@ class KitRow(SQLModel, table=True):
     kit: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
     prices: dict[str, float] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
     water: WaterKind = _word(default="tap, not known")
+    ground: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))

@@ -1,17 +1,20 @@
 """Advice at the pour: interval, hour, heat, frost, drought, waterlogging, rain to come; each with its reason."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Literal
 
-from eproba.core.brewing.recipe import Recipe
-from eproba.core.brewing.weather import Hour, rain_within
+from eproba.core.brewing.recipe import Ground, Recipe
+from eproba.core.brewing.weather import Weather, coldest_ahead, rain_ahead, rain_fallen, temperature_now, warmest_ahead
+from eproba.core.words import lower_first
 
 Moisture = Literal["dust-dry", "dry", "moist", "wet", "waterlogged"]
 MOISTURES: tuple[Moisture, ...] = ("dust-dry", "dry", "moist", "wet", "waterlogged")
 HOT, COLD, FROST = 28.0, 8.0, 2.0
 HEAVY_RAIN = 10.0  # mm within a day: much of a pour would be washed away
+SOAKED = 25.0  # mm in two days: the soil has no air left
+DRY_WEEK, KNOWN_DAYS = 2.0, 6  # mm in a week of which so many days are known
 EVENING, MORNING = 16, 10
 
 
@@ -28,86 +31,68 @@ def on_pour(
     at: datetime,
     day: int,
     last_on: date | None,
-    measured: Sequence[Hour],
-    forecast: Sequence[Hour],
-    soil_c: float | None = None,
-    moisture: Moisture | None = None,
+    weather: Weather,
+    ground: Ground | None = None,
 ) -> list[Counsel]:
-    """What speaks for or against pouring now; `measured` and `forecast` as far as they are known."""
-    found = [*_interval(recipe, at.date(), day, last_on), *_hour_of_day(at)]
-    now = measured[-1].temperature if measured else forecast[0].temperature if forecast else None
-    found += _warmth(now, [hour.temperature for hour in forecast[:24]], soil_c)
-    found += _rain(at, measured, forecast)
-    return found + _moisture(moisture)
+    """What speaks for or against pouring at a moment (in the gardener’s own zone), as far as the weather is known."""
+    found = [*_interval(recipe, at.date(), day, last_on, ground), *_hour_of_day(at)]
+    return [*found, *_warmth(weather, at), *_rain(weather, at)]
 
 
-def _interval(recipe: Recipe | None, on: date, day: int, last_on: date | None) -> list[Counsel]:
+def _interval(
+    recipe: Recipe | None, on: date, day: int, last_on: date | None, ground: Ground | None
+) -> Iterator[Counsel]:
     if recipe is None or last_on is None:
-        return []
-    fewest, passed = recipe.fewest_days(day), (on - last_on).days
-    if passed >= fewest:
-        return []
-    text = (
-        f"Only {passed} day{'s' if passed != 1 else ''} since the last pour; {recipe.title.lower()} wants {fewest:g} "
-    )
-    return [Counsel(True, f"{text}at least ({recipe.interval}).")]
+        return
+    fewest, passed = recipe.fewest_days(day, ground), (on - last_on).days
+    if passed < fewest:
+        since = f"Only {passed} day{'s' if passed != 1 else ''} since the last pour"
+        wants = f"{lower_first(recipe.title)} wants {fewest:g} at least: {recipe.interval}"
+        yield Counsel(True, f"{since}; {wants}.")
 
 
-def _hour_of_day(at: datetime) -> list[Counsel]:
+def _hour_of_day(at: datetime) -> Iterator[Counsel]:
     if MORNING <= at.hour < EVENING:
         text = "Early morning or late afternoon is better: at noon more dries off than sinks in, and leaves scorch."
-        return [Counsel(False, text)]
-    return []
+        yield Counsel(False, text)
 
 
-def _warmth(now: float | None, coming: Sequence[float], soil_c: float | None) -> list[Counsel]:
-    lines = []
+def _warmth(weather: Weather, at: datetime) -> Iterator[Counsel]:
+    now, high, low = temperature_now(weather, at), warmest_ahead(weather, at), coldest_ahead(weather, at)
     if now is not None and now >= HOT:
-        lines.append(
-            Counsel(
-                True, f"{now:.0f} °C: heat stresses plants, and warm soil turns sugar airless. Wait for the evening."
-            )
+        text = "heat stresses plants, and warm soil turns sugar airless. Wait for the evening."
+        yield Counsel(True, f"{round(now)} °C: {text}")
+    elif now is None and high is not None and high >= HOT:
+        yield Counsel(
+            False, f"Up to {round(high)} °C foretold today: pour in the early morning, or when it has cooled."
         )
-    if coming and min(coming) <= FROST:
-        lines.append(
-            Counsel(True, f"Down to {min(coming):.0f} °C within a day: frost on wet soil. Wait for milder nights.")
-        )
-    if soil_c is not None and soil_c < COLD:
-        lines.append(
-            Counsel(
-                False, f"Soil at {soil_c:g} °C: what lives in it hardly moves below {COLD:g} °C, so little can show."
-            )
-        )
-    return lines
+    if low is not None and low <= FROST:
+        yield Counsel(True, f"Down to {round(low)} °C within a day: frost on wet soil. Wait for milder nights.")
 
 
-def _rain(at: datetime, measured: Sequence[Hour], forecast: Sequence[Hour]) -> list[Counsel]:
-    lines, day = [], timedelta(days=1)
-    coming = rain_within(forecast, at, day)
+def _rain(weather: Weather, at: datetime) -> Iterator[Counsel]:
+    coming, day = rain_ahead(weather, at), timedelta(days=1)
     if coming >= HEAVY_RAIN:
-        lines.append(
-            Counsel(
-                True,
-                f"{coming:.0f} mm of rain foretold within a day: it would wash the pour away, or across the border.",
-            )
-        )
-    week = rain_within(measured, at - 7 * day, 7 * day)
-    if len(measured) >= 6 * 24 and week < 2:
-        lines.append(
-            Counsel(
-                False,
-                f"{week:.0f} mm of rain in a week: water every unit lightly first, or the pour runs down the cracks.",
-            )
-        )
-    fallen = rain_within(measured, at - 2 * day, 2 * day)
-    if fallen >= 25:
-        lines.append(Counsel(True, f"{fallen:.0f} mm in two days: waterlogged soil has no air for what you add."))
-    return lines
+        text = "mm of rain foretold within a day: it would wash the pour away, or across the border."
+        yield Counsel(True, f"{coming:.0f} {text}")
+    week, known = rain_fallen(weather, at, 7 * day)
+    if known >= KNOWN_DAYS and week < DRY_WEEK:
+        text = "mm of rain in a week: water every unit lightly first, or the pour runs down the cracks."
+        yield Counsel(False, f"{week:.0f} {text}")
+    fallen, _ = rain_fallen(weather, at, 2 * day)
+    if fallen >= SOAKED:
+        yield Counsel(True, f"{fallen:.0f} mm in two days: waterlogged soil has no air for what you add.")
 
 
-def _moisture(moisture: Moisture | None) -> list[Counsel]:
+def on_soil(soil_c: float | None, moisture: str) -> list[Counsel]:
+    """What the soil says, as it was felt and measured at the pour."""
+    found = []
+    if soil_c is not None and soil_c < COLD:
+        text = f"what lives in it hardly moves below {COLD:g} °C, so little can show."
+        found.append(Counsel(False, f"Soil at {soil_c:g} °C: {text}"))
     if moisture in ("dust-dry", "dry"):
-        return [Counsel(False, "Dry soil: water every unit lightly and alike before the pour, the control too.")]
+        text = "Dry soil: water every unit lightly and alike before the pour, the control too."
+        found.append(Counsel(False, text))
     if moisture == "waterlogged":
-        return [Counsel(True, "Waterlogged: wait until a handful no longer drips.")]
-    return []
+        found.append(Counsel(True, "Waterlogged: wait until a handful no longer drips."))
+    return found

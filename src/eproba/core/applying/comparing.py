@@ -9,7 +9,7 @@ Biology and Biochemistry 21: the yardstick, about 20 to 60 g of carbon a square 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from eproba.core.brewing.mixing import Mix
+from eproba.core.brewing.mixing import Mix, brew_minutes
 from eproba.core.trial.doses import unequal
 
 SMALL_C, SAFE_C = 10.0, 40.0  # one pour below is small; above is beyond the safe band
@@ -45,9 +45,14 @@ def added(
         easy_carbon_g=loads.easy_carbon_g if loads else 0.0,
         nitrogen_g=loads.nitrogen_g if loads else (0.0, 0.0),
         cost=sum(known) / surface if len(known) == len(costs) else None,
-        minutes=mixed.recipe.minutes + pour_minutes,
+        minutes=brew_minutes(mixed.recipe, _made(mixed)) + pour_minutes,
         applications=applications,
     )
+
+
+def _made(mixed: Mix) -> float:
+    """How much of the batch one application takes."""
+    return mixed.concentrate_litres or mixed.spread or mixed.recipe.yields
 
 
 def warnings(treatments: Sequence[Added]) -> list[str]:
@@ -62,17 +67,17 @@ def warnings(treatments: Sequence[Added]) -> list[str]:
         )
         lines.append(f"{text}. Give the same volume, or nobody can tell the brew from its water.")
     for each in treatments:
-        lines += _carbon(each)
+        lines += carbon_warnings(each)
     return lines
 
 
-def _carbon(each: Added) -> list[str]:
+def carbon_warnings(each: Added) -> list[str]:
     lines, carbon = [], each.easy_carbon_g
     if carbon > SAFE_C:
         text = f"{each.name}: {carbon:.0f} g of easy carbon a square metre in one pour is beyond the safe band of "
         lines.append(f"{text}{SAFE_C:.0f} g: the soil may turn airless. Dilute it, or pour less.")
-    if carbon >= SMALL_C and LOCKED_N * carbon > each.nitrogen_g[1]:
-        locked = LOCKED_N * carbon - each.nitrogen_g[1]
+    if carbon >= SMALL_C and LOCKED_N * carbon > each.nitrogen_g[0]:
+        locked = LOCKED_N * carbon - each.nitrogen_g[0]
         text = f"{each.name}: much carbon, little nitrogen: microbes may lock up about {locked:.1f} g of nitrogen "
         lines.append(f"{text}a square metre for a while, and leaves turn pale.")
     return lines

@@ -5,26 +5,34 @@ from dataclasses import dataclass, replace
 
 from eproba.core.applying.comparing import Added, added
 from eproba.core.brewing.ingredients import RecipeError
-from eproba.core.brewing.kitchen import Can, Kit, cans
-from eproba.core.brewing.mixing import Alone, Mix, MixError, Want, ingredient_alone, mix
-from eproba.core.brewing.recipe import Recipe
+from eproba.core.brewing.kitchen import Can, Kit, as_measured, cans
+from eproba.core.brewing.mixing import IngredientControl, Mix, MixError, Want, in_batch_unit, ingredient_alone, mix
+from eproba.core.brewing.recipe import Recipe, stirred
 from eproba.core.quantities import in_base
 from eproba.core.trial.days import POUR_SECONDS
-from eproba.core.trial.doses import is_poured
-from eproba.core.trial.model import Treatment, Trial
+from eproba.core.trial.doses import Dose, dose_of, is_poured
+from eproba.core.trial.ground import Cut
+from eproba.core.trial.model import Role, Treatment, Trial
 
-ROUND = 0.785  # of its square, for the surface of a pot
+OF_A_BREW: tuple[Role, ...] = ("ingredient control", "killed brew")
+KILLED = (
+    "Boil as much of the strained brew for ten minutes at a rolling boil, covered; fill it up to its mark with the same"
+    " water, since some has gone as steam; let it cool under its lid to the warmth of the other cans. Boiling leaves"
+    " spores, sugar and minerals: the comparison tells what the living part does."
+)
 
 
 @dataclass(frozen=True)
 class Mixed:
-    """One treatment at the desk: its mix, its can, the ingredient alone where it is such a control; else why not."""
+    """One treatment at the desk: its mix, the same as the kit measures it, its can, the ingredient alone where it is
+    such a control; else why not."""
 
     treatment: Treatment
     units: int
     mixed: Mix | None
+    really: Mix | None
     can: Can | None
-    alone: tuple[Alone, ...]
+    alone: IngredientControl | None
     boiled: bool
     why_not: str
 
@@ -32,59 +40,62 @@ class Mixed:
 def recipe_for(treatment: Treatment, trial: Trial, known: Mapping[str, Recipe]) -> Recipe | None:
     """What a treatment is mixed from: its own recipe; for controls of a brew, that of the first one tested."""
     if treatment.recipe in known:
-        return known[treatment.recipe]
+        return stirred(known[treatment.recipe], treatment.times)
     if treatment.role == "water control":
         return known["plain-water"]
-    if treatment.role in ("ingredient control", "killed brew"):
+    if treatment.role in OF_A_BREW:
         tested = (t for t in trial.treatments if t.role == "test" and t.recipe in known)
-        return next((known[t.recipe] for t in tested), None)
+        return next((stirred(known[t.recipe], t.times) for t in tested), None)
     return None
 
 
-def unit_surface(trial: Trial) -> float:
-    """The ground of one unit, m²; pots are taken as round."""
-    cut = trial.units[0].cut
-    square = cut.width_cm * cut.length_cm / 10_000
-    return ROUND * square if cut.kind == "pot" else square
+def strength_of(treatment: Treatment, trial: Trial) -> float | None:
+    """Its parts of water: its own; controls of a brew are as strong as the treatment that they stand for."""
+    if treatment.water_parts is not None or treatment.role not in OF_A_BREW:
+        return treatment.water_parts
+    return next((t.water_parts for t in trial.treatments if t.role == "test" and t.recipe), None)
 
 
-def want_for(treatment: Treatment, units: int, surface: float, recipe: Recipe) -> Want:
-    """What a treatment's units get in one application.
+def want_for(dose: Dose | None, cuts: Sequence[Cut], recipe: Recipe, water_parts: float | None = None) -> Want:
+    """What units get in one application, at 1 + `water_parts` (None: as the recipe); of units of several sizes the
+    middle one stands for all.
 
     Raises
     ------
     MixError
         Nothing is given, or an amount that can't be mixed.
     """
-    if treatment.amount is None:
+    if dose is None:
         raise MixError("Nothing is given to these units.")
-    parts = None if treatment.water_parts is None else (1.0, treatment.water_parts)
-    if is_poured(treatment.amount_unit):
-        litres = in_base(treatment.amount, treatment.amount_unit)[0]
+    parts, units = None if water_parts is None else (1.0, water_parts), len(cuts)
+    surface = sum(cut.ground_m2 for cut in cuts) / units
+    amount = sum(dose.of(cut) for cut in cuts) / units
+    if recipe.liquid and is_poured(dose.unit):
+        litres = in_base(amount, dose.unit)[0]
         return Want(units=units, per_unit_litres=litres, unit_m2=surface, parts=parts)
-    unit = recipe.portions[0].ingredient
-    kilograms = unit.grams(treatment.amount, treatment.amount_unit) / 1000
-    return Want(area_m2=units * surface, rate=kilograms / surface, parts=parts)
+    each = in_batch_unit(recipe, amount, dose.unit)
+    return Want(area_m2=units * surface, rate=each / surface, parts=parts)
 
 
 def at_the_desk(trial: Trial, known: Mapping[str, Recipe], kit: Kit) -> list[Mixed]:
     """All treatments of a trial, mixed for one application."""
-    surface, found = unit_surface(trial), []
+    found = []
     for treatment in trial.treatments:
-        units = sum(unit.letter == treatment.letter and unit.lost_on is None for unit in trial.units)
-        blank = Mixed(treatment, units, None, None, (), treatment.role == "killed brew", "")
+        cuts = [unit.cut for unit in trial.units if unit.letter == treatment.letter and unit.lost_on is None]
+        units = len(cuts)
+        blank = Mixed(treatment, units, None, None, None, None, treatment.role == "killed brew", "")
         recipe = recipe_for(treatment, trial, known)
         if treatment.amount is None or units == 0 or recipe is None:
             why = "Nothing is poured." if treatment.amount is None else "No recipe is named for it."
             found.append(replace(blank, why_not=why))
             continue
         try:
-            mixed = mix(recipe, want_for(treatment, units, surface, recipe))
+            mixed = mix(recipe, want_for(dose_of(treatment), cuts, recipe, strength_of(treatment, trial)))
         except (MixError, RecipeError) as error:
             found.append(replace(blank, why_not=str(error)))
             continue
-        alone = tuple(ingredient_alone(mixed)) if treatment.role == "ingredient control" else ()
-        found.append(replace(blank, mixed=mixed, can=cans(mixed, kit), alone=alone))
+        alone = ingredient_alone(mixed) if treatment.role == "ingredient control" else None
+        found.append(replace(blank, mixed=mixed, really=as_measured(mixed, kit), can=cans(mixed, kit), alone=alone))
     return found
 
 
@@ -99,11 +110,11 @@ def all_added(trial: Trial, desk: Sequence[Mixed], prices: Mapping[str, float]) 
     """What each treatment adds to a square metre; nothing where nothing is poured. `prices` a kg by ingredient."""
     found = []
     for each in desk:
-        pours = sum(pour.letter == each.treatment.letter for pour in trial.pours)
+        pours = sum(pour.letter == each.treatment.letter and pour.what == "dose" for pour in trial.pours)
         pouring = POUR_SECONDS * each.units / 60
         letter, name = each.treatment.letter, each.treatment.name
-        if each.mixed is not None:
-            found.append(added(letter, name, each.mixed, pours, prices, pouring))
+        if each.really is not None:
+            found.append(added(letter, name, each.really, pours, prices, pouring))
         elif each.treatment.amount is None:
             found.append(Added(letter, name, 0.0, 0.0, (0.0, 0.0), 0.0, 0.0, 1))
     return found

@@ -4,56 +4,62 @@ Greedy and optimal in the number of batches (interval stabbing): the first pour 
 ready for it, and that batch serves every later pour of the same recipe for as long as it keeps.
 """
 
-import math
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
-from typing import Literal
+from itertools import groupby
 
-from eproba.core.brewing.batches import (
-    AWAY,
-    GONE,
-    STANDING_HOURS,
-    Batch,
-    ready_at,
-    ready_window,
-    ruled,
-    state,
-)
+from eproba.core.brewing.batches import GONE, STANDING_HOURS, standing
+from eproba.core.brewing.clock import keeps_until, ready_at, ready_window, use_by
+from eproba.core.brewing.events import Batch, left
 from eproba.core.brewing.recipe import Recipe
-from eproba.core.words import lower_first
+from eproba.core.trial.model import Sharing
 
-Errand = Literal["stand", "start", "stir", "check", "strain", "use by"]
-WORDS: dict[Errand, str] = {
-    "stand": "Let water stand for", "start": "Start", "stir": "Stir", "check": "Check", "strain": "Strain",
-    "use by": "Last day of",
+SHARINGS: dict[Sharing, str] = {
+    "shared": "one brew for as long as it keeps", "fresh": "a fresh brew for each pour",
+    "parallel": "two brews side by side, dealt to the blocks",
 }  # fmt: skip
 ENOUGH = 0.95  # of what a pour needs: the rest is within a can’s rounding
 SLACK = 0.5  # of the span between the shortest and the longest time, so that a cold spell does not miss the pour
+MARGIN_HOURS = 12.0  # a brew is planned to be ready so long before its pour, or a quarter of what it brews or keeps
+STRAINING = 0.08  # of a brew stays in the cloth (5 to 10 %)
+LEAST = 0.5  # litres: less ferments unevenly, and can’t be measured
+PARALLEL = 2  # brews side by side
 
 
 @dataclass(frozen=True)
 class Pouring:
-    """One application that needs a brew: `litres` of concentrate at a time."""
+    """One application that needs a brew: `litres` of concentrate at a time; `water` is what dilutes it. `id` names it
+    however its day moves."""
 
     trial_id: int
     trial: str
     letter: str
     at: datetime
     litres: float
+    day: int = 0
+    sharing: Sharing = "shared"
+    water: float = 0.0
+    id: int = 0
 
 
 @dataclass(frozen=True)
 class Brewing:
-    """One batch to be made: when water stands, when it starts, is ready, until when it keeps, what it serves."""
+    """One batch to be made: when water stands, when it starts, is ready (from, planned, to), until when it keeps, how
+    much, what it serves; `late`: the pours that it can’t be ready for."""
 
     recipe: Recipe
     stand: datetime | None
     start: datetime
+    ready_from: datetime
     ready: datetime
+    ready_to: datetime
     until: datetime | None
     litres: float
     serves: tuple[Pouring, ...]
+    late: tuple[Pouring, ...] = ()
+    hurried: bool = False
+    side: int = 0
 
     @property
     def trials(self) -> tuple[str, ...]:
@@ -66,46 +72,79 @@ def planned_hours(recipe: Recipe) -> float:
     return low + SLACK * (high - low)
 
 
-def back_schedule(needs: Iterable[tuple[Recipe, Pouring]], stands: bool = True) -> list[Brewing]:
-    """Batches for all pours, the first to start first. `stands`: the water is tap water that stands for a day.
+def margin(recipe: Recipe) -> timedelta:
+    """How long before its pour a brew is planned to be ready."""
+    keeps = (recipe.keeps_hours,) if recipe.keeps_hours is not None else ()
+    return timedelta(hours=min(MARGIN_HOURS, *(each / 4 for each in (recipe.hours[0], *keeps))))
+
+
+def to_brew(recipe: Recipe, litres: float) -> float:
+    """How much is brewed for so much to be poured: a share stays in the cloth, and too little is no brew."""
+    if not recipe.brews:
+        return litres
+    strained = litres / (1 - STRAINING) if recipe.strain and recipe.liquid else litres
+    least = recipe.least if recipe.least is not None else min(LEAST, recipe.yields) if recipe.liquid else 0.0
+    return max(strained, least)
+
+
+def back_schedule(
+    needs: Iterable[tuple[Recipe, Pouring]], stands: bool = True, now: datetime | None = None
+) -> list[Brewing]:
+    """Batches for all pours, the first to start first. `stands`: the water is tap water that stands for a day; what
+    should have begun before `now` begins at once, and the pours that it can’t be ready for are told.
 
     Several pours of one recipe share a batch while it keeps, over all trials; the verdict then speaks of one brew.
     """
-    by_recipe: dict[str, tuple[Recipe, list[Pouring]]] = {}
+    groups: dict[tuple[str, int, Sharing], tuple[Recipe, list[Pouring]]] = {}
     for recipe, pouring in needs:
-        by_recipe.setdefault(recipe.key, (recipe, []))[1].append(pouring)
+        whose = 0 if pouring.sharing == "shared" else pouring.trial_id
+        groups.setdefault((recipe.key, whose, pouring.sharing), (recipe, []))[1].append(pouring)
     planned = [
         batch
-        for recipe, pours in by_recipe.values()
-        for batch in _of_one(recipe, sorted(pours, key=lambda each: each.at), stands)
+        for (_, _, sharing), (recipe, pours) in groups.items()
+        for batch in _of_one(recipe, sorted(pours, key=lambda each: each.at), sharing, stands, now)
     ]
-    return sorted(planned, key=lambda batch: (batch.stand or batch.start, batch.recipe.key))
+    return sorted(planned, key=lambda batch: (batch.stand or batch.start, batch.recipe.key, batch.side))
 
 
-def _of_one(recipe: Recipe, pours: Sequence[Pouring], stands: bool) -> list[Brewing]:
-    keeps = math.inf if recipe.keeps_hours is None else recipe.keeps_hours
-    planned, i = [], 0
-    while i < len(pours):
-        ready = pours[i].at
-        end = i
-        while end < len(pours) and (pours[end].at - ready).total_seconds() <= 3600 * keeps:
-            end += 1
-        planned.append(_batch(recipe, ready, tuple(pours[i:end]), keeps, stands))
-        i = end
-    return planned
+def _of_one(
+    recipe: Recipe, pours: Sequence[Pouring], sharing: Sharing, stands: bool, now: datetime | None
+) -> Iterator[Brewing]:
+    left_over = list(pours)
+    while left_over:
+        made = _timed(recipe, left_over[0].at, stands, now)
+        last = made.until if sharing == "shared" else left_over[0].at
+        served = [each for each in left_over if last is None or each.at <= last or each.at < made.ready_from]
+        late = tuple(each for each in served if each.at < made.ready_from) if made.hurried else ()
+        sides = PARALLEL if sharing == "parallel" else 1
+        litres = to_brew(recipe, sum(each.litres for each in served) / sides)
+        made = replace(made, litres=litres, serves=tuple(served), late=late)
+        yield from (replace(made, side=side) for side in (range(1, sides + 1) if sides > 1 else (0,)))
+        left_over = left_over[len(served) :]
 
 
-def _batch(recipe: Recipe, ready: datetime, serves: tuple[Pouring, ...], keeps: float, stands: bool) -> Brewing:
-    start = ready - timedelta(hours=planned_hours(recipe))
-    watered = any(each.ingredient.key == "water" for each in recipe.portions)
+def _timed(recipe: Recipe, first: datetime, stands: bool, now: datetime | None) -> Brewing:
+    """The days of one batch whose first pour is at a moment."""
+    watered = stands and recipe.liquid and any(each.ingredient.key == "water" for each in recipe.portions)
+    standing_time = timedelta(hours=STANDING_HOURS if watered else 0.0)
+    shortest, longest = (timedelta(hours=hours) for hours in recipe.hours)
+    planned = timedelta(hours=planned_hours(recipe))
+    start = first - margin(recipe) - planned
+    hurried = now is not None and start - standing_time < now and (recipe.brews or first < now)
+    if hurried and now is not None:
+        start = now + standing_time
+    ready = start + planned
     return Brewing(
         recipe=recipe,
-        stand=start - timedelta(hours=STANDING_HOURS) if stands and watered and recipe.liquid else None,
+        stand=start - standing_time if watered else None,
         start=start,
+        ready_from=start + shortest,
         ready=ready,
-        until=None if keeps == math.inf else ready + timedelta(hours=keeps),
-        litres=sum(each.litres for each in serves),
-        serves=serves,
+        ready_to=start + longest,
+        until=keeps_until(recipe, ready),
+        litres=0.0,
+        serves=(),
+        hurried=hurried,
     )
 
 
@@ -121,17 +160,14 @@ class Stock:
 
 
 def stock_of(batch: Batch, now: datetime) -> Stock | None:
-    """What a batch on the shelf can still serve; None for what is gone, or ruled out by its last check."""
-    last = ruled(batch, now)
-    if state(batch, now) in GONE or (last is not None and last.ruling == AWAY):
+    """What a batch on the shelf can still serve; None for what is gone, or to be thrown away."""
+    if standing(batch, now).state in (*GONE, "throw away"):
         return None
-    ready, window = ready_at(batch), ready_window(batch, now)
+    then = batch.until(now)
+    ready, window, until = ready_at(then), ready_window(then), use_by(then)
     if ready is None:
         ready = window[0] if window is not None else now + timedelta(hours=batch.recipe.hours[0])
-    keeps = batch.recipe.keeps_hours
-    return Stock(
-        batch.id, batch.recipe.key, ready, None if keeps is None else ready + timedelta(hours=keeps), batch.left
-    )
+    return Stock(batch.id, batch.recipe.key, ready, until or keeps_until(batch.recipe, max(ready, now)), left(then))
 
 
 def served_by(
@@ -139,23 +175,24 @@ def served_by(
 ) -> tuple[dict[int, list[Pouring]], list[tuple[Recipe, Pouring]]]:
     """Which pours the shelf serves, by batch, the oldest batch first; and the needs that are left.
 
-    A pour that is overdue is poured now.
+    A pour that is overdue is poured now. One that a running brew misses waits for it, where a new brew comes no sooner.
     """
-    left = {each.batch_id: each.litres for each in stock}
+    there = {each.batch_id: each.litres for each in stock}
     serves: dict[int, list[Pouring]] = {}
     open_needs = []
     for recipe, pouring in sorted(needs, key=lambda need: need[1].at):
         at = max(pouring.at, now)
+        soonest = max(at, now + timedelta(hours=recipe.hours[0]))
         fit = [
             each
             for each in sorted(stock, key=lambda each: each.ready)
             if each.recipe_key == recipe.key
-            and each.ready <= at
+            and each.ready <= soonest
             and (each.until is None or at <= each.until)
-            and left[each.batch_id] >= pouring.litres * ENOUGH
+            and there[each.batch_id] >= pouring.litres * ENOUGH
         ]
         if fit:
-            left[fit[0].batch_id] -= pouring.litres
+            there[fit[0].batch_id] -= pouring.litres
             serves.setdefault(fit[0].batch_id, []).append(pouring)
         else:
             open_needs.append((recipe, pouring))
@@ -163,43 +200,28 @@ def served_by(
 
 
 @dataclass(frozen=True)
-class Job:
-    """One thing to do for a brew on a day."""
+class Standby:
+    """Water that stands for the pours of one day: to dilute with, and for controls."""
 
     at: datetime
-    kind: Errand
-    recipe: Recipe
-    litres: float
-    words: str
-    minutes: float
-    serves: tuple[Pouring, ...]
+    dilution: float
+    control: float
+    trials: tuple[str, ...]
+
+    @property
+    def litres(self) -> float:
+        return self.dilution + self.control
 
 
-def jobs(batch: Brewing, past: datetime) -> list[Job]:
-    """The errands of one planned batch that are not over by `past`, in order; quick brews are made at the pour."""
-    if not batch.recipe.brews and batch.stand is None:
-        return []
-    found = [_job(batch, "stand", batch.stand, 2)] if batch.stand is not None else []
-    if batch.recipe.brews:
-        found.append(_job(batch, "start", batch.start, batch.recipe.minutes))
-        found += _stirrings(batch)
-        if batch.recipe.hours[1] >= 12:
-            found.append(_job(batch, "strain" if batch.recipe.strain else "check", batch.ready, 5))
-    return [job for job in found if job.at >= past]
-
-
-def _stirrings(batch: Brewing) -> list[Job]:
-    every = batch.recipe.stir_hours
-    if every is None:
-        return []
-    span = (batch.ready - batch.start).total_seconds() / 3600
-    times = [batch.start + timedelta(hours=every * n) for n in range(1, math.ceil(span / every))]
-    return [_job(batch, "stir", at, 2) for at in times]
-
-
-def _job(batch: Brewing, kind: Errand, at: datetime, minutes: float) -> Job:
-    name = batch.recipe.title
-    words = f"{WORDS[kind]} {lower_first(name)}"
-    if kind in ("stand", "start"):
-        words += f", {batch.litres:.3g} {'L' if batch.recipe.liquid else batch.recipe.yields_unit}"
-    return Job(at, kind, batch.recipe, batch.litres, words, minutes, batch.serves)
+def water_to_stand(pours: Iterable[tuple[Pouring, bool]]) -> list[Standby]:
+    """Tap water to be set out a day before each day’s pours; each pour with whether it is plain water."""
+    ordered = sorted(pours, key=lambda each: each[0].at)
+    found = []
+    for at, together in groupby(ordered, key=lambda each: each[0].at):
+        same = list(together)
+        control = sum(pour.water for pour, plain in same if plain)
+        dilution = sum(pour.water for pour, plain in same if not plain)
+        names = tuple(dict.fromkeys(pour.trial for pour, _ in same))
+        if dilution + control > 0:
+            found.append(Standby(at - timedelta(hours=STANDING_HOURS), dilution, control, names))
+    return found

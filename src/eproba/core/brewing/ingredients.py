@@ -1,13 +1,17 @@
 """What goes into brews: density, mass of a piece, and what it brings into the soil."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, fields
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
 
 from eproba.core.errors import EprobaError
-from eproba.core.keys import check_keys
+from eproba.core.keys import check_keys, check_values
 from eproba.core.quantities import in_base
 
+SugarKind = Literal["sucrose", "lactose", "starch"]
+SUGARS: dict[SugarKind, str] = {"sucrose": "Sugar", "lactose": "Milk sugar (lactose)", "starch": "Starch"}
 SUCROSE_CARBON = 0.42  # grams of carbon in a gram of sucrose, C12H22O11
 
 
@@ -15,18 +19,24 @@ class RecipeError(EprobaError):
     """A recipe or ingredient that contradicts itself; the message says where, and what would fit."""
 
 
+Text = Annotated[str, Field(strict=True, max_length=600)]
+Share = Annotated[float, Field(strict=True, ge=0, le=1, allow_inf_nan=False)]
+
+
 @dataclass(frozen=True)
 class Ingredient:
-    """One ingredient. `density` kg per litre, `grams_each` of one `piece`; `sugar`, `nitrogen`: [low, high] shares."""
+    """One ingredient. `density` kg per litre, `grams_each` of one `piece`; `sugar`, `nitrogen`: [low, high] shares;
+    `sugar_kind` what most of that sugar is."""
 
     key: str
-    name: str
-    sugar: tuple[float, float]
-    nitrogen: tuple[float, float]
-    source: str
-    density: float | None = None
-    grams_each: float | None = None
-    piece: str = ""
+    name: Annotated[Text, Field(min_length=1, max_length=80)]
+    sugar: tuple[Share, Share]
+    nitrogen: tuple[Share, Share]
+    source: Text
+    density: Annotated[float, Field(strict=True, gt=0, le=25, allow_inf_nan=False)] | None = None
+    grams_each: Annotated[float, Field(strict=True, gt=0, le=100_000, allow_inf_nan=False)] | None = None
+    piece: Annotated[Text, Field(max_length=40)] = ""
+    sugar_kind: SugarKind = "sucrose"
 
     def grams(self, amount: float, unit: str) -> float:
         """Grams of an amount in any unit.
@@ -53,13 +63,20 @@ class Ingredient:
         return SUCROSE_CARBON * sum(self.sugar) / 2
 
 
+def ingredient_entry(ingredient: Ingredient) -> dict[str, Any]:
+    """An ingredient as plain data, the way back from `ingredient_from`; what is empty or usual is left out."""
+    given = ((field.name, getattr(ingredient, field.name), field.default) for field in fields(Ingredient))
+    return {n: list(v) if isinstance(v, tuple) else v for n, v, usual in given if n != "key" and v != usual}
+
+
 def ingredient_from(key: str, entry: Mapping[str, Any]) -> Ingredient:
     """Build an ingredient from a TOML table, refusing unknown and missing keys by name."""
     check_keys(key, entry, Ingredient, RecipeError, ["key"])
     values: dict[str, Any] = {name: tuple(v) if isinstance(v, list) else v for name, v in entry.items()}
+    check_values(key, values, Ingredient, RecipeError)
     made = Ingredient(key, **values)
     for name in ("sugar", "nitrogen"):
         low, high = getattr(made, name)
-        if not 0 <= low <= high <= 1:
-            raise RecipeError(f"{key}: {name} is a share from low to high, between 0 and 1")
+        if low > high:
+            raise RecipeError(f"{key}: {name} is a share from low to high")
     return made

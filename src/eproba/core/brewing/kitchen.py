@@ -1,32 +1,45 @@
-"""Rounded to what the gardener's kit can measure: scale, spoons, jug, can; and the strength that this really gives."""
+"""Rounded to what the gardener's kit can measure: scale, spoons, syringe, jug, can; and what this really gives."""
 
 import math
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
-from eproba.core.brewing.mixing import Mix, MixError, figure_or_whole
+from eproba.core.brewing.mixing import Loads, Mix, MixError, loads
 from eproba.core.brewing.recipe import Portion
 from eproba.core.quantities import in_base
-from eproba.core.words import figure
+from eproba.core.words import figure_or_whole
 
 System = Literal["metric", "US"]
-SPOONS = ((15.0, "tbsp"), (5.0, "tsp"))
-US_SPOONS = ((14.787, "tbsp"), (4.929, "tsp"))
-US_VESSELS = ((3785.41, "gal"), (946.353, "qt"), (236.588, "cup"))
+Vessel = tuple[float, str, float, float, float]
+SPOONS: tuple[Vessel, ...] = ((15.0, "tbsp", 0.5, 0, 8), (5.0, "tsp", 0.25, 0, 6))  # as those of the US, below
+# US measures: millilitres, name, the smallest part of one that is measured, the fewest and most that are counted.
+US_MEASURES: tuple[Vessel, ...] = (
+    (3785.41, "gal", 0.25, 1, math.inf), (946.353, "qt", 0.25, 1, 16), (236.588, "cup", 0.25, 0, 12),
+    (29.5735, "fl oz", 1.0, 0, 16), (14.7868, "tbsp", 0.5, 0, 8), (4.92892, "tsp", 0.25, 0, 6),
+)  # fmt: skip
 FRACTIONS = {0.25: "¼", 0.5: "½", 0.75: "¾"}
+SHARES = {2: "half", 3: "a third", 4: "a quarter", 5: "a fifth", 10: "a tenth"}
 OUNCE, POUND = 28.3495, 453.592
-TOO_COARSE = 0.15  # a rounding beyond this share of the amount is told
+CLOSE = 0.05  # of a mass: the scale is near enough, and handier than spoons
+TOO_COARSE = 0.1  # of the amount: a rounding beyond it is told, with a way that measures well
+AS_GOOD = 0.0025  # a difference between two errors that nobody can see
+SYRINGE_MOST, SPOON_MOST = 60.0, 250.0  # mL: nobody measures more with it
+FEW_STEPS = 5  # of a jug: less is measured by the spoon
+MANY = (2, 3, 4, 5, 6, 8, 10, 20, 50, 100, 200, 500, 1000)
 
 
 @dataclass(frozen=True)
 class Kit:
-    """What there is to measure with: the scale's step, the smallest spoon, the jug's step, the can."""
+    """What there is to measure with: the scale's step, the smallest spoon, the jug's step, the can; the step of a
+    syringe, 0 where there is none."""
 
     system: System = "metric"
     scale_g: float = 1.0
     spoon_ml: float = 1.25
     jug_ml: float = 10.0
     can_l: float = 10.0
+    syringe_ml: float = 0.0
 
     def __post_init__(self) -> None:
         for name, value in (
@@ -37,6 +50,8 @@ class Kit:
         ):
             if not (math.isfinite(value) and value > 0):
                 raise MixError(f"The {name} must measure more than 0.")
+        if not (math.isfinite(self.syringe_ml) and self.syringe_ml >= 0):
+            raise MixError("The syringe measures 0 (there is none) or more.")
 
 
 @dataclass(frozen=True)
@@ -52,13 +67,43 @@ class Measured:
 
 
 def measured(each: Portion, kit: Kit) -> Measured:
-    """One ingredient, rounded to the kit."""
+    """One ingredient, rounded to the kit: the way with the smallest error; where none comes near, a larger amount that
+    can be measured, and how much of it to use."""
     value, dimension = in_base(each.amount, each.unit)
     if dimension == "count":
-        return _counted(value, each.ingredient.piece or "piece")
+        counted = _counted(value, each.ingredient.piece or "piece")
+        if not counted.coarse or each.ingredient.grams_each is None:
+            return counted
+        return _best(each.grams, lambda grams: _by_mass(grams, each.ingredient.density, kit), "g")
     if dimension == "volume":
-        return _poured(value, kit)
-    return _weighed(value, each, kit)
+        return _best(1000 * value, lambda ml: _by_volume(ml, kit), "mL")
+    weighed = next((way for way in _by_mass(value, None, kit) if abs(way.error) <= CLOSE), None)
+    return weighed or _best(value, lambda grams: _by_mass(grams, each.ingredient.density, kit), "g")
+
+
+def volume(litres: float, kit: Kit) -> Measured:
+    """A volume, rounded to the kit."""
+    return _best(1000 * litres, lambda ml: _by_volume(ml, kit), "mL")
+
+
+def _best(amount: float, ways: Callable[[float], Iterator[Measured]], unit: str) -> Measured:
+    found = _nearest(list(ways(amount)))
+    if found is not None and not found.coarse:
+        return found
+    for times in MANY:
+        more = _nearest(list(ways(times * amount)))
+        if more is not None and not more.coarse:
+            share = SHARES.get(times, f"1 part in {times}")
+            return Measured(f"{more.text} for {times} times as much, of which you use {share}", more.error)
+    return found or Measured(f"{figure_or_whole(amount)} {unit}: too little for your kit", -1.0)
+
+
+def _nearest(ways: list[Measured]) -> Measured | None:
+    """The way with the smallest error; of those as good the first, which is the handiest."""
+    if not ways:
+        return None
+    least = min(abs(way.error) for way in ways)
+    return next(way for way in ways if abs(way.error) <= least + AS_GOOD)
 
 
 def _counted(pieces: float, name: str) -> Measured:
@@ -67,54 +112,71 @@ def _counted(pieces: float, name: str) -> Measured:
     return Measured(text, rounded / pieces - 1)
 
 
-def _weighed(grams: float, each: Portion, kit: Kit) -> Measured:
+def _by_mass(grams: float, density: float | None, kit: Kit) -> Iterator[Measured]:
     rounded = round(grams / kit.scale_g) * kit.scale_g
-    error = rounded / grams - 1
-    if rounded > 0 and abs(error) <= TOO_COARSE:
-        return Measured(_mass_text(rounded, kit), error)
-    if each.ingredient.density is not None:
-        spooned = _spooned(grams / each.ingredient.density, kit)
-        if abs(spooned.error) < abs(error):
-            return spooned
+    if rounded > 0 and kit.system == "US":
+        yield _in_ounces(rounded, grams)
     if rounded > 0:
-        return Measured(_mass_text(rounded, kit), error)
-    return Measured(f"{figure(grams)} g: too little for your scale; brew more and keep the rest", error)
+        yield Measured(f"{rounded / 1000:.4g} kg" if rounded >= 1000 else f"{rounded:.4g} g", rounded / grams - 1)
+    if density is not None and grams / density <= SPOON_MOST:
+        yield from _by_spoon(grams / density, kit)
 
 
-def _mass_text(grams: float, kit: Kit) -> str:
-    plain = f"{grams / 1000:.4g} kg" if grams >= 1000 else f"{grams:.4g} g"
-    if kit.system == "metric":
-        return plain
-    us = f"{grams / POUND:.1f} lb" if grams >= POUND else f"{grams / OUNCE:.1f} oz"
-    return f"{us} ({plain})"
+def _in_ounces(rounded: float, grams: float) -> Measured:
+    """Pounds and ounces, with the grams that these are."""
+    pounds = int(rounded // POUND) if rounded >= POUND else 0
+    step = 0.5 if pounds else 0.1
+    ounces = round((rounded - pounds * POUND) / OUNCE / step) * step
+    really = pounds * POUND + ounces * OUNCE
+    told = [f"{pounds} lb"] if pounds else []
+    told += [f"{ounces:.3g} oz"] if ounces else []
+    plain = f"{really / 1000:.3g} kg" if really >= 1000 else f"{really:.3g} g"
+    return Measured(f"{' '.join(told)} ({plain})", really / grams - 1)
 
 
-def _poured(litres: float, kit: Kit) -> Measured:
-    ml = 1000 * litres
-    if ml < 5 * kit.jug_ml:
-        return _spooned(ml, kit)
-    step = kit.jug_ml if ml < 1000 else max(kit.jug_ml, 50.0) if ml < 10_000 else max(kit.jug_ml, 100.0)
-    rounded = round(ml / step) * step
-    plain = f"{rounded / 1000:.4g} L" if rounded >= 1000 else f"{rounded:.4g} mL"
+def _by_volume(ml: float, kit: Kit) -> Iterator[Measured]:
     if kit.system == "US":
-        vessel = next((v for v in US_VESSELS if rounded >= 0.9 * v[0]), None)
-        if vessel is None:  # a quarter cup is too coarse a step for less than one
-            return _spooned(ml, kit)
-        size, name = vessel
-        quarters = round(4 * rounded / size) / 4
-        return Measured(f"{_quarters(quarters)} {name} ({plain})", quarters * size / ml - 1)
-    return Measured(plain, rounded / ml - 1)
+        yield from _by_vessel(US_MEASURES, ml, kit)
+    else:
+        few = ml < FEW_STEPS * kit.jug_ml
+        yield from _by_spoon(ml, kit) if few else ()
+        step = kit.jug_ml if ml < 1000 else max(kit.jug_ml, 50.0) if ml < 10_000 else max(kit.jug_ml, 100.0)
+        rounded = round(ml / step) * step
+        if rounded > 0:
+            yield Measured(_plain_volume(rounded), rounded / ml - 1)
+        yield from () if few else _by_spoon(ml, kit)
+    yield from _by_syringe(ml, kit)
 
 
-def _spooned(ml: float, kit: Kit) -> Measured:
+def _by_vessel(vessels: Sequence[Vessel], ml: float, kit: Kit) -> Iterator[Measured]:
+    for size, name, step, least, most in vessels:
+        part = _part(kit.spoon_ml, size) if name == "tsp" else step
+        count = round(ml / size / part) * part
+        if 0 < count <= most and count >= least:
+            yield Measured(f"{_quarters(count)} {name} ({_plain_volume(count * size)})", count * size / ml - 1)
+
+
+def _by_spoon(ml: float, kit: Kit) -> Iterator[Measured]:
     """By spoons, down to the smallest there is."""
-    spoons = SPOONS if kit.system == "metric" else US_SPOONS
-    rounded = round(ml / kit.spoon_ml) * kit.spoon_ml
-    if rounded == 0:
-        return Measured(f"{figure(ml)} mL: too little for your smallest spoon; mix more and use a part", -1.0)
-    size, name = next((s for s in spoons if rounded >= s[0] - 1e-9), spoons[-1])
-    quarters = max(0.25, round(4 * rounded / size) / 4)
-    return Measured(f"{_quarters(quarters)} {name} ({quarters * size:.3g} mL)", quarters * size / ml - 1)
+    if ml > SPOON_MOST:
+        return
+    yield from _by_vessel(US_MEASURES[2:] if kit.system == "US" else SPOONS, ml, kit)
+
+
+def _part(smallest: float, size: float) -> float:
+    """The smallest part of a spoon that is measured: quarters, from the smallest one there is."""
+    return max(0.25, round(4 * smallest / size) / 4)
+
+
+def _by_syringe(ml: float, kit: Kit) -> Iterator[Measured]:
+    if kit.syringe_ml > 0 and ml <= SYRINGE_MOST:
+        rounded = round(ml / kit.syringe_ml) * kit.syringe_ml
+        if rounded > 0:
+            yield Measured(f"{rounded:.3g} mL by syringe", rounded / ml - 1)
+
+
+def _plain_volume(ml: float) -> str:
+    return f"{ml / 1000:.3g} L" if ml >= 1000 else f"{ml:.3g} mL"
 
 
 def _quarters(number: float) -> str:
@@ -141,17 +203,45 @@ def cans(mixed: Mix, kit: Kit) -> Can | None:
     if mixed.application_litres is None or mixed.concentrate_litres is None or mixed.water_litres is None:
         return None
     count = max(1, math.ceil(mixed.application_litres / kit.can_l - 1e-9))
-    concentrate = _poured(mixed.concentrate_litres / count, kit)
+    concentrate = volume(mixed.concentrate_litres / count, kit)
     if mixed.water_litres == 0:
         return Can(count, mixed.application_litres / count, concentrate, Measured("none", 0.0), None)
-    water = _poured(mixed.water_litres / count, kit)
+    water = volume(mixed.water_litres / count, kit)
     given = mixed.water_litres * (1 + water.error) / (mixed.concentrate_litres * (1 + concentrate.error) or math.nan)
     return Can(count, mixed.application_litres / count, concentrate, water, given if math.isfinite(given) else None)
 
 
+def as_measured(mixed: Mix, kit: Kit) -> Mix:
+    """The mix as the kit measures it: rounded amounts, the strength that the cans give, and what that adds."""
+    amounts = tuple(replace(each, amount=each.amount * (1 + measured(each, kit).error)) for each in mixed.amounts)
+    can = cans(mixed, kit)
+    if can is None or mixed.concentrate_litres is None or mixed.water_litres is None:
+        return replace(mixed, amounts=amounts, loads=_loads(mixed, amounts, mixed.application_litres, 1.0))
+    more = 1 + can.concentrate.error
+    concentrate, water = mixed.concentrate_litres * more, mixed.water_litres * (1 + can.water.error)
+    return replace(
+        mixed,
+        parts=(1.0, water / concentrate) if concentrate > 0 else mixed.parts,
+        application_litres=concentrate + water,
+        concentrate_litres=concentrate,
+        water_litres=water,
+        amounts=amounts,
+        loads=_loads(mixed, amounts, concentrate + water, more),
+    )
+
+
+def _loads(mixed: Mix, amounts: tuple[Portion, ...], litres: float | None, more: float) -> Loads | None:
+    """What a square metre gets where `more` of the concentrate than was mixed is poured."""
+    if mixed.area_m2 is None:
+        return None
+    poured = tuple(replace(each, amount=each.amount * more) for each in amounts)
+    return loads(mixed.recipe, poured, mixed.area_m2, litres)
+
+
 @dataclass(frozen=True)
 class Equipment:
-    """A way to bring it out: litres a filling, minutes a filling, share lost in the vessel, cautions."""
+    """A way to bring it out: litres a filling, minutes a filling, litres lost in it each time, cautions; `most_parts`:
+    the most water that an injector draws to one part of concentrate; `rate` L/m² where it is not the recipe’s."""
 
     key: str
     name: str
@@ -160,29 +250,20 @@ class Equipment:
     lost: float
     cautions: tuple[str, ...]
     hints: tuple[str, ...]
-
-
-EQUIPMENT: tuple[Equipment, ...] = (
-    Equipment("can", "Watering can, coarse rose", 10.0, 4.0, 0.0, ("mixed", "pour"), ("A coarse rose, or none.",)),
-    Equipment(
-        "backpack", "Backpack sprayer", 15.0, 12.0, 0.03, ("pump", "mist", "mixed"),
-        ("Filter out, or the bag’s mesh finer than the nozzle.", "Shake or stir while you go: the life settles out.",
-         "What was in it before? Wash it out three times."),
-    ),
-    Equipment(
-        "tank", "Pump and tank", 200.0, 25.0, 0.04, ("pump", "mixed"),
-        ("Gravity is gentler than the pump.", "Keep it stirred.", "Empty hose and tank afterwards."),
-    ),
-    Equipment(
-        "drip", "Drip injection", 1000.0, 60.0, 0.08, ("backflow", "pump", "local"),
-        ("Filter to what the emitters need, and flush with plain water afterwards.",
-         "The control’s line gets plain water for as long."),
-    ),
-)  # fmt: skip
+    rate: float | None = None
+    most_parts: float | None = None
 
 
 def fillings(litres: float, equipment: Equipment) -> tuple[int, float, float]:
-    """Fillings, minutes, and litres to mix so that what stays in the vessel is not missing in the ground."""
-    wanted = litres / (1 - equipment.lost)
-    count = max(1, math.ceil(wanted / equipment.litres - 1e-9))
-    return count, count * equipment.minutes, wanted
+    """Fillings, minutes, and litres to mix so that what stays in the vessel each time is not missing in the ground."""
+    count = max(1, math.ceil(litres / (equipment.litres - equipment.lost) - 1e-9))
+    return count, count * equipment.minutes, litres + count * equipment.lost
+
+
+def too_weak_for(equipment: Equipment, parts: tuple[float, float]) -> str:
+    """What an injector can't do: its limit, and the way round it; empty where it can."""
+    if equipment.most_parts is None or parts[1] <= equipment.most_parts * parts[0]:
+        return ""
+    before = parts[1] / parts[0] / equipment.most_parts
+    text = f"{equipment.name} gives 1 + {equipment.most_parts:g} at most"
+    return f"{text}: dilute the concentrate 1 + {math.ceil(before) - 1} first, then let it draw that."

@@ -5,14 +5,20 @@ Everything here is unrounded and linear in the amount wanted (where the recipe i
 """
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 
+from eproba.core.brewing.ingredients import SUGARS, RecipeError
 from eproba.core.brewing.recipe import DEFAULT_POT_SHARE, Portion, Recipe
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import in_base
+from eproba.core.words import figure_or_whole, lower_first
 
 MOST_AREA, MOST_UNITS, MOST_LITRES = 100_000.0, 1000, 1000.0
+DIFFERS = 0.1  # of what the recipe says: less is what a scale and a spoon leave open
+MOST_POT_CM = 200.0
+HARDLY_SUGAR = 0.25  # g a litre poured (or a kg spread)
+MOSTLY_SUGAR = 0.3  # of its mass
 GOES_INTO_THE_GROUND = ("drench", "dry", "medium")
 
 
@@ -116,13 +122,68 @@ def mix(recipe: Recipe, want: Want) -> Mix:
 
 
 def _total(recipe: Recipe, want: Want) -> float:
-    """Litres poured, or kg (or L) spread."""
+    """Litres poured, or what is spread in the unit that its batch is measured in."""
     if want.area_m2 is not None:
         return want.area_m2 * (want.rate or recipe.rate[1])
-    litres = (want.units or 0) * (want.per_unit_litres or 0.0)
-    if recipe.liquid or recipe.yields_unit != "kg":
-        return litres
-    return recipe.portions[0].ingredient.grams(litres, "L") / 1000
+    return in_batch_unit(recipe, (want.units or 0) * (want.per_unit_litres or 0.0), "L")
+
+
+def in_batch_unit(recipe: Recipe, amount: float, unit: str) -> float:
+    """An amount in what a batch of this recipe is measured in: litres, or kilograms of what is spread by its mass.
+
+    Mass and volume turn into each other by the density of its first ingredient.
+
+    Raises
+    ------
+    RecipeError, QuantityError
+        An ingredient without the density that this needs; a unit that nobody knows.
+    """
+    if unit == recipe.yields_unit:
+        return amount
+    value, dimension = in_base(amount, unit)
+    if recipe.liquid or recipe.kind == "test":
+        return value if dimension == "volume" else value / 1000
+    first = recipe.portions[0].ingredient
+    kilograms = first.grams(amount, unit) / 1000
+    if not recipe.yields_unit.startswith("L"):
+        return kilograms
+    if dimension == "volume":
+        return value
+    if first.density is None:
+        raise RecipeError(f"{first.name} has no density: give its volume in L.")
+    return kilograms / first.density
+
+
+def water_share(recipe: Recipe) -> float:
+    """How much of a litre of it is the water that went in."""
+    water = sum(in_base(each.amount, each.unit)[0] for each in recipe.portions if each.ingredient.key == "water")
+    return min(1.0, water / recipe.yields)
+
+
+def brew_minutes(recipe: Recipe, made: float) -> float:
+    """Minutes of making so much of it: half is the same for any size, half grows with the amount."""
+    return recipe.minutes * (0.5 + 0.5 * made / recipe.yields)
+
+
+def as_made(recipe: Recipe, amounts: Mapping[str, float], made: float) -> Recipe:
+    """The recipe of a batch by what really went in (`amounts` by ingredient, in the recipe's units)."""
+    if not amounts or not made > 0:
+        return recipe
+    portions = (
+        replace(p, amount=amounts.get(p.ingredient.key, p.amount * made / recipe.yields)) for p in recipe.portions
+    )
+    return replace(recipe, portions=tuple(p for p in portions if p.amount > 0) or recipe.portions, yields=made)
+
+
+def differs(recipe: Recipe, amounts: Mapping[str, float], made: float) -> list[str]:
+    """What went into a batch otherwise than its recipe says for that size, a phrase each."""
+    lines = []
+    for portion in recipe.portions:
+        meant, used = portion.amount * made / recipe.yields, amounts.get(portion.ingredient.key)
+        if used is not None and abs(used - meant) > DIFFERS * meant:
+            name, unit = lower_first(portion.ingredient.name), portion.unit
+            lines.append(f"{figure_or_whole(used)} {unit} of {name} for {figure_or_whole(meant)} {unit}")
+    return lines
 
 
 def loads(recipe: Recipe, amounts: tuple[Portion, ...], surface: float, litres: float | None) -> Loads:
@@ -136,20 +197,29 @@ def loads(recipe: Recipe, amounts: tuple[Portion, ...], surface: float, litres: 
 
 
 def concentrate(recipe: Recipe, amount: float, unit: str, water_parts: float | None) -> float:
-    """Litres of concentrate (kg, or litres, of what is spread) in an amount that a unit gets."""
-    if unit == "handful":
-        return recipe.portions[0].ingredient.grams(amount, unit) / 1000
-    value, dimension = in_base(amount, unit)
-    litres = value if dimension == "volume" else value / 1000
+    """Litres of concentrate in an amount that a unit gets; of what is spread what it takes from a batch."""
+    total = in_batch_unit(recipe, amount, unit)
     parts = recipe.parts if water_parts is None else (1.0, water_parts)
-    return litres * parts[0] / sum(parts) if recipe.liquid else litres
+    return total * parts[0] / sum(parts) if recipe.liquid else total
 
 
-def poured_concentrate(
-    recipe: Recipe, each: float, others: Mapping[str, float], codes: Sequence[str], unit: str, water_parts: float | None
-) -> float:
-    """Litres of concentrate in what all units of a treatment got: `each`, but `others` for those named there."""
-    return sum(concentrate(recipe, others.get(code, each), unit, water_parts) for code in codes)
+def poured_concentrate(recipe: Recipe, given: Iterable[float], unit: str, water_parts: float | None) -> float:
+    """Litres of concentrate in what the units of a treatment got."""
+    return sum(concentrate(recipe, each, unit, water_parts) for each in given)
+
+
+def pot_size(across_cm: float, high_cm: float) -> tuple[float, float]:
+    """The surface of a round pot in m², and its litres up to where it is filled.
+
+    Raises
+    ------
+    MixError
+        A size that no pot has.
+    """
+    if not (0 < across_cm <= MOST_POT_CM and 0 < high_cm <= MOST_POT_CM):
+        raise MixError(f"A pot is 0 to {MOST_POT_CM:g} cm across and high.")
+    surface = math.pi * (across_cm / 200) ** 2
+    return surface, 10 * surface * high_cm
 
 
 def pot_litres(pot_volume_l: float) -> float:
@@ -165,16 +235,38 @@ class Alone:
     grams: float
 
 
-def ingredient_alone(mixed: Mix) -> list[Alone]:
+@dataclass(frozen=True)
+class IngredientControl:
+    """What an ingredient-alone control takes; `note` where it says nothing that another control does not."""
+
+    alone: tuple[Alone, ...]
+    note: str = ""
+
+
+def ingredient_alone(mixed: Mix) -> IngredientControl:
     """What an ingredient-alone control dissolves in the same litres: the brew's own sugar, at its own strength.
 
-    Ingredients that are mostly sugar go in as they are; what little sugar the others hold is given as plain sugar.
+    Ingredients that are mostly sugar go in as they are; of what the others hold, each kind of sugar by its own name.
     """
-    mostly = [each for each in mixed.amounts if sum(each.ingredient.sugar) / 2 >= 0.3]
+    sugars = [each for each in mixed.amounts if sum(each.ingredient.sugar) > 0]
+    held = sum(_sugar(each) for each in sugars)
+    poured = mixed.application_litres or mixed.spread or 1.0
+    if held / poured < HARDLY_SUGAR:
+        return IngredientControl((), "Hardly any sugar is in it: plain water is the control that asks the same.")
+    mostly = [each for each in sugars if sum(each.ingredient.sugar) / 2 >= MOSTLY_SUGAR]
+    others = [each for each in mixed.amounts if each.ingredient.key != "water" and each not in mostly]
     if mostly:
-        return [Alone(each.ingredient.name, each.grams) for each in mostly]
-    sugar = sum(each.grams * sum(each.ingredient.sugar) / 2 for each in mixed.amounts)
-    return [Alone("Sugar", sugar)] if sugar > 0 else []
+        note = "" if others or mixed.recipe.brews else "This is the treatment itself: compare it with plain water."
+        return IngredientControl(tuple(Alone(each.ingredient.name, each.grams) for each in mostly), note)
+    by_kind: dict[str, float] = {}
+    for each in sugars:
+        name = SUGARS[each.ingredient.sugar_kind]
+        by_kind[name] = by_kind.get(name, 0.0) + _sugar(each)
+    return IngredientControl(tuple(Alone(name, grams) for name, grams in by_kind.items()))
+
+
+def _sugar(portion: Portion) -> float:
+    return portion.grams * sum(portion.ingredient.sugar) / 2
 
 
 @dataclass(frozen=True)
@@ -205,12 +297,6 @@ def parts_as_written(parts: tuple[float, float]) -> list[AsWritten]:
 def _parts_words(concentrate: float, water: float) -> str:
     total = figure_or_whole(concentrate + water)
     return f"1 + {figure_or_whole(water)}: 1 part concentrate and {figure_or_whole(water)} parts water, {total} in all"
-
-
-def figure_or_whole(number: float) -> str:
-    """A whole number as such, else with up to four figures."""
-    whole = abs(number - round(number)) < 1e-9 or abs(number) >= 1000
-    return f"{number:.0f}" if whole else f"{number:.4g}"
 
 
 def in_n(n: float) -> tuple[float, float]:

@@ -1,15 +1,17 @@
 """A recipe: what goes in, how it is brewed and cared for, its signs, strength, use, how long it keeps, its cautions."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from eproba.core.brewing.ingredients import Ingredient, RecipeError
+from eproba.core.brewing.ingredients import Ingredient, RecipeError, ingredient_entry, ingredient_from
 from eproba.core.keys import check_keys, check_values
 
 Kind = Literal["drench", "dry", "medium", "test"]
+KeepsFrom = Literal["mixed", "ready", "strained", "air off"]
+Where = Literal["", "poor soil", "dry season", "wet season", "cool months"]
 Sure = Literal["hearsay", "plausible", "some trials", "well shown"]
 SIGNS: dict[str, tuple[str, ...]] = {  # what a check looks at, and what may be seen
     "smell": ("none", "earthy", "sweet", "yeasty", "mildly sour", "sharply sour", "strong", "foul"),
@@ -19,6 +21,16 @@ SIGNS: dict[str, tuple[str, ...]] = {  # what a check looks at, and what may be 
     "mould": ("none", "white film", "coloured"),
     "slime": ("no", "yes"),
 }
+USUAL_AWAY: dict[str, tuple[str, ...]] = {  # where a recipe names no signs to throw it away
+    "mould": ("coloured",), "slime": ("yes",), "smell": ("foul",),
+}  # fmt: skip
+SIGN_WORDS: dict[tuple[str, str], str] = {  # where a word alone is read in two ways
+    ("smell", "strong"): "strong: a cowshed, cabbage", ("smell", "foul"): "foul: rotten eggs, carrion, vomit",
+    ("smell", "mildly sour"): "mildly sour: yoghurt", ("smell", "sharply sour"): "sharply sour: vinegar, it stings",
+    ("smell", "yeasty"): "yeasty: bread dough, beer", ("smell", "earthy"): "earthy: woods after rain",
+    ("mould", "white film"): "a white film or mat", ("mould", "coloured"): "coloured: green, black, blue, pink",
+    ("slime", "yes"): "yes: it draws threads",
+}  # fmt: skip
 # What a field may hold: a file from elsewhere is as likely wrong as a typed value.
 Number = Annotated[float, Field(strict=True, allow_inf_nan=False)]
 Text = Annotated[str, Field(strict=True, max_length=3000)]
@@ -29,6 +41,8 @@ Hours = Annotated[Number, Field(ge=0, le=20_000)]
 Days = Annotated[Number, Field(ge=0.1, le=1000)]
 Degrees = Annotated[Number, Field(ge=-5, le=80)]
 Signs = Mapping[str, Keys]
+OWN_INGREDIENT, MOST_OWN = "own_", 12  # what the keys of a gardener’s own ingredients begin with
+WATER = "water"  # the ingredient that everything else is stirred into
 DEFAULT_POT_SHARE = 0.1  # of a pot's volume, for a drench: Eproba's own default
 
 
@@ -55,16 +69,32 @@ class Step:
 
 @dataclass(frozen=True)
 class Phase:
-    """How often: every `days` [fewest, most], until day `until` (None: to the end), in a season if one is named."""
+    """How often: every `days` [fewest, most]; if named, only until day `until` of the trial and `where` it is so."""
 
     days: tuple[Days, Days]
     name: Text = ""
+    where: Where = ""
     until: Annotated[int, Field(strict=True, ge=1, le=10_000)] | None = None
 
 
 @dataclass(frozen=True)
+class Ground:
+    """What a recipe’s phases ask of the place: whether its soil is poor, and the season of the day."""
+
+    poor: bool = False
+    dry: bool = False
+    wet: bool = False
+    cool: bool = False
+
+    def is_so(self, where: Where) -> bool:
+        told = {"poor soil": self.poor, "dry season": self.dry, "wet season": self.wet, "cool months": self.cool}
+        return told.get(where, True)
+
+
+@dataclass(frozen=True)
 class School:
-    """One way of doing it that growers hold to; empty fields: as the recipe."""
+    """One way of doing it that growers hold to; empty fields: as the recipe. `portions`, `hours`, `temperature` and
+    `parts` are what a batch made in this way takes instead of the recipe’s."""
 
     name: Name
     says: Text
@@ -72,6 +102,15 @@ class School:
     time: Text = ""
     interval: Text = ""
     use: Text = ""
+    portions: tuple[Portion, ...] = ()
+    hours: tuple[Hours, Hours] | None = None
+    temperature: tuple[Degrees, Degrees] | None = None
+    parts: tuple[Share, Annotated[Number, Field(ge=0, le=10_000)]] | None = None
+
+    @property
+    def changes(self) -> bool:
+        """Whether a batch can be made in this way, or whether it only says when and where."""
+        return bool(self.portions or self.hours or self.temperature or self.parts)
 
 
 @dataclass(frozen=True)
@@ -80,8 +119,9 @@ class Recipe:
 
     `portions` make `yields` litres of concentrate (kg or L of what is spread, where `yields_unit` says so); `parts` is
     concentrate and water; `rate` what a square metre gets ([least, usual, most] L or kg, as `rate_unit`); `hours` the
-    brewing time from-to at the middle of `temperature`; `stir_hours` between stirrings; `keeps_hours` from ready on;
-    `ready`, `away` and `normal` the signs of a check; `ours` names the values that are Eproba's own cautious defaults.
+    brewing time from-to at the middle of `temperature`; `stir_hours` between stirrings; `keeps_hours` from `keeps_from`
+    on; `plain_between` how many plain waterings it wants between two applications; `least` the smallest sensible batch;
+    `ready`, `away` and `normal` the signs of a look; `ours` names the values that are Eproba's own cautious defaults.
     """
 
     key: str
@@ -111,7 +151,10 @@ class Recipe:
     hours: tuple[Hours, Hours] = (0.0, 0.0)
     stir_hours: Annotated[Number, Field(ge=0.25, le=1000)] | None = None
     keeps_hours: Annotated[Number, Field(ge=0.1, le=100_000)] | None = None
+    keeps_from: KeepsFrom = "ready"
     keeps_how: Text = ""
+    plain_between: Annotated[int, Field(strict=True, ge=0, le=20)] = 0
+    least: Share | None = None
     ready: Signs | None = None
     away: Signs | None = None
     ready_words: Text = ""
@@ -150,6 +193,21 @@ class Recipe:
         return self.hours[1] > 0
 
     @property
+    def away_signs(self) -> Signs:
+        """The signs to throw it away: its own, else the usual ones of a brew that it does not call ready."""
+        if self.away is not None or not self.brews:
+            return self.away or {}
+        good = self.ready or {}
+        usual = {sign: tuple(s for s in looks if s not in good.get(sign, ())) for sign, looks in USUAL_AWAY.items()}
+        return {sign: looks for sign, looks in usual.items() if looks}
+
+    @property
+    def told_away(self) -> str:
+        """The signs to throw it away, in words."""
+        signs = (seen_words(sign, look) for sign, looks in self.away_signs.items() for look in looks)
+        return self.away_words or ", ".join(signs)
+
+    @property
     def all_cautions(self) -> tuple[str, ...]:
         """Keys of all its cautions, in the order in which their hazards come."""
         found = [key for step in (*self.brew, *self.apply) for key in step.cautions]
@@ -160,10 +218,38 @@ class Recipe:
         """How often, in words."""
         return "; ".join(f"{_every(phase.days)}{f' ({phase.name})' if phase.name else ''}" for phase in self.phases)
 
-    def fewest_days(self, day: int) -> float:
-        """The fewest days between two applications on a day of the trial."""
-        phase = next((each for each in self.phases if each.until is None or day < each.until), self.phases[-1])
-        return phase.days[0]
+    def fewest_days(self, day: int, ground: Ground | None = None) -> float:
+        """The fewest days between two applications on a day of the trial, by the place and the season."""
+        here = ground or Ground()
+        fits = (p for p in self.phases if (p.until is None or day < p.until) and here.is_so(p.where))
+        return next(fits, self.phases[-1]).days[0]
+
+
+def in_the_way_of(recipe: Recipe, school: str) -> Recipe:
+    """The recipe as one of its schools makes it; as it is where it has none of that name that changes anything."""
+    found = next((each for each in recipe.schools if each.name == school and each.changes), None)
+    if found is None:
+        return recipe
+    changed = {name: getattr(found, name) for name in ("portions", "hours", "temperature", "parts")}
+    return replace(recipe, **{name: value for name, value in changed.items() if value})
+
+
+def stirred(recipe: Recipe, times: float) -> Recipe:
+    """The recipe with so many times as much of everything in the same water."""
+    if times == 1:
+        return recipe
+    portions = (each if each.ingredient.key == WATER else replace(each, amount=times * each.amount)
+                for each in recipe.portions)  # fmt: skip
+    return replace(recipe, portions=tuple(portions))
+
+
+def seen_words(sign: str, look: str) -> str:
+    """A look as one says it: foul smell, no slime, light foam."""
+    if look in ("none", "no"):
+        return f"no {sign}"
+    if look == "yes":
+        return sign
+    return f"{look} of {sign}" if look == "white film" else f"{look} {sign}"
 
 
 def time_words(span: tuple[float, float]) -> str:
@@ -200,11 +286,14 @@ def recipe_from(
     RecipeError, QuantityError
         Unknown or missing keys, ingredients and cautions, by name; amounts that can't be.
     """
+    ingredients = {**ingredients, **_own_ingredients(key, entry)}
+    entry = {name: value for name, value in entry.items() if name != "ingredients"}
     check_keys(key, entry, Recipe, RecipeError, ["key"])
     values = {name: _frozen(value) for name, value in entry.items()}
     values["portions"] = tuple(_portion(f"{key}: portion", each, ingredients) for each in _rows(key, entry, "portions"))
-    for name, table in (("phases", Phase), ("schools", School), ("brew", Step), ("apply", Step)):
+    for name, table in (("phases", Phase), ("brew", Step), ("apply", Step)):
         values[name] = tuple(_part(f"{key}: {name}", each, table) for each in _rows(key, entry, name))
+    values["schools"] = tuple(_school(f"{key}: schools", each, ingredients) for each in _rows(key, entry, "schools"))
     check_values(key, values, Recipe, RecipeError)
     if not values["phases"]:
         raise RecipeError(f"{key}: phases say how often; at least one is needed")
@@ -212,6 +301,19 @@ def recipe_from(
     if unknown := [each for each in made.all_cautions if each not in cautions]:
         raise RecipeError(f"{key}: unknown caution {', '.join(unknown)}; known are {', '.join(cautions)}")
     return made
+
+
+def _own_ingredients(key: str, entry: Mapping[str, Any]) -> dict[str, Ingredient]:
+    """Ingredients of the gardener’s own, which a recipe carries along, so that it is whole wherever it goes."""
+    rows = entry.get("ingredients", {})
+    if not isinstance(rows, Mapping) or len(rows) > MOST_OWN:
+        raise RecipeError(f"{key}: ingredients is a table of at most {MOST_OWN} own ingredients")
+    found = {}
+    for name, table in rows.items():
+        if not name.startswith(OWN_INGREDIENT) or not isinstance(table, Mapping):
+            raise RecipeError(f"{key}: ingredients: {name[:40]} is a table, and its key begins with {OWN_INGREDIENT}")
+        found[name] = ingredient_from(name, table)
+    return found
 
 
 def _rows(key: str, entry: Mapping[str, Any], name: str) -> list[Mapping[str, Any]]:
@@ -232,6 +334,13 @@ def _portion(where: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ing
     if not portion.grams > 0:
         raise RecipeError(f"{where}: {portion.ingredient.name} needs an amount above 0")
     return portion
+
+
+def _school(where: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ingredient]) -> School:
+    rows = _rows(where, entry, "portions")
+    swapped = tuple(_portion(f"{where}: portion", each, ingredients) for each in rows)
+    made: School = _part(where, {name: value for name, value in entry.items() if name != "portions"}, School)
+    return replace(made, portions=swapped)
 
 
 def _part(where: str, entry: Mapping[str, Any], table: type) -> Any:
@@ -257,6 +366,9 @@ def recipe_entry(recipe: Recipe) -> dict[str, Any]:
         if field.name == "key" or value is None or value == field.default:
             continue
         entry[field.name] = _plain(field.name, value)
+    used = [each.ingredient for each in (*recipe.portions, *(p for school in recipe.schools for p in school.portions))]
+    if own := {each.key: ingredient_entry(each) for each in used if each.key.startswith(OWN_INGREDIENT)}:
+        entry["ingredients"] = own
     return entry
 
 
@@ -264,7 +376,7 @@ def _plain(name: str, value: Any) -> Any:
     if name == "portions":
         return [{"ingredient": p.ingredient.key, "amount": p.amount, "unit": p.unit} for p in value]
     if name in ("phases", "schools", "brew", "apply"):
-        return [{k: _thawed(v) for k, v in vars(each).items() if v not in (None, "", ())} for each in value]
+        return [{k: _plain(k, v) for k, v in vars(each).items() if v not in (None, "", ())} for each in value]
     return _thawed(value)
 
 

@@ -1,11 +1,13 @@
-"""Weather as the pour needs it: hours of temperature and rain, measured, typed or foretold; one interface for all."""
+"""Weather as the pour needs it: hours and days apart, measured, typed or foretold; one interface for all."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Protocol
 
 MOST_RAIN = 200.0
+STILL_NOW = timedelta(hours=3)  # so long a measured temperature speaks for the moment
+ONE_DAY = timedelta(days=1)
 
 
 @dataclass(frozen=True)
@@ -18,6 +20,16 @@ class Hour:
     humidity: float | None = None
 
 
+@dataclass(frozen=True)
+class Day:
+    """One day's weather in short, by the gardener’s own calendar."""
+
+    on: date
+    low: float
+    high: float
+    rain_mm: float
+
+
 class Station(Protocol):
     """Where weather comes from: a logger, a gardener's notes, or a simulated station."""
 
@@ -28,29 +40,86 @@ class Station(Protocol):
     def hours(self, start: datetime, end: datetime) -> list[Hour]:
         """Measured hours from start (included) to end (not included)."""
 
+    def days(self, first: date, last: date) -> list[Day]:
+        """Days that were measured or typed as days, first and last included."""
+
     def forecast(self, now: datetime, hours: int) -> list[Hour]:
         """Foretold hours from now on; empty where nobody foretells."""
 
+    def foretold(self, first: date, last: date) -> list[Day]:
+        """Foretold days, first and last included."""
+
 
 @dataclass(frozen=True)
-class Day:
-    """One day's weather in short."""
+class Weather:
+    """What is known of the weather around a moment: measured hours and days, foretold hours and days."""
 
-    on: date
-    low: float
-    high: float
-    rain_mm: float
+    hours: Sequence[Hour] = ()
+    days: Sequence[Day] = ()
+    coming: Sequence[Hour] = ()
+    foretold: Sequence[Day] = ()
 
 
-def days(hours: Sequence[Hour]) -> list[Day]:
-    """Hours gathered by their day, in order."""
+def weather_at(station: Station, now: datetime, past: timedelta, ahead: timedelta) -> Weather:
+    """What a station knows around a moment; `now` in the gardener’s own zone, whose days count."""
+    hours = station.hours(now - past, now)
+    days = station.days((now - past).date(), now.date())
+    coming = station.forecast(now, int(ahead.total_seconds() // 3600))
+    return Weather(hours, days, coming, station.foretold(now.date(), (now + ahead).date()))
+
+
+def temperature_now(weather: Weather, at: datetime) -> float | None:
+    """The temperature of the moment: measured or foretold within three hours of it, never older."""
+    measured = [hour for hour in weather.hours if at - STILL_NOW <= hour.at <= at]
+    if measured:
+        return max(measured, key=lambda hour: hour.at).temperature
+    coming = [hour for hour in weather.coming if abs(hour.at - at) <= STILL_NOW]
+    return min(coming, key=lambda hour: abs(hour.at - at)).temperature if coming else None
+
+
+def warmest_ahead(weather: Weather, at: datetime) -> float | None:
+    """The high that is foretold for the day of a moment."""
+    return max((day.high for day in weather.foretold if day.on == at.date()), default=None)
+
+
+def coldest_ahead(weather: Weather, at: datetime) -> float | None:
+    """The low that is foretold within a day of a moment."""
+    hours = [hour.temperature for hour in weather.coming if at <= hour.at < at + ONE_DAY]
+    nights = [day.low for day in weather.foretold if at.date() <= day.on <= (at + ONE_DAY).date()]
+    return min([*hours, *nights], default=None)
+
+
+def rain_ahead(weather: Weather, at: datetime) -> float:
+    """Millimetres that are foretold within a day of a moment; a whole day counts with what is left of it."""
+    hours = rain_within(weather.coming, at, ONE_DAY)
+    if hours > 0:
+        return hours
+    gone = (at - at.replace(hour=0, minute=0, second=0, microsecond=0)) / ONE_DAY
+    shares = {at.date(): 1 - gone, (at + ONE_DAY).date(): gone}
+    return sum(day.rain_mm * shares[day.on] for day in weather.foretold if day.on in shares)
+
+
+def rain_fallen(weather: Weather, at: datetime, span: timedelta) -> tuple[float, int]:
+    """Millimetres that fell in the span before a moment, and of how many of its days something is known. A day with
+    measured hours is told by them alone, so that nothing counts twice."""
+    since = at - span
+    hours = [hour for hour in weather.hours if since <= hour.at < at]
+    told = {hour.at.astimezone(at.tzinfo).date() for hour in hours}
+    days = [day for day in weather.days if since.date() < day.on <= at.date() and day.on not in told]
+    rain = sum(hour.rain_mm for hour in hours) + sum(day.rain_mm for day in days)
+    return rain, len(told | {day.on for day in days})
+
+
+def days(hours: Sequence[Hour], whole: Iterable[Day] = ()) -> list[Day]:
+    """Every day once, in order: gathered from its hours, else as it was told whole."""
     by_day: dict[date, list[Hour]] = {}
     for hour in hours:
         by_day.setdefault(hour.at.date(), []).append(hour)
-    return [
-        Day(on, min(h.temperature for h in found), max(h.temperature for h in found), sum(h.rain_mm for h in found))
-        for on, found in sorted(by_day.items())
-    ]
+    gathered = {
+        on: Day(on, min(h.temperature for h in found), max(h.temperature for h in found), sum(h.rain_mm for h in found))
+        for on, found in by_day.items()
+    }
+    return [each for _, each in sorted(({day.on: day for day in whole} | gathered).items())]
 
 
 def rain_within(hours: Sequence[Hour], start: datetime, span: timedelta) -> float:

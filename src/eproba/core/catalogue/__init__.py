@@ -1,70 +1,122 @@
-"""What the craft knows, as data: TOML files checked against the dataclasses when loaded."""
+"""What the craft knows, as data: TOML files, checked when loaded against the dataclasses; faults name file and key."""
 
 import functools
 import tomllib
+from collections.abc import Callable, Mapping
 from importlib import resources
-from typing import Any
+from typing import Any, TypeVar
 
-from eproba.core.brewing.ingredients import Ingredient, ingredient_from
+from eproba.core.brewing.ingredients import Ingredient, RecipeError, ingredient_from
+from eproba.core.brewing.kitchen import Equipment
 from eproba.core.brewing.recipe import Recipe, recipe_from
+from eproba.core.errors import EprobaError
+from eproba.core.keys import check_keys, check_values
 from eproba.core.measuring.measures import Measure, measure_from
 from eproba.core.planning.claims import Promise, promise_from
 
+Made = TypeVar("Made")
 RECIPE_FILES = ("sugar", "rice", "compost", "steeps", "others")
+
+
+class CatalogueError(EprobaError):
+    """A file of the catalogue that can’t be; the message names file and key."""
+
+
+def _file(name: str) -> dict[str, Any]:
+    return tomllib.loads(resources.files(__name__).joinpath(name).read_text(encoding="utf-8"))
+
+
+def made(name: str, entries: Mapping[str, Any], make: Callable[[str, Any], Made]) -> dict[str, Made]:
+    """Every entry of a file by key.
+
+    Raises
+    ------
+    CatalogueError
+        The first entry that can't be, with the file, its key and what would fit.
+    """
+    found = {}
+    for key, entry in entries.items():
+        try:
+            found[key] = make(key, entry)
+        except EprobaError as error:
+            told = str(error).removeprefix(f"{key}: ")
+            raise CatalogueError(f"{name}: {key}: {told}") from error
+    return found
+
+
+def text_from(key: str, entry: Any) -> str:
+    """A caution: its one text. Raises CatalogueError."""
+    if not isinstance(entry, Mapping) or set(entry) != {"text"} or not str(entry["text"]).strip():
+        raise CatalogueError(f"{key}: a caution has text, and nothing else")
+    return str(entry["text"])
+
+
+def school_from(key: str, entry: Any) -> dict[str, Any]:
+    """Where growers disagree. Raises CatalogueError."""
+    words = isinstance(entry, Mapping) and set(entry) == {"about", "sides", "here"}
+    sides = entry["sides"] if words else ()
+    if (
+        not words
+        or len(sides) < 2
+        or not all(isinstance(each, str) for each in (entry["about"], entry["here"], *sides))
+    ):
+        raise CatalogueError(f"{key}: a school has about, here, and two sides or more, all of them texts")
+    return dict(entry)
+
+
+def equipment_from(key: str, entry: Any) -> Equipment:
+    """A way to bring a brew out. Raises RecipeError."""
+    check_keys(key, entry, Equipment, RecipeError, ["key"])
+    values: dict[str, Any] = {name: tuple(v) if isinstance(v, list) else v for name, v in entry.items()}
+    check_values(key, values, Equipment, RecipeError, strict=True)
+    if unknown := [each for each in values["cautions"] if each not in cautions()]:
+        raise RecipeError(f"{key}: unknown caution {', '.join(unknown)}")
+    return Equipment(key, **values)
 
 
 @functools.cache
 def measures() -> dict[str, Measure]:
-    """All measures of the catalogue by key, in the order of the file.
-
-    Raises
-    ------
-    MeasureError
-        Where an entry has an unknown key, lacks one, or contradicts itself.
-    """
-    text = resources.files(__name__).joinpath("measures.toml").read_text(encoding="utf-8")
-    return {key: measure_from(key, entry) for key, entry in tomllib.loads(text).items()}
+    """All measures of the catalogue by key, in the order of the file. Raises CatalogueError."""
+    return made("measures.toml", _file("measures.toml"), measure_from)
 
 
 @functools.cache
 def promises() -> dict[str, Promise]:
-    """The bank of vague promises by key, each with its measurable claims.
-
-    Raises
-    ------
-    ClaimError
-        Where an entry has an unknown key, lacks one, or contradicts itself.
-    """
-    text = resources.files(__name__).joinpath("promises.toml").read_text(encoding="utf-8")
-    return {key: promise_from(key, entry, measures()) for key, entry in tomllib.loads(text).items()}
+    """The bank of vague promises by key, each with its measurable claims. Raises CatalogueError."""
+    known = measures()
+    return made("promises.toml", _file("promises.toml"), lambda key, entry: promise_from(key, entry, known))
 
 
 @functools.cache
 def schools() -> list[dict[str, Any]]:
-    """Where growers disagree about brews at large: what about, the sides, and what is done here."""
-    text = resources.files(__name__).joinpath("schools.toml").read_text(encoding="utf-8")
-    return list(tomllib.loads(text)["schools"])
+    """Where growers disagree about brews at large: what about, the sides, what is done here. Raises CatalogueError."""
+    rows = {str(number): row for number, row in enumerate(_file("schools.toml")["schools"], 1)}
+    return list(made("schools.toml", rows, school_from).values())
 
 
 @functools.cache
 def cautions() -> dict[str, str]:
-    """Cautions by the hazard that they stand beside."""
-    text = resources.files(__name__).joinpath("cautions.toml").read_text(encoding="utf-8")
-    return {key: str(entry["text"]) for key, entry in tomllib.loads(text).items()}
+    """Cautions by the hazard that they stand beside. Raises CatalogueError."""
+    return made("cautions.toml", _file("cautions.toml"), text_from)
 
 
 @functools.cache
 def ingredients() -> dict[str, Ingredient]:
-    """Ingredients of brews and amendments by key. Raises RecipeError where an entry contradicts itself."""
-    text = resources.files(__name__).joinpath("ingredients.toml").read_text(encoding="utf-8")
-    return {key: ingredient_from(key, entry) for key, entry in tomllib.loads(text).items()}
+    """Ingredients of brews and amendments by key. Raises CatalogueError."""
+    return made("ingredients.toml", _file("ingredients.toml"), ingredient_from)
+
+
+@functools.cache
+def equipment() -> dict[str, Equipment]:
+    """Ways to bring a brew out, the smallest first. Raises CatalogueError."""
+    return made("equipment.toml", _file("equipment.toml"), equipment_from)
 
 
 @functools.cache
 def recipes() -> dict[str, Recipe]:
-    """The recipes of the catalogue by key, family by family. Raises RecipeError where an entry contradicts itself."""
+    """The recipes of the catalogue by key, family by family. Raises CatalogueError."""
     found: dict[str, Recipe] = {}
     for name in RECIPE_FILES:
-        text = resources.files(__name__).joinpath(f"recipes/{name}.toml").read_text(encoding="utf-8")
-        found |= {k: recipe_from(k, entry, ingredients(), cautions()) for k, entry in tomllib.loads(text).items()}
+        file = f"recipes/{name}.toml"
+        found |= made(file, _file(file), lambda key, entry: recipe_from(key, entry, ingredients(), cautions()))
     return found

@@ -1,10 +1,11 @@
 """Trust lines from the applications on record: late, short, unequal, unlike, from a bad batch, from how many brews."""
 
 from collections import defaultdict
+from dataclasses import replace
 
 from eproba.core.judging.trust import TrustLine
-from eproba.core.trial.doses import litres, unequal
-from eproba.core.trial.model import Pour, Treatment, Trial
+from eproba.core.trial.doses import litres_a_m2, planned_dose, unequal
+from eproba.core.trial.model import Pour, Trial
 
 RULE = "applied as planned"
 LATE_DAYS = 1  # a day's shift is a gardener's life
@@ -21,6 +22,7 @@ def applications(trial: Trial) -> list[TrustLine]:
         *_unlike(trial),
         *_carried_over(trial),
         *_overridden(trial),
+        *_otherwise(trial),
     ]
     if trial.pours and not any(line.rule == RULE for line in lines):
         lines.insert(0, TrustLine(RULE, "note", "all on record", {"applications": len(trial.pours)}))
@@ -53,9 +55,7 @@ def _late(trial: Trial) -> list[TrustLine]:
 def _short(trial: Trial) -> list[TrustLine]:
     lines = []
     for treatment in trial.treatments:
-        if treatment.amount is None:
-            continue
-        shares = [share for p in _poured(trial) if p.letter == treatment.letter for share in _shares(p, treatment)]
+        shares = [share for p in _poured(trial) if p.letter == treatment.letter for share in _shares(trial, p)]
         short = [share for share in shares if share < SHORT]
         if short:
             evidence = {"treatment": treatment.name, "times": len(short), "least": min(short)}
@@ -63,22 +63,28 @@ def _short(trial: Trial) -> list[TrustLine]:
     return lines
 
 
-def _shares(pour: Pour, treatment: Treatment) -> list[float]:
+def _shares(trial: Trial, pour: Pour) -> list[float]:
     """What was given as shares of the plan: for all units together, and for each that got another amount."""
-    given = [*pour.unit_amounts.values()] + ([pour.amount_each] if pour.amount_each is not None else [])
-    return [amount / treatment.amount for amount in given if treatment.amount]
+    dose = planned_dose(trial, pour)
+    if dose is None or not dose.amount:
+        return []
+    shares = [
+        amount / dose.of(trial.by_code[code].cut) for code, amount in pour.unit_amounts.items() if code in trial.by_code
+    ]
+    return shares + ([pour.amount_each / dose.amount] if pour.amount_each is not None else [])
 
 
 def _unequal(trial: Trial) -> list[TrustLine]:
-    """Days on which the treatments that are poured got different volumes."""
-    by_day: dict[int, list[float]] = defaultdict(list)
+    """Days on which the treatments that are poured got different volumes on a square metre."""
+    by_day: dict[int, dict[str, float]] = defaultdict(dict)
     for pour in _poured(trial):
-        if pour.amount_each is None:
+        dose = planned_dose(trial, pour)
+        if pour.amount_each is None or dose is None:
             continue
-        volume = litres(pour.amount_each, trial.treatment(pour.letter).amount_unit)
+        volume = litres_a_m2(replace(dose, amount=pour.amount_each), trial, pour.letter)
         if volume is not None:
-            by_day[pour.day].append(volume)
-    days = [day for day, given in by_day.items() if unequal(given)]
+            by_day[pour.day][pour.letter] = by_day[pour.day].get(pour.letter, 0.0) + volume
+    days = [day for day, given in by_day.items() if unequal(list(given.values()))]
     if not days:
         return []
     return [TrustLine("equal volume", "caution", "unequal water", {"days": sorted(days)})]
@@ -108,13 +114,28 @@ def _overridden(trial: Trial) -> list[TrustLine]:
     return lines
 
 
+def _otherwise(trial: Trial) -> list[TrustLine]:
+    """Brews that were made otherwise than their recipe, each once."""
+    made = {(p.letter, p.otherwise): p for p in reversed(_poured(trial)) if p.otherwise}
+    return [
+        TrustLine("batch good", "caution", "made otherwise", {
+            "day": pour.day, "treatment": trial.treatment(letter).name, "what": what})
+        for (letter, what), pour in reversed(made.items())
+    ]  # fmt: skip
+
+
 def _brews(trial: Trial) -> list[TrustLine]:
     """How many brews the verdict speaks of, where the log knows."""
     lines = []
     for treatment in trial.treatments:
-        used = [pour.batch for pour in _poured(trial) if pour.letter == treatment.letter and pour.batch is not None]
-        brews = len(set(used))
-        if brews == 1 and len(used) > 1:
+        own = [pour for pour in _poured(trial) if pour.letter == treatment.letter]
+        used = [pour.batch for pour in own if pour.batch is not None]
+        others = {pour.other_batch for pour in own if pour.other_batch is not None}
+        brews = len({*used, *others})
+        if others:
+            evidence = {"batches": brews, "treatment": treatment.name}
+            lines.append(TrustLine("batches", "note", "batches side by side", evidence))
+        elif brews == 1 and len(used) > 1:
             evidence = {"pours": len(used), "treatment": treatment.name}
             lines.append(TrustLine("batches", "note", "all from one batch", evidence))
         elif brews > 1:

@@ -6,10 +6,11 @@ from dataclasses import dataclass
 from typing import Any, Literal, get_args
 
 from eproba.core.errors import EprobaError
-from eproba.core.keys import check_keys
+from eproba.core.keys import check_keys, check_values
 from eproba.core.stats.series import Scale
 from eproba.core.words import lower_first
 
+MOST_SECONDS, MOST_DECIMALS = 100_000, 6
 Kind = Literal["quantity", "count", "proportion", "score"]
 Better = Literal["higher", "lower"]
 RhythmKind = Literal["soil life", "soil structure", "growth"]
@@ -69,6 +70,12 @@ class Measure:
             raise MeasureError(f"{self.key}: percent need a quantity that can't be negative")
         if (self.noise_cv is None) == (self.noise_sd is None):
             raise MeasureError(f"{self.key}: give its usual noise either as noise_cv or as noise_sd")
+        if not all(math.isfinite(noise) and noise > 0 for noise in (self.noise_cv, self.noise_sd) if noise is not None):
+            raise MeasureError(f"{self.key}: the usual noise is above 0")
+        if not (1 <= self.seconds <= MOST_SECONDS and 0 <= self.decimals <= MOST_DECIMALS and self.guard_cm >= 0):
+            raise MeasureError(
+                f"{self.key}: seconds from 1 to {MOST_SECONDS}, decimals from 0 to {MOST_DECIMALS}, guard_cm from 0 on"
+            )
         if "{gap}" not in self.more or "{gap}" not in self.less:
             raise MeasureError(f"{self.key}: more and less must hold the word {{gap}}")
         if (self.answers_from is not None or self.answers_to is not None) != bool(self.silent):
@@ -112,11 +119,21 @@ class Measure:
         return "percentage points" if self.kind == "proportion" else self.unit
 
 
+@dataclass(frozen=True)
+class OwnNoise:
+    """What the gardener's own finished trials say: the pooled SD on the scale of the estimates, its df, how many."""
+
+    sd: float
+    df: int
+    trials: int
+
+
 def measure_from(key: str, entry: Mapping[str, Any]) -> Measure:
     """Build a measure from a TOML table or a form, refusing unknown and missing keys by name."""
     check_keys(key, entry, Measure, MeasureError, ["key"])
-    lists = {name: tuple(entry[name]) for name in ("how", "levels") if name in entry}
-    return Measure(key=key, **{**entry, **lists})
+    values: dict[str, Any] = {name: tuple(value) if isinstance(value, list) else value for name, value in entry.items()}
+    check_values(key, values, Measure, MeasureError, strict=True)
+    return Measure(key=key, **values)
 
 
 def own_measure(

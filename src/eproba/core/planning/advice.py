@@ -6,11 +6,24 @@ from datetime import date, timedelta
 from math import comb
 
 from eproba.core.measuring.measures import Measure
+from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import WEEKDAYS
 from eproba.core.trial.ground import UnitKind
 from eproba.core.trial.lots import Dealing, in_blocks
-from eproba.core.trial.model import Role
-from eproba.core.words import one_in
+from eproba.core.trial.model import Compared, Role
+from eproba.core.words import figure_or_whole, listed, one_in
+
+NOTHING_ADDED: tuple[Role, ...] = ("water control", "untreated")
+ROUNDED = 0.05  # a rate typed as one reads it
+ONE_BATCH = (
+    "One batch for all: the trial will speak of that one brew or bag, and leave open what the next one does. "
+    "Several batches, each to its own blocks, would speak of the recipe."
+)
+ONE_BAG = (
+    "One bag of each: the trial will speak of these bags, not of the brands. "
+    "Several bags of each, every one to its own blocks, would speak of the brand."
+)
+MANURE_DAYS = (120, 90)  # before a harvest that touches the soil; before one that does not
 
 
 @dataclass(frozen=True)
@@ -21,22 +34,58 @@ class Advice:
     text: str
 
 
-def on_treatments(roles: Sequence[Role], poured: bool, batches: int = 1) -> list[Advice]:
+def on_treatments(roles: Sequence[Role], poured: bool, batches: int = 1, compared: Compared = "drench") -> list[Advice]:
     """Is there a fair control, and of how many batches will the verdict speak?"""
-    if not any(role in ("water control", "untreated") for role in roles):
+    if not any(role in NOTHING_ADDED for role in roles) and "reference" not in roles:
         text = (
             "No water control and nothing untreated: you will learn which of these is ahead, not whether either works."
         )
         return [Advice(True, text)]
-    if poured and "water control" not in roles:
+    controls = COMPARED[compared].controls
+    if not any(role in NOTHING_ADDED for role in roles) and set(NOTHING_ADDED) & set(controls):
+        text = "A known good thing alone tells which is ahead; something untreated would tell whether either works."
+        return [Advice(True, text)]
+    if poured and "water control" not in roles and "water control" in controls:
         text = "A drench is mostly water. Without plain water as a control, a gain may be the watering alone."
         return [Advice(True, text)]
-    if batches == 1:
-        text = (
-            "One batch for all: the trial will speak of that one brew or bag, and leave open what the next one does. "
-        )
-        return [Advice(False, text + "Several batches, each to its own blocks, would speak of the recipe.")]
-    return []
+    return [] if batches > 1 or compared == "way" else [Advice(False, ONE_BAG if compared == "media" else ONE_BATCH)]
+
+
+def on_kind(compared: Compared) -> list[Advice]:
+    """What a kind of comparison asks for besides its measures."""
+    if compared != "media":
+        return []
+    text = (
+        "Growing media: nothing can be read before they are sown, so there is no baseline. Test a slurry of each bag"
+        " before (one part by mass, four parts of water, left overnight; pH and conductivity) and write it into the"
+    )
+    return [Advice(False, f"{text} note: too salty a mix shows before a seed is lost in it.")]
+
+
+def on_recipe(name: str, kind: str, use: str, edible: bool) -> list[Advice]:
+    """A spray, on what is eaten?"""
+    if not edible or "spray" not in use or kind != "drench":
+        return []
+    return [Advice(False, f"{name} is also sprayed by some: never on what is eaten; pour it on the soil.")]
+
+
+def on_rate(name: str, on_a_m2: float, rate: tuple[float, float, float], unit: str) -> list[Advice]:
+    """Is a dose within what its recipe gives to a square metre?"""
+    least, usual, most = rate
+    if least * (1 - ROUNDED) <= on_a_m2 <= most * (1 + ROUNDED):
+        return []
+    text = f"{name}: {figure_or_whole(float(f'{on_a_m2:.2g}'))} {unit}; its recipe gives {least:g} to {most:g}"
+    return [Advice(True, f"{text}, usually {usual:g}. Another dose tests something else than the recipe.")]
+
+
+def on_unlike_units(sizes: str, by_unit: Sequence[str], amounts: Sequence[str]) -> list[Advice]:
+    """Units of several sizes and the same amount for each: the small ones get more on a square metre."""
+    if not by_unit:
+        return []
+    text = (
+        f"The units are not alike ({sizes}), and {listed(list(by_unit))} is given by the unit: {listed(list(amounts))}"
+    )
+    return [Advice(True, f"{text} on a square metre. Give it by the square metre, or take a cut of equal units.")]
 
 
 def best_reachable_p(dealing: Dealing, units_each: int) -> float:
@@ -115,3 +164,21 @@ def on_weekday(start_on: date, decision_day: int, weekdays: Collection[int]) -> 
 
 def _suits(on: date, step: int, weekdays: Collection[int]) -> bool:
     return (on + timedelta(days=step)).weekday() in weekdays
+
+
+def on_intervals(name: str, pours: Sequence[int], fewest: Sequence[float], interval: str) -> list[Advice]:
+    """Are the pours as far apart as the recipe wants? `fewest` days for each of them; `interval` in words."""
+    for earlier, day, least in zip(pours, pours[1:], fewest[1:], strict=False):
+        if day - earlier < least:
+            text = f"{name}: poured again after {day - earlier} days, on day {day}; its recipe wants {least:g} at least"
+            return [Advice(True, f"{text}: {interval}.")]
+    return []
+
+
+def on_manure(name: str, last_pour: int, decision_day: int) -> list[Advice]:
+    """Raw manure, fish or urine, and what is cut on the decision day."""
+    touching, else_ = (last_pour + days for days in MANURE_DAYS)
+    if decision_day >= touching:
+        return []
+    text = f"{name} carries germs of raw manure, fish or urine: what touches the soil is eaten from day {touching} on"
+    return [Advice(True, f"{text} at the soonest, other fruit from day {else_}; what is cut before is not eaten.")]

@@ -5,6 +5,8 @@ simulation through the very functions that judge real trials, seeded, with its M
 
 References
 ----------
+Satterthwaite, F. E. (1946). An approximate distribution of estimates of variance components. Biometrics Bulletin 2: the
+degrees of freedom where every treatment has its own noise.
 Dunnett, C. W. (1955). A multiple comparison procedure for comparing several treatments with a control. JASA 50.
 Morris, T. P., White, I. R. & Crowther, M. J. (2019). Using simulation studies to evaluate statistical methods.
 Statistics in Medicine 38: every simulated figure with its Monte Carlo error.
@@ -23,7 +25,7 @@ from scipy import optimize
 from eproba.core.errors import EprobaError
 from eproba.core.judging.judge import gap_correlation
 from eproba.core.judging.verdicts import VERDICTS, Verdict, verdict_of
-from eproba.core.stats.linear import Fit, fit
+from eproba.core.stats.linear import Fit, basis, fit, nuisance, without
 from eproba.core.stats.many_to_one import critical_value
 from eproba.core.stats.sample_size import chance_beyond, even_correlation, noise_df, power, shift_of
 from eproba.core.stats.series import Scale, UnitValue, band_of
@@ -102,7 +104,8 @@ class Prospect:
 class Chances:
     """What such trials end in. Shares by verdict for one treatment whose truth is as named while the others do nothing.
 
-    `pairwise`, `adjusted`: chance to show a true worth, without and with the adjustment for many treatments; None, as
+    `pairwise`, `adjusted`: chance to show a true worth, without and with the adjustment for many treatments; `own` the
+    adjusted one where each treatment is judged by its own noise, with `own_df` degrees of freedom; None, as
     `detectable`, where nothing can be judged. `detectable`: the gap (a fraction on the ratio scale) that the adjusted
     comparison finds in 8 of 10. `error`: no share is further off than this Monte Carlo standard error.
     """
@@ -115,6 +118,8 @@ class Chances:
     shares: Mapping[Truth, Mapping[Verdict, float]]
     family_false_alarm: float
     error: float
+    own: float | None = None
+    own_df: float | None = None
 
 
 def chances(prospect: Prospect, trials: int = 20_000, seed: int = 1) -> Chances:
@@ -130,6 +135,8 @@ def chances(prospect: Prospect, trials: int = 20_000, seed: int = 1) -> Chances:
         shares=shares,
         family_false_alarm=alarm,
         error=0.5 / math.sqrt(trials),
+        own=own_power(prospect),
+        own_df=own_df(prospect),
     )
 
 
@@ -159,6 +166,37 @@ def adjusted_power(prospect: Prospect) -> float | None:
 def _adjusted(prospect: Prospect, gap: float) -> float:
     bound = critical_value(even_correlation(prospect.treatments - 1), prospect.df, 0.95)
     return chance_beyond(shift_of(gap, prospect.sd, prospect.units), prospect.df, bound, not prospect.no_worse)
+
+
+def own_df(prospect: Prospect) -> float | None:
+    """Degrees of freedom of one gap's own-noise standard error (HC2), where all treatments are in truth equally noisy.
+
+    df = (Σ_g tr A_g)² / Σ_gh tr(A_g A_h), A = M·diag(w²/(1 − h))·M, with A_g its columns of treatment g; None where no
+    noise can be told.
+    """
+    if prospect.df < 1:
+        return None
+    names = [f"treatment {i}" for i in range(prospect.treatments)]
+    units = _units(prospect, names)
+    others = nuisance(units, None)
+    indicator = np.array([[unit.treatment == name for name in names[1:]] for unit in units], dtype=float)
+    cleared, q = without(others, indicator), basis(np.hstack([others, indicator]))
+    hat = q @ q.T
+    left, weights = 1 - np.diag(hat), (cleared @ np.linalg.pinv(cleared.T @ cleared))[:, 0]
+    if (left < 1e-9).any():
+        return None
+    middle = np.eye(len(units)) - hat
+    spread = middle @ np.diag(weights**2 / left) @ middle
+    return float(np.trace(spread) ** 2 / (spread**2).sum())
+
+
+def own_power(prospect: Prospect) -> float | None:
+    """Chance to show a true worth where each treatment is judged by its own noise: fewer df, so a wider interval."""
+    df = own_df(prospect)
+    if df is None:
+        return None
+    bound = critical_value(even_correlation(prospect.treatments - 1), df, 0.95)
+    return chance_beyond(shift_of(prospect.gap, prospect.sd, prospect.units), df, bound, not prospect.no_worse)
 
 
 def detectable(prospect: Prospect, chance: float = 0.8) -> float | None:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any, get_args
 
 from eproba.core.errors import EprobaError
-from eproba.core.keys import check_keys
+from eproba.core.keys import check_keys, check_values
 from eproba.core.measuring.measures import Measure
 from eproba.core.trial.model import Role
 from eproba.core.trial.worth import Worth
@@ -62,7 +62,7 @@ class Promise:
 
 def promise_from(key: str, entry: Mapping[str, Any], measures: Mapping[str, Measure]) -> Promise:
     """Build a promise from a TOML table, refusing unknown and missing keys by name."""
-    if set(entry) != {"said", "claims"}:
+    if set(entry) != {"said", "claims"} or not isinstance(entry["said"], str):
         raise ClaimError(f"{key}: a promise has said and claims, not {', '.join(sorted(entry))}")
     claims = tuple(_claim_from(f"{key} {i + 1}", each, measures) for i, each in enumerate(entry["claims"]))
     return Promise(key, entry["said"], claims)
@@ -70,6 +70,7 @@ def promise_from(key: str, entry: Mapping[str, Any], measures: Mapping[str, Meas
 
 def _claim_from(where: str, entry: Mapping[str, Any], measures: Mapping[str, Measure]) -> Claim:
     check_keys(where, entry, Claim, ClaimError)
+    check_values(where, entry, Claim, ClaimError, strict=True)
     claim = Claim(**entry)
     if claim.measure not in measures or claim.against not in get_args(Role):
         raise ClaimError(f"{where}: unknown measure {claim.measure} or role {claim.against}")

@@ -16,6 +16,7 @@ from eproba.core.trial.lots import Dealing
 
 MOST_EACH = 20
 GRADIENT_SHARE = 0.3  # of the units' variance, that a declared gradient explains: Eproba's own cautious guess
+UNLIKE = 0.1  # of the larger: a can's marks are read no better
 SIZE_TRACKING = 0.6  # how far a first size foretells the last one (correlation): likewise
 
 
@@ -70,7 +71,33 @@ def proposals(site: Site, wish: Wish) -> list[Proposal]:
     for each in found:
         unique.setdefault((each.dealing, each.units_each), each)
     told = list(unique.values())[:3]
+    told = [*([alike] if (alike := _made_alike(site, wish, told[0])) else []), *told][:3]
     return told if any(each.units_each > 1 for each in told) else [_told(site, wish, each) for each in told]
+
+
+def unlike(cuts: Sequence[Cut]) -> bool:
+    """Whether units differ in size by more than a can can be misread by."""
+    sizes = [cut.ground_m2 for cut in cuts]
+    return max(sizes) - min(sizes) > UNLIKE * max(sizes)
+
+
+def _made_alike(site: Site, wish: Wish, proposal: Proposal) -> Proposal | None:
+    """The same cut with all units as small as the smallest, each in the middle of its place; None where they are alike
+    already, or are vessels, which nobody cuts down."""
+    if proposal.units_each < 2 or not unlike(proposal.cuts):
+        return None
+    if any(site.places[cut.place].standing for cut in proposal.cuts):
+        return None
+    width, length = (min(getattr(cut, side) for cut in proposal.cuts) for side in ("width_cm", "length_cm"))
+    cuts = tuple(
+        replace(
+            cut, x_cm=cut.x_cm + (cut.width_cm - width) / 2, y_cm=cut.y_cm + (cut.length_cm - length) / 2,
+            width_cm=width, length_cm=length,
+        )
+        for cut in proposal.cuts
+    )  # fmt: skip
+    wasted, title = _wasted(site, wish, cuts), f"{proposal.title}, all {int(width)} × {int(length)} cm"
+    return replace(proposal, key=f"{proposal.key}-alike", title=title, cuts=cuts, wasted=wasted)
 
 
 def _told(site: Site, wish: Wish, proposal: Proposal) -> Proposal:

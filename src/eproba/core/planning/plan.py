@@ -10,7 +10,7 @@ from eproba.core.stats.summaries import Summary
 from eproba.core.trial.days import Rhythm
 from eproba.core.trial.ground import Cut, PlaceKind, Site, row_of
 from eproba.core.trial.lots import Dealing, LotsError, deal, in_blocks
-from eproba.core.trial.model import Role, Rules, Unit
+from eproba.core.trial.model import Compared, Per, PourWhat, Role, Rules, Sharing, Unit
 
 LETTERS = "ABCDEFGH"
 
@@ -27,6 +27,21 @@ class PlannedTreatment:
     rung: float | None = None
     recipe: str = ""
     water_parts: float | None = None
+    sharing: Sharing = "shared"
+    per: Per = "unit"
+    label: str = ""
+    times: float = 1.0
+
+
+@dataclass(frozen=True)
+class PlannedPour:
+    """One application to come, as in `Pour`."""
+
+    letter: str
+    day: int
+    what: PourWhat = "dose"
+    planned: float | None = None
+    per: Per | None = None
 
 
 @dataclass(frozen=True)
@@ -50,7 +65,8 @@ class Layout:
 
 @dataclass(frozen=True)
 class Plan:
-    """Everything that a trial needs before the lots fall. `control` indexes the treatments."""
+    """Everything that a trial needs before the lots fall. `control` indexes the treatments; `pours` None: all that get
+    something get it on the rhythm's days."""
 
     name: str
     claim: str
@@ -66,9 +82,12 @@ class Plan:
     control: int
     layout: Layout
     no_worse: bool = False
+    ranked: bool = False
+    compared: Compared = "drench"
     blind: bool = False
     batches: int = 1
     rules: Rules = field(default_factory=Rules)
+    pours: tuple[PlannedPour, ...] | None = None
 
     @property
     def letters(self) -> str:
@@ -77,6 +96,14 @@ class Plan:
     @property
     def units_each(self) -> int:
         return len(self.layout.cuts) // len(self.treatments)
+
+    @property
+    def applications(self) -> tuple[PlannedPour, ...]:
+        """Every application to come."""
+        if self.pours is not None:
+            return self.pours
+        given = [letter for letter, each in zip(self.letters, self.treatments, strict=True) if each.amount is not None]
+        return tuple(PlannedPour(letter, day) for letter in given for day in self.rhythm.pours)
 
 
 def dealt_units(plan: Plan, seed: str) -> list[Unit]:

@@ -18,7 +18,7 @@ QMC_SEED = 20260501
 QMC_POINTS = 2048
 
 
-def chance_all_within(bound: float, correlation: Array, df: int) -> float:
+def chance_all_within(bound: float, correlation: Array, df: float) -> float:
     """P(all |T_i| ≤ bound) for a central multivariate t.
 
     Parameters
@@ -41,21 +41,21 @@ def chance_all_within(bound: float, correlation: Array, df: int) -> float:
     return _by_quasi_monte_carlo(bound, np.asarray(np.linalg.cholesky(correlation), dtype=np.float64), df)
 
 
-def adjusted_p(t: float, correlation: Array, df: int) -> float:
+def adjusted_p(t: float, correlation: Array, df: float) -> float:
     """Chance that any of the |T_i| reaches |t|; for one comparison the two-sided p of Student's t."""
     if len(correlation) == 1:
         return float(2 * special.stdtr(df, -abs(t)))
     return max(0.0, 1 - chance_all_within(abs(t), correlation, df))
 
 
-def critical_value(correlation: Array, df: int, confidence: float) -> float:
+def critical_value(correlation: Array, df: float, confidence: float) -> float:
     """The bound that all |T_i| keep with the given confidence."""
     key = tuple(np.round(correlation, 12).ravel().tolist())
     return _critical_value(key, len(correlation), df, confidence)
 
 
 @functools.lru_cache(maxsize=2048)
-def _critical_value(key: tuple[float, ...], k: int, df: int, confidence: float) -> float:
+def _critical_value(key: tuple[float, ...], k: int, df: float, confidence: float) -> float:
     correlation = np.array(key).reshape(k, k)
     alone = _two_sided(1 - confidence, df)
     if k == 1:
@@ -71,7 +71,7 @@ def _critical_value(key: tuple[float, ...], k: int, df: int, confidence: float) 
     )
 
 
-def _two_sided(alpha: float, df: int) -> float:
+def _two_sided(alpha: float, df: float) -> float:
     """The bound that |T| passes with chance alpha."""
     return float(-special.stdtrit(df, alpha / 2))
 
@@ -113,7 +113,7 @@ def _normal_nodes() -> tuple[Array, Array]:
 
 
 @functools.lru_cache(maxsize=256)
-def _noise_nodes(df: int) -> tuple[Array, Array]:
+def _noise_nodes(df: float) -> tuple[Array, Array]:
     """Nodes and weights over s = √(χ²_df / df)."""
     nodes, weights = np.polynomial.legendre.leggauss(40)
     low, high = np.sqrt(special.chdtri(df, np.array([1 - 1e-13, 1e-13])) / df)
@@ -123,7 +123,7 @@ def _noise_nodes(df: int) -> tuple[Array, Array]:
     return s, (high - low) / 2 * weights * np.exp(log_density)
 
 
-def _by_quadrature(bound: float, loadings: Array, df: int) -> float:
+def _by_quadrature(bound: float, loadings: Array, df: float) -> float:
     shared, shared_weights = _normal_nodes()
     s, s_weights = _noise_nodes(df)
     inside = np.ones((len(s), len(shared)))
@@ -145,11 +145,11 @@ def _even_points(dimensions: int) -> Array:
 
 
 @functools.lru_cache(maxsize=256)
-def _even_noise(dimensions: int, df: int) -> Array:
+def _even_noise(dimensions: int, df: float) -> Array:
     return np.asarray(np.sqrt(special.chdtri(df, 1 - _even_points(dimensions)[-1]) / df))
 
 
-def _by_quasi_monte_carlo(bound: float, cholesky: Array, df: int) -> float:
+def _by_quasi_monte_carlo(bound: float, cholesky: Array, df: float) -> float:
     """Genz's transformation: one T after the other, each within its bounds given those before it."""
     k = len(cholesky)
     points = _even_points(k)

@@ -26,7 +26,7 @@ def even_correlation(treatments: int) -> NDArray[np.float64]:
     return np.asarray(np.full((treatments, treatments), 0.5) + 0.5 * np.eye(treatments))
 
 
-def chance_beyond(shift: float, df: int, bound: float, both_sides: bool = True) -> float:
+def chance_beyond(shift: float, df: float, bound: float, both_sides: bool = True) -> float:
     """Chance that a noncentral t with `shift` passes ± bound (or + bound alone).
 
     The far side needs a normal deviate below −shift, so it is less than 3e-7 beyond a shift of 5 (and there SciPy's

@@ -1,12 +1,14 @@
 """The days of a trial: a baseline, rounds by the rhythm of what is measured, applications, and who is pulled when."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from itertools import pairwise
 
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure, RhythmKind
 from eproba.core.trial.lots import shuffled
+from eproba.core.words import listed
 
 MOST_DAYS = 730
 POUR_SECONDS = 45  # for one unit, watering lightly and pouring slowly: Eproba's own guess
@@ -66,6 +68,21 @@ def pour_days(decision_day: int, every: int | None) -> list[int]:
     return [0] if every is None else list(range(0, decision_day, every))
 
 
+def days_in_words(days: Sequence[int]) -> str:
+    """“once, on day 0”; “every 7 days, 4 times”; “on days 0, 3 and 10”."""
+    ordered = sorted(set(days))
+    if len(ordered) < 2:
+        return f"once, on day {ordered[0]}" if ordered else "never"
+    gaps = {later - earlier for earlier, later in pairwise(ordered)}
+    if len(ordered) > 2 and len(gaps) == 1:
+        start = "" if ordered[0] == 0 else f" from day {ordered[0]} on"
+        every = gaps.pop()
+        return (
+            f"every {every} days{start}, {len(ordered)} times" if every > 1 else f"daily{start}, {len(ordered)} times"
+        )
+    return f"on days {listed([str(day) for day in ordered])}"
+
+
 def proposed_rounds(measures: Sequence[Measure], decision_day: int) -> list[int]:
     """Rounds by the rhythms of all measures together; what destroys is read on the decision day."""
     days = {0, decision_day}
@@ -100,8 +117,8 @@ def on_weekdays(days: Sequence[int], start_on: date, weekdays: Collection[int], 
     return sorted(kept)
 
 
-def checked_rounds(days: Sequence[int], decision_day: int) -> tuple[int, ...]:
-    """The rounds as a gardener set them.
+def checked_rounds(days: Sequence[int], decision_day: int, baseline: bool = True) -> tuple[int, ...]:
+    """The rounds as a gardener set them; without `baseline` nothing is there to be read on day 0.
 
     Raises
     ------
@@ -109,7 +126,7 @@ def checked_rounds(days: Sequence[int], decision_day: int) -> tuple[int, ...]:
         No baseline, a round after the decision day, none on it.
     """
     ordered = sorted(set(days))
-    if not ordered or ordered[0] != 0:
+    if not ordered or (baseline and ordered[0] != 0):
         raise DaysError("The baseline is day 0: without it nobody knows whether the units began alike. Add 0.")
     if ordered[-1] > decision_day:
         text = f"The decision day {decision_day} comes before the last round on day {ordered[-1]}"
@@ -156,19 +173,18 @@ def units_in(minutes: float, measures: Sequence[tuple[Measure, int]], treatments
 
 
 def calendar(
-    rhythm: Rhythm,
+    rounds: Collection[int],
+    poured: Mapping[int, float],
     start_on: date,
     measures: Sequence[tuple[Measure, int]],
     units: int,
-    poured_units: int,
     pulls: Collection[int],
 ) -> list[DayLoad]:
-    """Every day with work, in order, with its minutes."""
+    """Every day with work, in order, with its minutes; `poured`: the minutes of a day's applications."""
     loads = []
-    for day in sorted({*rhythm.rounds, *rhythm.pours}):
-        reads, pours = day in rhythm.rounds, day in rhythm.pours and poured_units > 0
-        seconds = seconds_of_round(measures, units, day in pulls) * reads + POUR_SECONDS * poured_units * pours
-        if reads or pours:
-            pull = day in pulls and any(m.destructive for m, _ in measures)
-            loads.append(DayLoad(day, start_on + timedelta(days=day), reads, pours, pull, seconds / 60))
+    for day in sorted({*rounds, *poured}):
+        reads = day in rounds
+        minutes = seconds_of_round(measures, units, day in pulls) * reads / 60 + poured.get(day, 0.0)
+        pull = reads and day in pulls and any(m.destructive for m, _ in measures)
+        loads.append(DayLoad(day, start_on + timedelta(days=day), reads, day in poured, pull, minutes))
     return loads

@@ -11,7 +11,9 @@ from eproba.core.trial.model import Declared, Trial
 
 def facts_of(trial: Trial) -> dict[str, Any]:
     """All that the verdict hangs on, as plain data."""
-    recipes = [[t.letter, t.recipe, t.water_parts] for t in trial.treatments if t.recipe]
+    recipes = [
+        [t.letter, t.recipe, t.water_parts, *([t.times] if t.times != 1 else [])] for t in trial.treatments if t.recipe
+    ]
     facts: dict[str, Any] = {
         "question": "no worse than" if trial.no_worse else "better than",
         "first measure": trial.asked[0].measure.key,
@@ -31,8 +33,9 @@ def facts_of(trial: Trial) -> dict[str, Any]:
         "batches": trial.batches,
         "rules": {**vars(trial.rules), "crops": list(trial.rules.crops), "pulls": list(trial.rules.pulls)},
     }
-    # Only where there are some: plans declared before recipes were kept stay what they were.
-    return facts | {"recipes": recipes} if recipes else facts
+    # Only where there are some: plans declared before recipes or doses by ground were kept stay what they were.
+    doses = [[t.letter, t.per] for t in trial.treatments if t.per != "unit"]
+    return facts | ({"recipes": recipes} if recipes else {}) | ({"doses": doses} if doses else {})
 
 
 def fingerprint(facts: Mapping[str, Any]) -> str:

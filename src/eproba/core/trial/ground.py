@@ -14,6 +14,7 @@ CODES: dict[UnitKind, str] = {"pot": "P", "patch": "H", "cell": "Z", "strip": "S
 UNITS_OF: dict[PlaceKind, UnitKind] = {"bed": "patch", "lawn": "patch", "pots": "pot", "bench": "pot", "tray": "cell"}
 STANDING: tuple[PlaceKind, ...] = ("pots", "bench", "tray")
 MOST_PLACES, MOST_CM, MOST_CELLS = 12, 20_000.0, 200
+ROUND = 0.785  # of its square, for the surface of a pot
 
 
 class GroundError(EprobaError):
@@ -91,6 +92,12 @@ class Cut:
     def code(self) -> str:
         """The code on the tag, e.g. P7."""
         return f"{CODES[self.kind]}{self.number}"
+
+    @property
+    def ground_m2(self) -> float:
+        """Its ground; pots are taken as round."""
+        square = self.width_cm * self.length_cm / 10_000
+        return ROUND * square if self.kind == "pot" else square
 
     @property
     def middle(self) -> tuple[float, float]:

@@ -19,9 +19,12 @@ SQUARE_ALGORITHM = "eproba-lots-1: cyclic square; rows, columns and letters each
 Dealing = Literal["completely random", "blocks", "pairs", "Latin square", "one of each"]
 
 
+BLOCKED = ("blocks", "pairs")
+
+
 def in_blocks(dealing: Dealing) -> bool:
     """Whether each treatment lies once in each block (a pair is a block of two)."""
-    return dealing in ("blocks", "pairs")
+    return dealing in BLOCKED
 
 
 class LotsError(EprobaError):

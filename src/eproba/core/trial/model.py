@@ -17,6 +17,10 @@ from eproba.core.trial.worth import Worth
 
 Role = Literal["test", "water control", "untreated", "ingredient control", "killed brew", "reference"]
 PourStatus = Literal["due", "poured", "skipped"]
+Sharing = Literal["shared", "fresh", "parallel"]
+Per = Literal["unit", "m2"]
+Compared = Literal["drench", "dry", "mulch", "media", "way"]
+PourWhat = Literal["dose", "water"]
 ROLES: dict[Role, str] = {
     "test": "What is being tested.",
     "water control": "Plain water, same volume, same days: is it more than the water?",
@@ -29,10 +33,13 @@ ROLES: dict[Role, str] = {
 
 @dataclass(frozen=True)
 class Treatment:
-    """One treatment: its letter on the plan, name, role and how it is given; `amount` per unit, None: nothing.
+    """One treatment: its letter on the plan, name, role and how it is given; `amount` for each unit, or (`per`) for
+    each square metre of its ground; None: nothing.
 
     `rung` is its score on a ladder of strengths (the control's is 0); None where it is on none. `recipe` is the key of
-    what is brewed (empty: none of the recipes), `water_parts` its N of 1 + N where that is not the recipe's own.
+    what is brewed (empty: none of the recipes), `water_parts` its N of 1 + N where that is not the recipe's own;
+    `times`: how many times as strong as the recipe it is stirred; `label`: price and claims of what was bought;
+    `sharing`: one brew shared while it keeps, a fresh one for each pour, or two in parallel, dealt to the blocks.
     """
 
     id: int
@@ -45,6 +52,10 @@ class Treatment:
     rung: float | None = None
     recipe: str = ""
     water_parts: float | None = None
+    sharing: Sharing = "shared"
+    per: Per = "unit"
+    label: str = ""
+    times: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -150,10 +161,13 @@ class Round:
 class Pour:
     """One application of one treatment: planned day, what became of it.
 
-    `amount_each` really given to each unit, in the treatment's unit; `unit_amounts` by code where some got another
-    amount; `batch` the brew; `override` why it was poured against its signs; `alike`: every unit got the same handling;
-    `can`: "own", "first" (the control before the brew, from the same can) or "after". `entered_at`: when it came on
-    record (None: in a garden that did not keep it).
+    `what`: its own dose, or plain water that makes up for what others get; `planned`: how much, where that is not the
+    treatment's amount (litres, where it is water), and `per` what, where that is not the treatment's. `amount_each`
+    really given to each unit, in the treatment's unit; `unit_amounts` by code where some got another amount; `batch`
+    the brew, `other_batch` that of every second block where two are brewed in parallel; `override` why it was poured
+    against its signs, `otherwise` what went into it otherwise than its recipe says; `alike`: every unit got the same
+    handling; `can`: "own", "first" (the control before the brew, from the same can) or "after". `entered_at`: when it
+    came on record, `done_at` its own day and hour (None: in a garden that did not keep them).
     """
 
     id: int
@@ -173,6 +187,12 @@ class Pour:
     alike: bool | None = None
     can: str = ""
     entered_at: datetime | None = None
+    done_at: datetime | None = None
+    other_batch: int | None = None
+    otherwise: str = ""
+    what: PourWhat = "dose"
+    planned: float | None = None
+    per: Per | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -215,7 +235,8 @@ class Trial:
     """The whole plan; `asked[0]` is the first measure, which carries the verdict.
 
     `key` names it wherever numbers of the database can't; `started_on` is the day of its first record, `closed_at` when
-    its last round was closed; `made_at`, `made_by`: when it was laid down, and who did (None: not kept then).
+    its last round was closed; `compared`: what kind of thing is compared, `ranked`: the question is who is ahead of
+    whom; `made_at`, `made_by`: when it was laid down, and who did (None: not kept then).
     """
 
     id: int
@@ -244,6 +265,8 @@ class Trial:
     ended_on: date | None = None
     ended_reason: str = ""
     no_worse: bool = False
+    ranked: bool = False
+    compared: Compared = "drench"
     blind: bool = False
     batches: int = 1
     rules: Rules = field(default_factory=Rules)

@@ -35,7 +35,7 @@ SAID: Mapping[str, str] = {
     "all rounds": "{due:all_rounds}.",
     "read elsewhen": "Read on another day than planned: {moved:moved}. The true day counts.",
     "began apart": "At the start the groups were not quite alike: {apart:apart}. The judgement takes the start out.",
-    "began alike": "The groups began alike (within a quarter of an SD).",
+    "began alike": "The groups began alike (within a quarter of what single units differ by).",
     "baseline filled in": "{filled} of {units} units have no baseline; the mean of the others stands in for it (fair "
     "when dealt by lot: White & Thompson 2005).",
     "could hardly answer": "At the baseline {silent} of {units} units could hardly answer. {why}",
@@ -76,6 +76,9 @@ SAID: Mapping[str, str] = {
     "all from one batch": "All {pours} pours of {treatment} came from one batch: the verdict speaks of one brew.",
     "batches in turn": "{batches} batches of {treatment} were poured one after the other, each on all units: the "
     "verdict speaks of them together.",
+    "batches side by side": "{batches} batches of {treatment} were brewed and dealt to the blocks side by side: how "
+    "they differ is in the noise, so it speaks of the recipe.",
+    "made otherwise": "What {treatment} got from day {day} on was made otherwise than its recipe: {what:ended}",
     "bad batch": "On day {day} {treatment} came from a batch that should not be poured: {why:ended}",
     # Applications
     "all on record": "All {applications} applications are on record.",
@@ -124,7 +127,10 @@ def _moved(value: object) -> str:
 
 
 def _apart(value: object) -> str:
-    told = [f"{name} {'above' if gap > 0 else 'below'} the control by {abs(gap):.1f} SD" for name, gap in _each(value)]
+    told = [
+        f"{name} {'above' if gap > 0 else 'below'} the control by {abs(gap):.1f} times what units differ by"
+        for name, gap in _each(value)
+    ]
     return "; ".join(told)
 
 

@@ -2,18 +2,18 @@
 
 from collections.abc import Mapping
 from datetime import datetime
-from typing import Any
 
 from sqlmodel import Session, col, select
 
+from eproba.core.planning.draft import StepName
 from eproba.store.commands.locks import Changed, Gone
 from eproba.store.tables import DraftRow
 
 Typed = Mapping[str, list[str]]
 
 
-def new_draft(session: Session, answers: dict[str, Any], now: datetime) -> int:
-    row = DraftRow(changed_at=now, answers=answers)
+def new_draft(session: Session, answers: Mapping[StepName, Typed], now: datetime) -> int:
+    row = DraftRow(changed_at=now, answers={str(name): dict(typed) for name, typed in answers.items()})
     session.add(row)
     session.flush()
     return row.id
@@ -35,7 +35,7 @@ def hold_draft(session: Session, draft_id: int) -> DraftRow:
 
 
 def keep_steps(
-    session: Session, row: DraftRow, steps: Mapping[str, Typed], now: datetime, seen: Mapping[str, int]
+    session: Session, row: DraftRow, steps: Mapping[StepName, Typed], now: datetime, seen: Mapping[str, int]
 ) -> None:
     """Keep steps of a held draft exactly as typed, right or wrong.
 
@@ -46,7 +46,7 @@ def keep_steps(
     Changed
         A step was saved since in another window; nothing is written.
     """
-    changed = {name: dict(typed) for name, typed in steps.items() if row.answers.get(name) != typed}
+    changed: dict[str, Typed] = {name: dict(typed) for name, typed in steps.items() if row.answers.get(name) != typed}
     for name in changed:
         if name in seen and seen[name] != row.versions.get(name, 0):
             text = "This step was changed in another window since you opened it. Yours is still in the fields"

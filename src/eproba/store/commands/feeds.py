@@ -8,8 +8,9 @@ from sqlmodel import Session, col
 from eproba.store.tables import FeedRow
 
 
-def new_feed(session: Session, token: str, now: datetime) -> None:
-    session.add(FeedRow(token=token, made_at=now))
+def new_feed(session: Session, token: str, now: datetime, alarm_minutes: int | None = None) -> None:
+    """A new address; `alarm_minutes`: how long before each entry a calendar rings (None: never)."""
+    session.add(FeedRow(token=token, made_at=now, alarm_minutes=alarm_minutes))
 
 
 def revoke_all_feeds(session: Session) -> None:

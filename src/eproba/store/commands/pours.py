@@ -5,15 +5,16 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import update
+from sqlalchemy import delete, update
 from sqlmodel import Session, col
 
 from eproba.core.trial.model import Pour
+from eproba.core.trial.moving import Move
 from eproba.store.commands.batches import take
 from eproba.store.commands.findings import forget_finding
 from eproba.store.commands.locks import Changed, lock_trial
 from eproba.store.commands.trials import declare_once, mark_started
-from eproba.store.tables import PourChangeRow, PourRow
+from eproba.store.tables import AmendmentRow, PourChangeRow, PourRow
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,31 @@ def log_pours(session: Session, trial_id: int, logs: Sequence[PourLog], by: str,
     forget_finding(session, trial_id)
 
 
-_FIELDS = {"batch_id": "batch"}
+def move_pours(session: Session, trial_id: int, moved: Move, reason: str, by: str, now: datetime) -> None:
+    """Give pours their new days; a declared plan keeps old and new, with the reason.
+
+    Raises
+    ------
+    Changed
+        One of them was put on record meanwhile.
+    """
+    trial = lock_trial(session, trial_id)
+    due = {pour.id for pour in trial.pours if pour.status == "due"}
+    if not {*moved.days, *moved.dropped} <= due:
+        raise Changed("One of these pours was put on record meanwhile: look at what stands there now.")
+    today = now.astimezone().date()
+    session.exec(delete(PourRow).where(col(PourRow.id).in_(moved.dropped)))
+    later = sum(moved.new) >= sum(moved.old[: len(moved.new)])
+    for pour_id, day in sorted(moved.days.items(), key=lambda each: each[1], reverse=later):
+        session.exec(update(PourRow).where(col(PourRow.id) == pour_id).values(day=day))
+    if trial.declared is not None:
+        old, new = moved.told
+        change = AmendmentRow(trial_id=trial_id, on=today, what="pours", old=old, new=new, reason=reason, by=by)
+        session.add(change)
+    forget_finding(session, trial_id)
+
+
+_FIELDS = {"batch_id": "batch", "other_batch_id": "other_batch"}
 
 
 def _plain(value: Any) -> Any:

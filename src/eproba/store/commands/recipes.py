@@ -3,12 +3,28 @@
 from dataclasses import replace
 from datetime import datetime
 
-from sqlmodel import Session
+from sqlalchemy import delete, select, update
+from sqlmodel import Session, col
 
 from eproba.core.brewing.recipe import Recipe, recipe_entry
 from eproba.store.commands.locks import Changed, lock_name
 from eproba.store.recipes import recipe_of, versions_of
-from eproba.store.tables import OwnRecipeRow
+from eproba.store.tables import BatchRow, OwnRecipeRow, TreatmentRow
+
+
+def put_recipe_away(session: Session, key: str, away: bool) -> None:
+    """No longer offer an own recipe, or offer it again."""
+    session.exec(update(OwnRecipeRow).where(col(OwnRecipeRow.key) == key).values(put_away=away))
+
+
+def delete_recipe(session: Session, key: str) -> bool:
+    """Delete an own recipe with its versions; False where a batch or a trial goes by it."""
+    used = select(col(BatchRow.id)).where(col(BatchRow.recipe) == key)
+    planned = select(col(TreatmentRow.id)).where(col(TreatmentRow.recipe) == key)
+    if session.connection().execute(used.union_all(planned).limit(1)).first() is not None:
+        return False
+    session.exec(delete(OwnRecipeRow).where(col(OwnRecipeRow.key) == key))
+    return True
 
 
 def keep_recipe(session: Session, recipe: Recipe, now: datetime, seen: int | None = None) -> Recipe:

@@ -4,8 +4,8 @@ import secrets
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import delete, func, select, update
-from sqlmodel import Session, col
+from sqlalchemy import delete, update
+from sqlmodel import Session, col, select
 
 from eproba.core.planning.plan import Plan, dealt_units
 from eproba.core.trial.declaration import declare
@@ -14,7 +14,7 @@ from eproba.core.trial.lots import ALGORITHM, SQUARE_ALGORITHM, LotsError, deal
 from eproba.core.trial.model import SpareRun, Trial
 from eproba.store.commands.findings import forget_finding
 from eproba.store.commands.locks import lock_trial, unchanged
-from eproba.store.mapping import unit_row
+from eproba.store.mapping import unit_from, unit_row
 from eproba.store.tables import (
     AmendmentRow,
     PourRow,
@@ -55,6 +55,8 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
         guard_cm=plan.layout.guard_cm,
         control=plan.letters[plan.control],
         no_worse=plan.no_worse,
+        ranked=plan.ranked,
+        compared=plan.compared,
         blind=plan.blind,
         batches=plan.batches,
         rules=vars(plan.rules),
@@ -64,8 +66,7 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
     trial_id = row.id
     for letter, treatment in zip(plan.letters, plan.treatments, strict=True):
         session.add(TreatmentRow(trial_id=trial_id, letter=letter, **vars(treatment)))
-        if treatment.amount is not None:
-            session.add_all(PourRow(trial_id=trial_id, letter=letter, day=day) for day in plan.rhythm.pours)
+    session.add_all(PourRow(trial_id=trial_id, **vars(each)) for each in plan.applications)
     for position, measure in enumerate(plan.measures):
         session.add(
             TrialMeasureRow(
@@ -87,12 +88,14 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
 
 
 def _count_alive(session: Session, trial_id: int) -> None:
-    """What lists and brews ask for at every look: how many units of each treatment live."""
-    u, t = UnitRow, TreatmentRow
-    units = select(func.count()).where(
-        col(u.trial_id) == t.trial_id, col(u.letter) == t.letter, col(u.lost_on).is_(None)
-    )
-    session.exec(update(t).where(col(t.trial_id) == trial_id).values(alive=units.scalar_subquery()))
+    """What lists and brews ask for at every look: how many units of each treatment live, how much goes onto them."""
+    rows = session.exec(select(UnitRow).where(col(UnitRow.trial_id) == trial_id, col(UnitRow.lost_on).is_(None)))
+    units = [unit_from(row) for row in rows]
+    for treatment in session.exec(select(TreatmentRow).where(col(TreatmentRow.trial_id) == trial_id)):
+        own = [unit.cut for unit in units if unit.letter == treatment.letter]
+        treatment.alive, treatment.ground = len(own), sum(cut.ground_m2 for cut in own)
+        session.add(treatment)
+    session.flush()
 
 
 def deal_again(session: Session, trial_id: int, seed: str, now: datetime) -> None:
@@ -148,12 +151,15 @@ def move_decision(session: Session, trial: Trial, day: int) -> None:
     session.exec(update(RoundRow).where(col(RoundRow.id) == last.id).values(day=day))
 
 
-def amend_treatment(session: Session, trial: Trial, letter: str, how: str, reason: str, by: str, on: date) -> None:
-    """Change how a treatment is given, in a declared trial."""
+def amend_treatment(
+    session: Session, trial: Trial, letter: str, how: str, recipe: str, reason: str, by: str, on: date
+) -> None:
+    """Change how a treatment is given and what it is brewed by, in a declared trial."""
     old = trial.treatment(letter)
     where = (col(TreatmentRow.trial_id) == trial.id, col(TreatmentRow.letter) == letter)
-    session.exec(update(TreatmentRow).where(*where).values(how=how))
-    told = (f"“{old.how}” ({old.name})", f"“{how}”")
+    session.exec(update(TreatmentRow).where(*where).values(how=how, recipe=recipe))
+    brewed = (f", {old.recipe}", f", {recipe}") if recipe != old.recipe else ("", "")
+    told = (f"“{old.how}” ({old.name}{brewed[0]})", f"“{how}”{brewed[1]}")
     session.add(
         AmendmentRow(trial_id=trial.id, on=on, what="treatments", old=told[0], new=told[1], reason=reason, by=by)
     )

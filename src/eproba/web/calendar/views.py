@@ -2,12 +2,13 @@
 
 import secrets
 from collections.abc import Iterable
-from datetime import timedelta
+from datetime import UTC, timedelta
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.applying.schedule import Job
+from eproba.core.applying.errands import Job
+from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import POUR_SECONDS
 from eproba.exchange.ics import CalendarEntry
 from eproba.exchange.ics import ics as ics_file
@@ -17,10 +18,12 @@ from eproba.store.feeds import feeds, known_feed
 from eproba.store.glances import Due, due_by, round_seconds
 from eproba.web.pictures.weeks import Task, weeks
 from eproba.web.ui.clock import now, today
+from eproba.web.ui.errands import job_address
 from eproba.web.ui.responses import file_name
 from eproba.web.ui.session import db, trial_or_404
 
 calendar = Blueprint("calendar", __name__, template_folder="templates")
+ALARMS = {"": "never", "0": "at its hour", "60": "an hour before", "720": "twelve hours before", "1440": "a day before"}
 AHEAD, FEED_AHEAD = timedelta(days=42), timedelta(days=400)
 
 
@@ -33,13 +36,17 @@ def show() -> ResponseReturnValue:
     tasks += [_brew_task(job) for job in brewing_jobs(db(), now(), start, end)]
     last = max((task.on for task in tasks), default=today())
     return render_template(
-        "calendar/calendar.html", weeks=weeks(tasks, today(), last), late=late, feeds=feeds(db()), tasks=tasks
+        "calendar/calendar.html",
+        weeks=weeks(tasks, today(), last),
+        late=late,
+        feeds=feeds(db()),
+        tasks=tasks,
+        alarms=ALARMS,
     )
 
 
 def _brew_task(job: Job) -> Task:
-    address = url_for("shelf.new", recipe=job.recipe.key, litres=f"{job.litres:.3g}")
-    return Task(job.at.astimezone().date(), "brew", job.words, job.minutes, address)
+    return Task(job.at.astimezone().date(), "brew", job.words, job.minutes, job_address(job))
 
 
 def _tasks(waiting: list[Due]) -> list[Task]:
@@ -51,38 +58,44 @@ def _task(due: Due, seconds: dict[int, tuple[float, float]]) -> Task:
     if due.kind == "pour":
         address = url_for("pours.show", trial_id=due.trial_id, day=due.day)
         share = len(due.letters) / max(1, due.treatments)
-        return Task(due.on, "pour", f"Pour: {due.trial_name}", POUR_SECONDS * due.units * share / 60, address)
+        return Task(due.on, "pour", f"{_named(due)}: {due.trial_name}", POUR_SECONDS * due.units * share / 60, address)
     plain, pulling = seconds[due.trial_id]
     minutes = due.units * (plain + (pulling if due.pull else 0.0)) / 60
     address = url_for("rounds.show", trial_id=due.trial_id, round_id=due.round_id)
     kind = "pull" if due.pull and pulling else "round"
-    return Task(due.on, kind, f"{'Baseline' if due.day == 0 else 'Round'}: {due.trial_name}", minutes, address)
+    return Task(due.on, kind, f"{_named(due)}: {due.trial_name}", minutes, address)
+
+
+def _named(due: Due) -> str:
+    if due.kind == "pour":
+        return COMPARED[due.compared].noun.capitalize()
+    return "Baseline" if due.day == 0 else "Round"
 
 
 def _entries(waiting: Iterable[Due]) -> list[CalendarEntry]:
     entries = []
     for due in waiting:
-        what = "Pour" if due.kind == "pour" else "Baseline" if due.day == 0 else "Round"
+        what = _named(due)
         units = f"treatments {', '.join(due.letters)}" if due.kind == "pour" else f"{due.units} units"
-        key = f"{due.kind}-{due.round_id or due.day}-{due.trial_id}@eproba"
-        entries.append(CalendarEntry(key, due.on, f"{what}: {due.trial_name}", f"Day {due.day}, {units}."))
+        entries.append(CalendarEntry(due.uid, due.on, f"{what}: {due.trial_name}", f"Day {due.day}, {units}."))
     return entries
 
 
 def _brew_entries(found: Iterable[Job]) -> list[CalendarEntry]:
-    return [
-        CalendarEntry(
-            f"{job.kind}-{job.recipe.key}-{job.at:%Y%m%d%H}@eproba",
-            job.at.astimezone().date(),
-            job.words,
-            f"For {len(job.serves)} pours: {', '.join(dict.fromkeys(each.trial for each in job.serves))}.",
-        )
-        for job in found
-    ]
+    return [CalendarEntry(job.key, job.at.astimezone(UTC), job.words, _for_whom(job), job.minutes) for job in found]
 
 
-def _as_file(name: str, waiting: Iterable[Due], title: str, brews: Iterable[Job]) -> Response:
-    text = ics_file(title, [*_entries(waiting), *_brew_entries(brews)], now())
+def _for_whom(job: Job) -> str:
+    trials = ", ".join(dict.fromkeys(each.trial for each in job.serves))
+    pours = f"{len(job.serves)} pour{'s' if len(job.serves) > 1 else ''}"
+    whose = f"For {pours}: {trials}." if trials else "On the brew shelf."
+    return f"{job.more} {whose}".strip()
+
+
+def _as_file(
+    name: str, waiting: Iterable[Due], title: str, brews: Iterable[Job], alarm_minutes: int | None = None
+) -> Response:
+    text = ics_file(title, [*_entries(waiting), *_brew_entries(brews)], now(), alarm_minutes)
     headers = {"Content-Disposition": f'attachment; filename="{name}.ics"'}
     return Response(text, content_type="text/calendar; charset=utf-8", headers=headers)
 
@@ -98,15 +111,17 @@ def ics(trial_id: int) -> ResponseReturnValue:
 @calendar.get("/feeds/<token>.ics")
 def feed(token: str) -> ResponseReturnValue:
     """What is due in all trials, for a calendar that has the secret address."""
-    if not known_feed(db(), token):
+    known = known_feed(db(), token)
+    if known is None:
         abort(404, "This calendar address was revoked, or never was one.")
     brews = brewing_jobs(db(), now(), *day_span(today(), FEED_AHEAD))
-    return _as_file("eproba", due_by(db(), today() + FEED_AHEAD, 2000), "Eproba", brews)
+    return _as_file("eproba", due_by(db(), today() + FEED_AHEAD, 2000), "Eproba", brews, known.alarm_minutes)
 
 
 @calendar.post("/calendar/feeds")
 def make_feed() -> ResponseReturnValue:
-    new_feed(db(), secrets.token_urlsafe(24), now())
+    wished = request.form.get("alarm", "")
+    new_feed(db(), secrets.token_urlsafe(24), now(), int(wished) if wished and wished in ALARMS else None)
     db().commit()
     flash("A new address. Whoever has it sees what is due, and nothing else.")
     return redirect(url_for("calendar.show"))

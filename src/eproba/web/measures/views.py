@@ -2,7 +2,7 @@
 
 import secrets
 
-from flask import Blueprint, flash, redirect, render_template, url_for
+from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from wtforms import RadioField, StringField
@@ -12,7 +12,7 @@ from eproba.core.catalogue import measures as catalogue
 from eproba.core.measuring.measures import MeasureError, own_measure
 from eproba.store.commands.measures import add_own_measure, drop_own_measure
 from eproba.store.measures import all_measures
-from eproba.web.ui.fields import NumberField
+from eproba.web.ui.fields import NumberField, whole
 from eproba.web.ui.session import db
 
 measures = Blueprint("measures", __name__, template_folder="templates")
@@ -36,15 +36,23 @@ def index() -> ResponseReturnValue:
     form = OwnMeasureForm()
     if form.validate_on_submit() and _added(form):
         flash(f"“{form.name.data}” can now be measured.")
-        return redirect(url_for("measures.index"))
+        draft = whole(request.args.get("draft", ""))
+        back = url_for("measures.index") if draft is None else _plan(draft)
+        return redirect(back)
     every = all_measures(db())
     page = render_template(
         "measures/index.html",
         form=form,
         catalogue=catalogue(),
         own=[m for k, m in every.items() if k not in catalogue()],
+        back="" if (draft := whole(request.args.get("draft", ""))) is None else _plan(draft),
     )
     return page, 400 if form.errors else 200
+
+
+def _plan(draft_id: int) -> str:
+    """The step of the plan that one came from."""
+    return url_for("new_trial.step", draft_id=draft_id, name="measure")
 
 
 def _added(form: OwnMeasureForm) -> bool:

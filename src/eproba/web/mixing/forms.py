@@ -3,18 +3,19 @@
 from typing import Any
 
 from flask_wtf import FlaskForm
-from wtforms import RadioField, SelectField, StringField
+from wtforms import BooleanField, RadioField, SelectField, StringField, ValidationError
 from wtforms.validators import Length
 
-from eproba.core.brewing.kitchen import EQUIPMENT, Kit
-from eproba.core.brewing.mixing import Want, in_n, pot_litres
+from eproba.core.brewing.kitchen import Kit
+from eproba.core.brewing.mixing import Want, in_n, pot_litres, pot_size
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.catalogue import ingredients
 from eproba.core.quantities import QuantityError, litres
-from eproba.store.kit import Household
+from eproba.store.kit import Garden, Household
 from eproba.web.ui.fields import NumberField
 
 WATERS = ("rain", "well", "tap with chlorine", "tap with chloramine", "tap, not known")
+MEASURED_WITH = ("scale_g", "spoon_ml", "jug_ml", "can_l", "syringe_ml")
 MEANS = {"plus": "1 + N (11 parts for “1 to 10”)", "in": "1 in N (10 parts for “1 to 10”)"}
 
 
@@ -25,10 +26,11 @@ class MixForm(FlaskForm):
     rate = NumberField("For each m² (empty: the recipe’s)", optional=True)
     units = NumberField("Units", whole=True, optional=True)
     each = StringField("Litres each", [Length(max=20)])
-    pot = NumberField("… or the pot’s volume (a tenth is poured)", optional=True)
+    pot_across = NumberField("… or pots (a tenth of them is poured), across", optional=True)
+    pot_high = NumberField("filled up to", optional=True)
     strength = NumberField("Strength: 1 to (empty: the recipe’s)", optional=True)
     means = RadioField("read as", choices=list(MEANS.items()), default="plus")
-    equipment = SelectField("Brought out with", choices=[(each.key, each.name) for each in EQUIPMENT], default="can")
+    equipment = SelectField("Brought out with", choices=[], default="can")
 
 
 def want_of(form: MixForm) -> Want:
@@ -46,11 +48,23 @@ def want_of(form: MixForm) -> Want:
     if form.by.data == "area":
         return Want(area_m2=1.0 if form.area.number is None else form.area.number, rate=form.rate.number, parts=parts)
     each = litres(form.each.data) if (form.each.data or "").strip() else None
-    if each is None and form.pot.number is not None:
-        each = pot_litres(form.pot.number)
+    surface = None
+    if form.pot_across.number is not None and form.pot_high.number is not None:
+        surface, volume = pot_size(form.pot_across.number, form.pot_high.number)
+        each = pot_litres(volume) if each is None else each
     if each is None:
-        raise QuantityError("Say how many litres each unit gets, or the pot’s volume.")
-    return Want(units=int(form.units.number or 1), per_unit_litres=each, parts=parts)
+        raise QuantityError(
+            "Say how many litres each unit gets, or how wide the pots are and how high they are filled."
+        )
+    return Want(units=int(form.units.number or 1), per_unit_litres=each, unit_m2=surface, parts=parts)
+
+
+def _months(field: Any) -> tuple[int, ...]:
+    """Months as numbers. Raises ValidationError."""
+    parts = [part for part in (field.data or "").replace(",", " ").split() if part]
+    if not all(part.isdigit() and 1 <= int(part) <= 12 for part in parts):
+        raise ValidationError("Write months as numbers from 1 to 12, such as 11, 12, 1.")
+    return tuple(dict.fromkeys(int(part) for part in parts))
 
 
 class KitForm(FlaskForm):
@@ -59,18 +73,35 @@ class KitForm(FlaskForm):
     spoon_ml = NumberField("Your smallest spoon", 0.1, 50)
     jug_ml = NumberField("Your jug’s step", 1, 1000)
     can_l = NumberField("Your can", 0.1, 1000)
+    syringe_ml = NumberField("Your syringe’s step", 0, 50)
     water = SelectField("Your water", choices=WATERS)
+    poor = BooleanField("Its soil is poor: little grows by itself, few worms")
+    cool = StringField("Cool months", [Length(max=60)])
+    dry = StringField("Dry months", [Length(max=60)])
+    wet = StringField("Wet months", [Length(max=60)])
+
+    def validate_cool(self, field: Any) -> None:
+        _months(field)
+
+    def validate_dry(self, field: Any) -> None:
+        _months(field)
+
+    def validate_wet(self, field: Any) -> None:
+        _months(field)
 
 
 def kit_filled(household: Household) -> dict[str, Any]:
     kit = household.kit
-    numbers = {name: f"{getattr(kit, name):g}" for name in ("scale_g", "spoon_ml", "jug_ml", "can_l")}
-    return {**numbers, "system": kit.system, "water": household.water}
+    numbers = {name: f"{getattr(kit, name):g}" for name in MEASURED_WITH}
+    garden = household.garden
+    months = {name: ", ".join(map(str, getattr(garden, name))) for name in ("cool", "dry", "wet")}
+    return {**numbers, **months, "poor": garden.poor, "system": kit.system, "water": household.water}
 
 
 def household_made(form: KitForm, prices: dict[str, float]) -> Household:
-    numbers = {name: float(getattr(form, name).number) for name in ("scale_g", "spoon_ml", "jug_ml", "can_l")}
-    return Household(Kit(system=form.system.data, **numbers), prices, form.water.data)
+    numbers = {name: float(getattr(form, name).number) for name in MEASURED_WITH}
+    garden = Garden(form.poor.data, _months(form.dry), _months(form.wet), _months(form.cool))
+    return Household(Kit(system=form.system.data, **numbers), prices, form.water.data, garden)
 
 
 def priced(recipe: Recipe) -> list[str]:

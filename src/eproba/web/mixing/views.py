@@ -6,17 +6,18 @@ from typing import Any
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.applying.comparing import warnings
-from eproba.core.applying.desk import all_added, at_the_desk, unlike
-from eproba.core.brewing.kitchen import EQUIPMENT, cans, fillings, measured
+from eproba.core.applying.comparing import added, carbon_warnings, warnings
+from eproba.core.applying.desk import KILLED, all_added, at_the_desk, unlike
+from eproba.core.brewing.kitchen import as_measured, cans, fillings, measured, too_weak_for
 from eproba.core.brewing.mixing import ingredient_alone, mix, parts_as_written
 from eproba.core.brewing.water import on_water
+from eproba.core.catalogue import equipment
 from eproba.core.errors import EprobaError
 from eproba.core.words import parse_number
 from eproba.exchange.mix_out import steps_of
 from eproba.store.commands.kit import keep_kit
 from eproba.store.kit import household_kit
-from eproba.store.recipes import all_recipes
+from eproba.store.recipes import all_recipes, offered_recipes
 from eproba.web.mixing.forms import KitForm, MixForm, household_made, kit_filled, known_ingredients, priced, want_of
 from eproba.web.pictures.added import added_rulers
 from eproba.web.ui.looks import trial_looks
@@ -28,7 +29,8 @@ mixing = Blueprint("mixing", __name__, template_folder="templates")
 def _form(typed: Any) -> MixForm:
     """The desk's questions, checked apart from a token: the desk changes nothing."""
     form = MixForm(formdata=typed or None, meta={"csrf": False})
-    form.recipe.choices = [(key, recipe.title) for key, recipe in all_recipes(db()).items()]
+    form.recipe.choices = [(key, recipe.title) for key, recipe in offered_recipes(db()).items()]
+    form.equipment.choices = [(key, each.name) for key, each in equipment().items()]
     if not typed:
         form.recipe.data, form.area.data, form.units.data, form.each.data = "yeast-starter", "10", "6", "0.25 L"
     elif not form.by.data:
@@ -56,15 +58,22 @@ def _mixed(form: MixForm) -> dict[str, Any]:
     if not form.validate():
         problem = next(str(error) for errors in form.errors.values() for error in errors)
         return {"mixed": None, "problem": problem, "household": household, "recipe": recipe}
-    try:
-        mixed = mix(recipe, want_of(form))
-    except EprobaError as error:
-        return {"mixed": None, "problem": str(error), "household": household, "recipe": recipe}
-    tool = next((each for each in EQUIPMENT if each.key == form.equipment.data), EQUIPMENT[0])
+    tool = equipment().get(form.equipment.data or "", equipment()["can"])
     if tool.key == "can":
         tool = replace(tool, litres=household.kit.can_l)
+    try:
+        want = want_of(form)
+        if want.area_m2 is not None and want.rate is None and recipe.liquid:
+            want = replace(want, rate=tool.rate)
+        mixed = mix(recipe, want)
+        really = as_measured(mixed, household.kit)
+    except EprobaError as error:
+        return {"mixed": None, "problem": str(error), "household": household, "recipe": recipe}
     return {
         "mixed": mixed,
+        "really": really,
+        "warnings": carbon_warnings(added("", recipe.title, really, 1, {}, 0.0)) if really.loads else [],
+        "too_weak": too_weak_for(tool, mixed.parts) if recipe.liquid else "",
         "problem": "",
         "recipe": recipe,
         "household": household,
@@ -121,6 +130,7 @@ def for_trial(trial_id: int) -> ResponseReturnValue:
         looks=look,
         kit=household.kit,
         measured=measured,
+        killed=KILLED,
         loads=loads,
         warnings=[*warnings([each for each in loads if each.water_l > 0 or each.easy_carbon_g > 0]), *unlike(trial)],
         concentrated=any(each.mixed and each.mixed.water_litres for each in desk),

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 
 from eproba.core.brewing.weather import Day
+from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.model import Trial
 
 WIDTH, LEFT, RIGHT = 1000.0, 88.0, 60.0
@@ -65,6 +66,7 @@ class DayStrip:
     envelope: float
     sealed: bool
     words: str
+    lane: str = "Pour"
 
 
 def day_strip(trial: Trial, today: date, brews: Sequence[Brewed] = (), weather: Sequence[Day] = ()) -> DayStrip:
@@ -97,6 +99,7 @@ def day_strip(trial: Trial, today: date, brews: Sequence[Brewed] = (), weather: 
     return DayStrip(
         x(0), x(trial.decision_day), ticks, rounds, pours, spans, _sky(trial, weather),
         x(now) if inside else None, x(trial.decision_day), trial.sealed(today), words,
+        COMPARED[trial.compared].noun.capitalize(),
     )  # fmt: skip
 
 

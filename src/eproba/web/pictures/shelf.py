@@ -4,12 +4,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from eproba.core.brewing.batches import Batch, Next, State, ready_window, state, wants
+from eproba.core.brewing.batches import Next, State, state, wants
+from eproba.core.brewing.clock import ready_window
+from eproba.core.brewing.events import Batch, left
 
 TOP, BOTTOM = 30.0, 128.0  # of what can be filled
 STATES: dict[State, str] = {
-    "standing": "water stands", "brewing": "brewing", "ready": "ready", "strained": "strained", "used up": "used up",
-    "too old": "too old", "thrown away": "thrown away",
+    "standing": "water stands", "brewing": "brewing", "ready": "ready", "strained": "strained",
+    "throw away": "throw away", "used up": "used up", "too old": "too old", "thrown away": "thrown away",
 }  # fmt: skip
 
 
@@ -20,6 +22,7 @@ class Vessel:
     batch: Batch
     state: State
     told: str
+    there: float
     next: Next
     level: float
     bubbles: tuple[tuple[float, float, float], ...]
@@ -30,13 +33,13 @@ class Vessel:
 def vessel(batch: Batch, now: datetime) -> Vessel:
     """Draw one batch."""
     where, wanted = state(batch, now), wants(batch, now)
-    share = min(1.0, batch.left / batch.litres) if batch.litres else 0.0
+    there = left(batch.until(now))
+    share = min(1.0, there / batch.litres) if batch.litres else 0.0
     level = BOTTOM - (BOTTOM - TOP) * 0.92 * share
     rising = _bubbles(batch.id, level) if where == "brewing" else ()
-    unit = "L" if batch.recipe.liquid else batch.recipe.yields_unit
-    words = f"{batch.recipe.title}, {batch.left:.3g} of {batch.litres:.3g} {unit}, {STATES[where]}. {wanted.words}."
-    window = ready_window(batch, now) if where in ("standing", "brewing") else None
-    return Vessel(batch, where, STATES[where], wanted, round(level, 1), rising, window, words)
+    words = f"{batch.recipe.title}, {there:.3g} of {batch.litres:.3g} {batch.unit}, {STATES[where]}. {wanted.words}."
+    window = ready_window(batch) if where in ("standing", "brewing") else None
+    return Vessel(batch, where, STATES[where], there, wanted, round(level, 1), rising, window, words)
 
 
 def shelf(batches: Sequence[Batch], now: datetime) -> list[Vessel]:

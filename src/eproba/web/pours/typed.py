@@ -1,18 +1,22 @@
 """One day's applications as typed: amounts, exceptions, batches, circumstances; wrong ones get a sentence."""
 
 import hashlib
-from collections.abc import Mapping
-from dataclasses import dataclass
-from datetime import date, datetime, time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
 from typing import Any
 
 from eproba.core.applying.at_the_pour import MOISTURES
-from eproba.core.brewing.batches import Batch, BatchError, why_not_pour
+from eproba.core.brewing.batches import why_not_pour
+from eproba.core.brewing.events import CLOCKS_DIFFER, Batch, BatchError
+from eproba.core.brewing.mixing import differs
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import celsius
-from eproba.core.trial.doses import amount, exceptions, given_on
+from eproba.core.trial.doses import Dose, amount, each_in_words, exceptions, given_on, planned_dose
 from eproba.core.trial.model import Pour, Treatment, Trial
-from eproba.core.words import parse_date, parse_number
+from eproba.core.words import parse_number
+from eproba.store.brewing import when
+from eproba.web.ui.fields import moment_of, written
 
 CANS = {"own": "from its own can", "first": "control first, same can", "after": "same can, after the brew"}
 MOST_TEXT = 300
@@ -28,13 +32,16 @@ class PourRowShown:
 
     pour: Pour
     treatment: Treatment
+    dose: Dose | None
+    each: tuple[tuple[str, tuple[str, ...]], ...]
     codes: tuple[str, ...]
     status: str
     amount: str
     exceptions: str
     batch: str
+    other_batch: str
     override: str
-    done_on: str
+    done_at: str
     note: str
 
     @property
@@ -44,8 +51,16 @@ class PourRowShown:
 
     @property
     def planned(self) -> str:
-        t = self.treatment
-        return f"{t.amount:g} {t.amount_unit} each" if t.amount else ""
+        return "" if self.dose is None else self.dose.words
+
+    @property
+    def unit(self) -> str:
+        return "" if self.dose is None else self.dose.unit
+
+    @property
+    def plain(self) -> bool:
+        """Plain water that makes up for what other treatments get."""
+        return self.pour.what == "water"
 
 
 @dataclass(frozen=True)
@@ -58,23 +73,26 @@ class DayTyped:
     can: str
 
 
-def row_of(trial: Trial, pour: Pour, typed: Mapping[str, str], today: date) -> PourRowShown:
+def row_of(trial: Trial, pour: Pour, typed: Mapping[str, str], now: datetime) -> PourRowShown:
     """What stands in the form for one treatment."""
     treatment = trial.treatment(pour.letter)
     here = [unit for unit in trial.units if unit.letter == pour.letter and unit.lost_on is None]
-    each = pour.amount_each if pour.amount_each is not None else treatment.amount
+    dose = planned_dose(trial, pour)
+    given = dose if dose is None or pour.amount_each is None else replace(dose, amount=pour.amount_each)
     standing = {
         "status": pour.status if pour.status != "due" else "poured",
-        "amount": "" if each is None else f"{each:g} {treatment.amount_unit} each",
+        "amount": "" if given is None else given.words,
         "exceptions": ", ".join(f"{code} {amount:g}" for code, amount in pour.unit_amounts.items()),
         "batch": "" if pour.batch is None else str(pour.batch),
+        "other_batch": "" if pour.other_batch is None else str(pour.other_batch),
         "override": pour.override,
-        "done_on": (pour.done_on or today).isoformat(),
+        "done_at": written(pour.done_at or (when(pour.done_on) if pour.done_on else now)),
         "note": pour.note,
     }
     filled = {name: typed.get(f"{name}-{pour.id}", usual).strip()[:MOST_TEXT] for name, usual in standing.items()}
     codes = tuple(unit.code for unit in sorted(here, key=lambda unit: unit.walk))
-    return PourRowShown(pour, treatment, codes, **filled)
+    each = () if dose is None or dose.per == "unit" else tuple(each_in_words(dose, here))
+    return PourRowShown(pour, treatment, dose, each, codes, **filled)
 
 
 def circumstances(pours: list[Pour], typed: Mapping[str, str]) -> DayTyped:
@@ -90,8 +108,8 @@ def circumstances(pours: list[Pour], typed: Mapping[str, str]) -> DayTyped:
     return DayTyped(soil, known.moisture, "no" if known.alike is False else "yes", known.can or "own")
 
 
-def values_of(trial: Trial, row: PourRowShown, day: DayTyped, batch: Batch | None, today: date) -> dict[str, Any]:
-    """The columns to keep.
+def values_of(trial: Trial, row: PourRowShown, day: DayTyped, brews: Sequence[Batch], now: datetime) -> dict[str, Any]:
+    """The columns to keep; `brews` it was poured from, two where they were brewed side by side.
 
     Raises
     ------
@@ -102,45 +120,58 @@ def values_of(trial: Trial, row: PourRowShown, day: DayTyped, batch: Batch | Non
         raise PourError("Say for each treatment whether it was poured or skipped.")
     if row.status == "skipped" and not row.note:
         raise PourError(f"Say in the note why {row.treatment.name} was skipped.")
-    done_on = given_on(trial, parse_date(row.done_on), today)
-    soil_c = celsius(parse_number(day.soil_c)) if day.soil_c else None
+    done_at = moment_of(row.done_at, now)
+    done_on = given_on(trial, done_at.date(), now.astimezone().date())
+    if done_at > now + CLOCKS_DIFFER:
+        raise PourError(f"{row.treatment.name}: {done_at:%H:%M} is still to come: put it on record when it is done.")
+    soil_c = soil_temperature(day)
     if day.moisture and day.moisture not in MOISTURES:
         raise PourError(f"The soil is {', '.join(MOISTURES[:-1])} or {MOISTURES[-1]}.")
     common = {
-        "status": row.status, "done_on": done_on, "note": row.note, "soil_c": soil_c, "moisture": day.moisture,
-        "alike": day.alike == "yes", "can": day.can if day.can in CANS else "", "amount_each": None, "amount": "",
-        "unit_amounts": {}, "batch_id": None, "override": "",
+        "status": row.status, "done_on": done_on, "done_at": done_at, "note": row.note, "soil_c": soil_c,
+        "moisture": day.moisture, "alike": day.alike == "yes", "can": day.can if day.can in CANS else "",
+        "amount_each": None, "amount": "", "unit_amounts": {}, "batch_id": None, "other_batch_id": None, "override": "",
+        "otherwise": "",
     }  # fmt: skip
     if row.status == "skipped":
         return common
     each, others = _amounts(row)
-    override = _override(row, batch, done_on)
+    override = _override(row, brews, done_at)
     return common | {
-        "amount_each": each, "amount": f"{each:g} {row.treatment.amount_unit} each", "unit_amounts": others,
-        "batch_id": None if batch is None else batch.id, "override": override,
+        "amount_each": each, "amount": replace(row.dose, amount=each).words if row.dose else "", "unit_amounts": others,
+        "batch_id": brews[0].id if brews else None, "other_batch_id": brews[1].id if len(brews) > 1 else None,
+        "override": override,
+        "otherwise": "; ".join(line for b in brews for line in differs(b.recipe, b.amounts, b.litres)),
     }  # fmt: skip
+
+
+def soil_temperature(day: DayTyped) -> float | None:
+    """As typed. Raises NumberError, QuantityError."""
+    return celsius(parse_number(day.soil_c)) if day.soil_c else None
 
 
 def _amounts(row: PourRowShown) -> tuple[float, dict[str, float]]:
     """What each unit got, and the units that got another amount."""
-    unit = row.treatment.amount_unit
+    unit = row.unit
     try:
-        return amount(row.amount, unit), exceptions(row.exceptions, row.codes, unit)
+        each, others = amount(row.amount, unit), exceptions(row.exceptions, row.codes, unit)
     except EprobaError as error:
         raise PourError(f"{row.treatment.name}: {error}") from error
+    if each == 0 and not any(others.values()):
+        raise PourError(f"{row.treatment.name}: 0 {unit} is no application: choose “skipped”, and say why.")
+    return each, others
 
 
-def _override(row: PourRowShown, batch: Batch | None, done_on: date) -> str:
-    """Nothing where the batch is good; else the reason for pouring it all the same, or an error that asks for one."""
-    if batch is None:
-        return ""
-    when = datetime.combine(done_on, time(23, 59)).astimezone()
+def _override(row: PourRowShown, brews: Sequence[Batch], done_at: datetime) -> str:
+    """Nothing where the batches are good at the pour’s own hour; else the reason for pouring them all the same, or an
+    error that asks for one."""
     try:
-        why = why_not_pour(batch, when)
+        against = [why for each in brews if (why := why_not_pour(each, done_at))]
     except BatchError as error:
         raise PourError(f"{row.treatment.name}: {error}") from error
-    if batch.id == row.pour.batch:
+    if brews and brews[0].id == row.pour.batch:
         return row.pour.override  # on record already: a correction is no new pour
+    why = " ".join(against)
     if why and not row.override:
         text = f"{row.treatment.name}: {why} Choose another batch, or say why you pour it all the same; it is put on"
         raise PourError(f"{text} record and stands in the verdict.")

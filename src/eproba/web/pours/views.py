@@ -1,35 +1,54 @@
 """Applications: what, how much, where and how for one day, what was really poured; and the log."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from flask_wtf import FlaskForm
+from wtforms import RadioField, StringField
+from wtforms.validators import InputRequired, Length
 
-from eproba.core.applying.at_the_pour import MOISTURES, Counsel, on_pour
-from eproba.core.applying.desk import Mixed, at_the_desk, recipe_for
-from eproba.core.brewing.batches import Batch, state, why_not_pour
+from eproba.core.applying.at_the_pour import MOISTURES, Counsel, on_pour, on_soil
+from eproba.core.applying.desk import KILLED, Mixed, at_the_desk, recipe_for
+from eproba.core.brewing.batches import CAN_BE_POURED, state, why_not_pour
+from eproba.core.brewing.events import Batch, left
 from eproba.core.brewing.mixing import poured_concentrate
+from eproba.core.brewing.weather import weather_at
 from eproba.core.errors import EprobaError
+from eproba.core.planning.advice import MANURE_DAYS
 from eproba.core.trial.blinding import hides_lots
+from eproba.core.trial.doses import Dose, planned_dose, second_brew
 from eproba.core.trial.model import Pour, Trial
+from eproba.core.trial.moving import move as plan_move
+from eproba.core.trial.moving import too_soon
+from eproba.core.words import parse_date
 from eproba.store.batches import batches
+from eproba.store.brewing import when
 from eproba.store.commands.locks import Changed
-from eproba.store.commands.pours import PourLog, log_pours
+from eproba.store.commands.pours import PourLog, log_pours, move_pours
 from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes
-from eproba.web.pours.typed import CANS, DayTyped, PourRowShown, circumstances, row_of, values_of
+from eproba.web.pours.typed import (
+    CANS,
+    DayTyped,
+    PourRowShown,
+    circumstances,
+    row_of,
+    soil_temperature,
+    values_of,
+)
 from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.fields import whole
+from eproba.web.ui.fields import whole, written
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
 from eproba.web.verdict.keeping import kept
 
 pours = Blueprint("pours", __name__, template_folder="templates")
-WEEK = timedelta(days=7)
+WEEK, AHEAD = timedelta(days=7), timedelta(hours=36)
 HIDDEN = (
     "This trial is blind, and this device reads: it does not show who gets what. Pouring is for whoever keeps the lot "
     "slip; her device is set to “pours” under “Who types?”."
@@ -43,13 +62,15 @@ def show(trial_id: int, day: int) -> ResponseReturnValue:
     if hides_lots(trial, today(), sees_lots()):
         abort(403, HIDDEN)
     that_day = sorted(
-        (pour for pour in trial.pours if pour.day == day), key=lambda pour: (pour.letter != trial.control, pour.letter)
+        (pour for pour in trial.pours if pour.day == day),
+        key=lambda pour: (pour.letter != trial.control, pour.letter, pour.what),
     )
-    rows = [_with_batch(row_of(trial, pour, request.form, today())) for pour in that_day]
+    rows = [_with_batch(row_of(trial, pour, request.form, now())) for pour in that_day]
     held = circumstances(that_day, request.form)
-    problem = ""
+    problem, felt = "", list[Counsel]()
     if request.method == "POST":
-        problem = _kept(trial, rows, held)
+        problem, felt = _soil_says(rows, held)
+        problem = problem or _kept(trial, rows, held)
         if not problem:
             flash(f"Applications of day {day} are on record.")
             return redirect(url_for("trials.show", trial_id=trial_id))
@@ -64,33 +85,56 @@ def show(trial_id: int, day: int) -> ResponseReturnValue:
         problem=problem,
         looks=trial_looks(trial),
         desk=desk,
-        recipes={row.treatment.letter: recipe_for(row.treatment, trial, known) for row in rows},
-        shelf={row.treatment.letter: _on_the_shelf(row) for row in rows},
-        counsel=_counsel(trial, day, desk),
+        recipes={row.pour.id: None if row.plain else recipe_for(row.treatment, trial, known) for row in rows},
+        shelf={row.pour.id: _on_the_shelf(row) for row in rows},
+        counsel=[*felt, *_counsel(trial, that_day, desk)],
+        heard=bool(felt),
+        latest=written(now()),
+        killed=KILLED,
+        harvest=[max(trial.date_of(day), today()) + timedelta(days=days) for days in MANURE_DAYS],
+        waiting=any(pour.status == "due" for pour in that_day),
         moistures=MOISTURES,
         cans=CANS,
     )
     return page, 400 if problem else 200
 
 
+def _soil_says(rows: list[PourRowShown], held: DayTyped) -> tuple[str, list[Counsel]]:
+    """What the soil says, as it was typed, before a pour of today is kept; once it was read, it is kept."""
+    new = any(row.pour.status == "due" and row.status == "poured" for row in rows)
+    if not new or request.form.get("heard"):
+        return "", []
+    try:
+        felt = on_soil(soil_temperature(held), held.moisture)
+    except EprobaError as error:
+        return str(error), []
+    waits = [counsel for counsel in felt if counsel.wait or counsel.text.startswith("Soil at")]
+    return ("Not kept yet: read what the soil says, then keep it again, or pour another day." if waits else ""), felt
+
+
 def _with_batch(row: PourRowShown) -> PourRowShown:
     """Where nothing is said yet, the batch that is good and has most of what is needed."""
     if request.method == "POST" or row.pour.status != "due" or row.batch:
         return row
-    good = (b for b in _on_the_shelf(row) if state(b, now()) in ("ready", "strained") and not why_not_pour(b, now()))
-    best = max(good, key=lambda batch: batch.left, default=None)
-    return row if best is None else replace(row, batch=str(best.id))
+    good = [b for b in _on_the_shelf(row) if state(b, now()) in CAN_BE_POURED and not why_not_pour(b, now())]
+    best = [str(batch.id) for batch in sorted(good, key=left, reverse=True)]
+    if not best:
+        return row
+    side = best[1] if len(best) > 1 and row.treatment.sharing == "parallel" else ""
+    return replace(row, batch=best[0], other_batch=side)
 
 
-def _batch(row: PourRowShown) -> Batch | None:
-    number = whole(row.batch)
-    found = [] if number is None else batches(db(), [number])
-    return found[0] if found else None
+def _brews(row: PourRowShown) -> list[Batch]:
+    """The batches that a row names, one or two."""
+    numbers = [number for text in (row.batch, row.other_batch) if (number := whole(text)) is not None]
+    found = {batch.id: batch for batch in batches(db(), numbers)} if numbers else {}
+    return [found[number] for number in dict.fromkeys(numbers) if number in found]
 
 
 def _on_the_shelf(row: PourRowShown) -> list[Batch]:
     """The batches that this treatment can be poured from."""
-    return batches(db(), recipe=row.treatment.recipe, limit=12) if row.treatment.recipe else []
+    recipe = "" if row.plain else row.treatment.recipe
+    return batches(db(), recipe=recipe, limit=12) if recipe else []
 
 
 def _kept(trial: Trial, rows: list[PourRowShown], held: DayTyped) -> str:
@@ -99,9 +143,10 @@ def _kept(trial: Trial, rows: list[PourRowShown], held: DayTyped) -> str:
         if any(request.form.get(f"seen-{row.pour.id}", row.mark) != row.mark for row in rows):
             text = "Somebody else put this day on record meanwhile"
             raise Changed(f"{text}. What stands now is in the log; keep yours if it is right.")
-        batch = {row.pour.id: _batch(row) for row in rows}
-        values = [values_of(trial, row, held, batch[row.pour.id], today()) for row in rows]
-        logs = [PourLog(row.pour, v, _took(row, v, batch[row.pour.id])) for row, v in zip(rows, values, strict=True)]
+        brews = [_brews(row) for row in rows]
+        values = [values_of(trial, row, held, each, now()) for row, each in zip(rows, brews, strict=True)]
+        told = zip(rows, values, brews, strict=True)
+        logs = [PourLog(row.pour, kept, _took(trial, row, kept, each)) for row, kept, each in told]
         log_pours(db(), trial.id, logs, who(), now())
     except EprobaError as error:
         db().rollback()
@@ -110,23 +155,34 @@ def _kept(trial: Trial, rows: list[PourRowShown], held: DayTyped) -> str:
     return ""
 
 
-def _took(row: PourRowShown, values: Mapping[str, Any], batch: Batch | None) -> dict[int, float]:
+def _took(trial: Trial, row: PourRowShown, values: Mapping[str, Any], brews: Sequence[Batch]) -> dict[int, float]:
     """Litres of concentrate by batch; a batch that the record named before and does not now gets its litres back."""
-    took = {} if row.pour.batch is None else {row.pour.batch: 0.0}
-    if batch is not None and values["batch_id"] is not None:
-        each, others, t = values["amount_each"], values["unit_amounts"], row.treatment
-        took[batch.id] = poured_concentrate(batch.recipe, each, others, row.codes, t.amount_unit, t.water_parts)
+    took = {batch: 0.0 for batch in (row.pour.batch, row.pour.other_batch) if batch is not None}
+    if values["batch_id"] is None:
+        return took
+    others, t = values["unit_amounts"], row.treatment
+    dose = Dose(values["amount_each"], row.unit, t.per)
+    second = second_brew([unit for unit in trial.units if unit.letter == t.letter]) if len(brews) > 1 else frozenset()
+    for place, batch in enumerate(brews):
+        codes = [code for code in row.codes if (code in second) == (place == 1)]
+        given = [others.get(code, dose.of(trial.by_code[code].cut)) for code in codes]
+        took[batch.id] = poured_concentrate(batch.recipe, given, row.unit, t.water_parts)
     return took
 
 
-def _counsel(trial: Trial, day: int, desk: dict[str, Mixed]) -> list[Counsel]:
-    """What speaks for or against pouring now, once for all treatments."""
-    here = station()
-    measured, foretold = here.hours(now() - WEEK, now()), here.forecast(now(), 36)
+def _counsel(trial: Trial, that_day: list[Pour], desk: dict[str, Mixed]) -> list[Counsel]:
+    """What speaks for or against pouring now, once for all treatments; nothing where it is poured already."""
+    waiting = [pour for pour in that_day if pour.status == "due"]
+    if not waiting:
+        return []
+    local, ground = now().astimezone(), household_kit(db()).ground_on(today())
+    weather = weather_at(station(), local, WEEK, AHEAD)
     found: list[Counsel] = []
-    for letter, each in desk.items():
-        recipe = each.mixed.recipe if each.mixed and each.treatment.recipe else None
-        found += on_pour(recipe, now().astimezone(), day, _last(trial, letter), measured, foretold)
+    for pour in waiting:
+        each = desk[pour.letter]
+        brewed = pour.what == "dose" and each.treatment.recipe
+        recipe = each.mixed.recipe if each.mixed and brewed else None
+        found += on_pour(recipe, local, pour.day, _last(trial, pour.letter), weather, ground)
     return list(dict.fromkeys(found))
 
 
@@ -136,10 +192,86 @@ def _last(trial: Trial, letter: str) -> date | None:
     return max((on for on in done if on < today()), default=None)
 
 
+@pours.post("/trials/<int:trial_id>/pours/overdue")
+def overdue(trial_id: int) -> ResponseReturnValue:
+    """Everything that was to be poured before today, at one go: as planned, or left out."""
+    trial, go = trial_or_404(trial_id), request.form.get("go")
+    if hides_lots(trial, today(), sees_lots()):
+        abort(403, HIDDEN)
+    if go not in ("poured", "skipped"):
+        abort(400, "Say whether the pours were done as planned, or left out.")
+    waiting = [p for p in trial.pours if p.status == "due" and trial.date_of(p.day) < today()]
+    logs = [
+        PourLog(pour, _as_planned(trial, pour) if go == "poured" else _left_out(trial, pour), {}) for pour in waiting
+    ]
+    try:
+        log_pours(db(), trial.id, logs, who(), now())
+    except EprobaError as error:
+        db().rollback()
+        flash(str(error))
+        return redirect(url_for("today_page.show"))
+    kept(trial.id)
+    flash(f"{len(logs)} applications are on record, each {'as planned' if go == 'poured' else 'as left out'}.")
+    return redirect(url_for("pours.index", trial_id=trial_id))
+
+
+def _as_planned(trial: Trial, pour: Pour) -> dict[str, Any]:
+    dose, on = planned_dose(trial, pour), trial.date_of(pour.day)
+    return {
+        "status": "poured", "done_on": on, "done_at": when(on), "note": "put down later, as planned",
+        "amount_each": None if dose is None else dose.amount, "amount": "" if dose is None else dose.words,
+    }  # fmt: skip
+
+
+def _left_out(trial: Trial, pour: Pour) -> dict[str, Any]:
+    return {"status": "skipped", "done_on": trial.date_of(pour.day), "note": "left out"}
+
+
+class MoveForm(FlaskForm):
+    to = StringField("To", [InputRequired("Which day?"), Length(max=30)])
+    following = RadioField("What moves", choices=[("no", "this pour alone"), ("yes", "this one and all that follow")],
+                           default="no")  # fmt: skip
+    reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), Length(max=300)])
+
+
+@pours.route("/trials/<int:trial_id>/pours/<int:day>/move", methods=["GET", "POST"])
+def move(trial_id: int, day: int) -> ResponseReturnValue:
+    """Move the pours of a day, alone or with those after it."""
+    trial = trial_or_404(trial_id)
+    if not trial.sealed(today()):
+        abort(400, "The envelope is open: pours can’t be moved any more.")
+    wanted = max(trial.date_of(day), today()).isoformat()
+    form = MoveForm() if request.method == "POST" else MoveForm(data={"to": request.args.get("to") or wanted})
+    problem = ""
+    if form.validate_on_submit():
+        problem = _moved(trial, day, form)
+        if not problem:
+            return redirect(url_for("trials.show", trial_id=trial_id))
+    page = render_template("pours/move.html", trial=trial, day=day, form=form, problem=problem)
+    return page, 400 if problem or form.errors else 200
+
+
+def _moved(trial: Trial, day: int, form: MoveForm) -> str:
+    """Move them; returns what is in the way, if anything."""
+    known = all_recipes(db())
+    try:
+        to = trial.day_of(parse_date(form.to.data or ""))
+        moved = plan_move(trial, day, to, form.following.data == "yes", trial.day_of(today()))
+        move_pours(db(), trial.id, moved, (form.reason.data or "").strip().rstrip("."), who(), now())
+    except EprobaError as error:
+        db().rollback()
+        return str(error)
+    db().commit()
+    ground = household_kit(db()).ground_on(trial.date_of(to))
+    fewest = {t.letter: known[t.recipe].fewest_days(to, ground) for t in trial.treatments if t.recipe in known}
+    flash(" ".join(["Moved.", *too_soon(trial, moved, fewest)]))
+    return ""
+
+
 @pours.get("/trials/<int:trial_id>/pours")
 def index(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
-    used = {pour.batch for pour in trial.pours if pour.batch is not None}
+    used = {batch for pour in trial.pours for batch in (pour.batch, pour.other_batch) if batch is not None}
     names = {batch.id: batch.name or batch.recipe.title for batch in batches(db(), sorted(used))}
     return render_template("pours/index.html", trial=trial, looks=trial_looks(trial), brews=names, told=_told)
 

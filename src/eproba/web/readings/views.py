@@ -13,14 +13,13 @@ from wtforms.validators import InputRequired, Length
 from eproba.core.errors import EprobaError
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import LONGEST_REASON, Entry
-from eproba.core.words import DateError, exact, parse_date
+from eproba.core.words import DateError, day_words, exact, parse_date
 from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_readings
 from eproba.exchange.table import decode
 from eproba.store.commands.readings import Answer, Sender, Sent, add_many, take_entries
 from eproba.store.readings import all_readings, corrections_of, readings_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
-from eproba.web.ui.filters import day_and_month
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, who
 from eproba.web.verdict.keeping import kept
@@ -75,7 +74,7 @@ def _elsewhen(trial: Trial, chosen: Round, table: dict[tuple[int, str], dict[int
     """The days on which a round was truly read, where they are not the one planned."""
     found = {r.read_at.date() for cell in table.values() for r in cell.values() if r.read_at is not None}
     other = sorted(found - {trial.date_of(chosen.day)})
-    return ", ".join(f"{day_and_month(on)} (day {trial.day_of(on)})" for on in other)
+    return ", ".join(f"{day_words(on)} (day {trial.day_of(on)})" for on in other)
 
 
 @readings.route("/trials/<int:trial_id>/readings/<int:reading_id>", methods=["GET", "POST"])

@@ -1,5 +1,7 @@
-"""A gardener's own recipe as a form: its main values; signs and schools come along from where it was copied."""
+"""A gardener's own recipe as a form, from nothing or from a copy; its schools come along from where it was copied."""
 
+import re
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -9,6 +11,7 @@ from wtforms import (
     Form,
     FormField,
     HiddenField,
+    RadioField,
     SelectField,
     SelectMultipleField,
     StringField,
@@ -17,33 +20,79 @@ from wtforms import (
 from wtforms.validators import InputRequired, Length
 from wtforms.widgets import CheckboxInput, ListWidget
 
-from eproba.core.brewing.ingredients import RecipeError
-from eproba.core.brewing.recipe import Phase, Portion, Recipe, Step
+from eproba.core.brewing.ingredients import Ingredient, RecipeError
+from eproba.core.brewing.recipe import (
+    OWN_INGREDIENT,
+    SIGN_WORDS,
+    SIGNS,
+    Phase,
+    Portion,
+    Recipe,
+    Signs,
+    Step,
+)
 from eproba.core.catalogue import cautions, ingredients
 from eproba.web.ui.fields import NumberField, whole
 
 UNITS = ("g", "kg", "mL", "L", "tsp", "tbsp", "US cup", "metric cup", "handful", "slice", "seed")
+KINDS = {"drench": "poured: litres", "dry": "spread: kilograms"}
+KEEPS_FROM = {"ready": "it is ready", "mixed": "it is mixed", "strained": "it is strained", "air off": "the air is off"}
+ROWS, OWN_ROWS = 12, 3
 
 
 class PortionForm(Form):
-    ingredient = SelectField("Ingredient", default="")
+    ingredient = SelectField("Ingredient", default="", validate_choice=False)
     amount = NumberField("Amount", 0, 100_000, optional=True)
     unit = SelectField("Unit", choices=UNITS, default="g")
 
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self.ingredient.choices = [("", "–"), *((key, each.name) for key, each in ingredients().items())]
+
+class OwnIngredientForm(Form):
+    """An ingredient that the catalogue does not know: sugar and nitrogen in percent of its mass."""
+
+    name = StringField("Name", [Length(max=80)])
+    density = NumberField("A litre weighs", 0.01, 25, optional=True)
+    grams_each = NumberField("A handful weighs", 0.01, 100_000, optional=True)
+    sugar = NumberField("Sugar", 0, 100, optional=True)
+    nitrogen = NumberField("Nitrogen", 0, 100, optional=True)
+
+
+def _looks(sign: str, about: str) -> SelectMultipleField:
+    """Which looks of a sign mean that it is ready, or to be thrown away."""
+    choices = [(look, SIGN_WORDS.get((sign, look), look)) for look in SIGNS[sign]]
+    return SelectMultipleField(
+        f"{sign.capitalize()}: {about}", choices=choices, widget=ListWidget(prefix_label=False),
+        option_widget=CheckboxInput(),
+    )  # fmt: skip
+
+
+class SignsForm(Form):
+    """What may be seen of each sign."""
+
+    smell = _looks("smell", "any of")
+    bubbles = _looks("bubbles", "any of")
+    foam = _looks("foam", "any of")
+    colour = _looks("colour", "any of")
+    mould = _looks("mould", "any of")
+    slime = _looks("slime", "any of")
+
+    @property
+    def signs(self) -> Signs | None:
+        found = {sign: tuple(getattr(self, sign).data) for sign in SIGNS if getattr(self, sign).data}
+        return found or None
 
 
 class RecipeForm(FlaskForm):
     """A recipe as typed; `version` is the one that the form was made from."""
 
     version = HiddenField()
+    kind = RadioField("It is", choices=list(KINDS.items()), default="drench")
     title = StringField("Name", [InputRequired("Name it."), Length(max=80)])
+    family = StringField("Family", [InputRequired("Say which family, “your own” perhaps."), Length(max=80)])
     said = TextAreaField("What it is said to do", [InputRequired("Say what it is said to do."), Length(max=400)])
     needs = StringField("What it needs to work", [Length(max=300)])
     not_for = StringField("Not for (commas between)", [Length(max=300)])
-    portions = FieldList(FormField(PortionForm), min_entries=6, max_entries=6)
+    portions = FieldList(FormField(PortionForm), min_entries=ROWS, max_entries=ROWS)
+    own = FieldList(FormField(OwnIngredientForm), min_entries=OWN_ROWS, max_entries=OWN_ROWS)
     yields = NumberField("That makes", 0.01, 10_000)
     water_parts = NumberField("Parts of water to 1 part of it", 0, 5000)
     rate = NumberField("For each square metre", 0.01, 1000)
@@ -52,13 +101,18 @@ class RecipeForm(FlaskForm):
     temperature_low = NumberField("From", -5, 80, optional=True)
     temperature_high = NumberField("To", -5, 80, optional=True)
     stir_hours = NumberField("Stirred every", 1, 1000, optional=True)
-    keeps_hours = NumberField("Keeps, once ready", 0.1, 100_000, optional=True)
-    days_low = NumberField("Poured at most every", 0.1, 1000)
+    keeps_hours = NumberField("Keeps", 0.1, 100_000, optional=True)
+    keeps_from = SelectField("… counted from when", choices=list(KEEPS_FROM.items()), default="ready")
+    days_low = NumberField("Used at most every", 0.1, 1000)
     days_high = NumberField("… up to every", 0.1, 1000)
+    plain_between = NumberField("Plain waterings between", 0, 20, whole=True, optional=True)
+    least = NumberField("Smallest batch that makes sense", 0.01, 10_000, optional=True)
     minutes = NumberField("Minutes to make a batch", 1, 1000, whole=True)
     use = StringField("Way of use", [Length(max=300)])
-    ready_words = StringField("Signs that it is ready", [Length(max=300)])
-    away_words = StringField("Signs to throw it away", [Length(max=300)])
+    ready = FormField(SignsForm)
+    away = FormField(SignsForm)
+    ready_words = StringField("Ready, in your words", [Length(max=300)])
+    away_words = StringField("Throw away, in your words", [Length(max=300)])
     strain = StringField("Straining", [Length(max=300)])
     brew = TextAreaField("Steps of making it, one a line", [Length(max=3000)])
     apply = TextAreaField("Steps of using it, one a line", [Length(max=3000)])
@@ -67,13 +121,29 @@ class RecipeForm(FlaskForm):
         "Cautions", widget=ListWidget(prefix_label=False), option_widget=CheckboxInput(), validate_choice=False
     )
 
-    def __init__(self, **kwargs: Any) -> None:
+    def __init__(self, known: Mapping[str, Ingredient], **kwargs: Any) -> None:
         super().__init__(**kwargs)
+        self.known = known
         self.cautions.choices = list(cautions().items())
+        new = [(f"new-{n}", f"own ingredient {n}, described below") for n in range(1, OWN_ROWS + 1)]
+        names = [("", "–"), *((key, each.name) for key, each in known.items()), *new]
+        for row in self.portions:
+            row.form.ingredient.choices = names
 
     @property
     def seen(self) -> int | None:
         return whole(self.version.data or "")
+
+
+def known_to(recipes: Iterable[Recipe]) -> dict[str, Ingredient]:
+    """The catalogue's ingredients, and those of own recipes."""
+    own = {
+        portion.ingredient.key: portion.ingredient
+        for recipe in recipes
+        for portion in recipe.portions
+        if portion.ingredient.key.startswith(OWN_INGREDIENT)
+    }
+    return {**ingredients(), **own}
 
 
 def blank_recipe() -> Recipe:
@@ -91,18 +161,22 @@ def filled(recipe: Recipe) -> dict[str, Any]:
     numbers = {
         "yields": recipe.yields, "water_parts": recipe.parts[1] / recipe.parts[0], "rate": recipe.rate[1],
         "hours_low": recipe.hours[0], "hours_high": recipe.hours[1], "temperature_low": low, "temperature_high": high,
-        "stir_hours": recipe.stir_hours, "keeps_hours": recipe.keeps_hours, "days_low": recipe.phases[0].days[0],
-        "days_high": recipe.phases[0].days[1], "minutes": recipe.minutes,
+        "stir_hours": recipe.stir_hours, "keeps_hours": recipe.keeps_hours, "days_low": recipe.phases[-1].days[0],
+        "days_high": recipe.phases[-1].days[1], "minutes": recipe.minutes, "plain_between": recipe.plain_between,
+        "least": recipe.least,
     }  # fmt: skip
-    words = ("title", "said", "needs", "use", "ready_words", "away_words", "strain", "why")
+    words = ("title", "family", "said", "needs", "use", "ready_words", "away_words", "strain", "why", "keeps_from")
     return {
         "version": str(recipe.version),
+        "kind": "drench" if recipe.liquid else "dry",
         **{name: "" if number is None else f"{number:g}" for name, number in numbers.items()},
         **{name: getattr(recipe, name) for name in words},
         "not_for": ", ".join(recipe.not_for),
         "brew": "\n".join(step.do for step in recipe.brew),
         "apply": "\n".join(step.do for step in recipe.apply),
         "cautions": list(recipe.all_cautions),
+        "ready": {sign: list(looks) for sign, looks in (recipe.ready or {}).items()},
+        "away": {sign: list(looks) for sign, looks in recipe.away_signs.items()},
         "portions": [
             {"ingredient": p.ingredient.key, "amount": f"{p.amount:g}", "unit": p.unit} for p in recipe.portions
         ],
@@ -117,10 +191,7 @@ def recipe_made(base: Recipe, form: RecipeForm) -> Recipe:
     RecipeError
         Where what was typed contradicts itself, saying what would fit.
     """
-    rows = [row.form for row in form.portions if row.form.ingredient.data]
-    portions = tuple(_portion(row) for row in rows)
-    if not portions:
-        raise RecipeError("Give at least one ingredient with its amount.")
+    portions = _portions(form)
     usual = _number(form.rate)
     low, high = form.temperature_low.number, form.temperature_high.number
     if (low is None) != (high is None) or (low is not None and high is not None and low > high):
@@ -128,16 +199,17 @@ def recipe_made(base: Recipe, form: RecipeForm) -> Recipe:
     days = _number(form.days_low), _number(form.days_high)
     if days[0] > days[1]:
         raise RecipeError("“At most every” is the shorter time, “up to every” the longer.")
-    first, *more = base.phases
+    *phases, last = base.phases
     known = {step.do: step for step in (*base.brew, *base.apply)}
     brew, apply = (_steps(field.data, known) for field in (form.brew, form.apply))
     kept = {key for step in (*brew, *apply) for key in step.cautions}
-    return replace(
+    made = replace(
         base,
-        title=(form.title.data or "").strip(),
-        said=(form.said.data or "").strip(),
-        needs=(form.needs.data or "").strip(),
-        not_for=tuple(each.strip() for each in (form.not_for.data or "").split(",") if each.strip()),
+        title=_text(form.title),
+        family=_text(form.family),
+        said=_text(form.said),
+        needs=_text(form.needs),
+        not_for=tuple(each.strip() for each in _text(form.not_for).split(",") if each.strip()),
         portions=portions,
         yields=_number(form.yields),
         parts=(1.0, _number(form.water_parts)),
@@ -146,29 +218,73 @@ def recipe_made(base: Recipe, form: RecipeForm) -> Recipe:
         temperature=None if low is None or high is None else (low, high),
         stir_hours=form.stir_hours.number,
         keeps_hours=form.keeps_hours.number,
-        phases=(Phase(days, first.name, first.until), *more),
+        keeps_from=form.keeps_from.data,
+        plain_between=int(_number(form.plain_between)),
+        least=form.least.number,
+        phases=(*phases, replace(last, days=days)),
         minutes=int(_number(form.minutes)),
-        use=(form.use.data or "").strip(),
-        ready_words=(form.ready_words.data or "").strip(),
-        away_words=(form.away_words.data or "").strip(),
-        strain=(form.strain.data or "").strip(),
+        use=_text(form.use),
+        ready=form.ready.form.signs,
+        away=form.away.form.signs,
+        ready_words=_text(form.ready_words),
+        away_words=_text(form.away_words),
+        strain=_text(form.strain),
         brew=brew,
         apply=apply,
-        why=(form.why.data or "").strip(),
+        why=_text(form.why),
         cautions=tuple(key for key in form.cautions.data or [] if key in cautions() and key not in kept),
     )
+    return _of_its_kind(made, base, form.kind.data)
+
+
+def _of_its_kind(made: Recipe, base: Recipe, kind: str) -> Recipe:
+    """Poured or spread; what is spread is measured in kilograms and not diluted."""
+    if kind == "drench":
+        return made if base.liquid else replace(made, kind="drench", yields_unit="L", rate_unit="L/m²")
+    unit = base.yields_unit if not base.liquid else "kg"
+    rate = base.rate_unit if not base.liquid else "kg/m²"
+    return replace(made, kind="dry", parts=(1.0, 0.0), yields_unit=unit, rate_unit=rate)
+
+
+def _text(field: Any) -> str:
+    return (field.data or "").strip()
 
 
 def _number(field: Any) -> float:
     return float(field.number or 0)
 
 
-def _portion(row: Any) -> Portion:
-    ingredient = ingredients()[row.ingredient.data]
+def _portions(form: RecipeForm) -> tuple[Portion, ...]:
+    own = {f"new-{n}": row.form for n, row in enumerate(form.own, 1)}
+    rows = [row.form for row in form.portions if row.form.ingredient.data]
+    portions = tuple(_portion(row, form.known, own) for row in rows)
+    if not portions:
+        raise RecipeError("Give at least one ingredient with its amount.")
+    return portions
+
+
+def _portion(row: Any, known: Mapping[str, Ingredient], own: Mapping[str, Any]) -> Portion:
+    chosen = row.ingredient.data
+    ingredient = _own_ingredient(own[chosen]) if chosen in own else known.get(chosen)
+    if ingredient is None:
+        raise RecipeError("One of the ingredients is not known any more: choose another.")
     portion = Portion(ingredient, row.amount.number or 0.0, row.unit.data)
     if not portion.grams > 0:
         raise RecipeError(f"{ingredient.name} needs an amount above 0.")
     return portion
+
+
+def _own_ingredient(row: Any) -> Ingredient:
+    name = _text(row.name)
+    key = OWN_INGREDIENT + re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")[:40]
+    if key == OWN_INGREDIENT:
+        raise RecipeError("Name the own ingredient that you chose.")
+    sugar, nitrogen = (_number(field) / 100 for field in (row.sugar, row.nitrogen))
+    each = row.grams_each.number
+    return Ingredient(
+        key, name, (sugar, sugar), (nitrogen, nitrogen), "As the gardener says.", row.density.number, each,
+        "handful" if each else "",
+    )  # fmt: skip
 
 
 def _steps(text: str | None, known: dict[str, Step]) -> tuple[Step, ...]:

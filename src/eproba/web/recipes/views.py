@@ -15,9 +15,9 @@ from eproba.core.catalogue import schools
 from eproba.core.quantities import QuantityError
 from eproba.exchange.recipe_file import read_recipe, recipe_json, recipe_toml
 from eproba.store.commands.locks import Changed
-from eproba.store.commands.recipes import keep_recipe
-from eproba.store.recipes import all_recipes, recipe_of, versions_of
-from eproba.web.recipes.forms import RecipeForm, blank_recipe, filled, recipe_made
+from eproba.store.commands.recipes import delete_recipe, keep_recipe, put_recipe_away
+from eproba.store.recipes import all_recipes, offered_recipes, own_recipes, recipe_of, versions_of
+from eproba.web.recipes.forms import KEEPS_FROM, RecipeForm, blank_recipe, filled, known_to, recipe_made
 from eproba.web.ui.clock import now
 from eproba.web.ui.responses import download
 from eproba.web.ui.session import db
@@ -32,9 +32,11 @@ def recipe_or_404(key: str) -> Recipe:
 @recipes.get("/recipes")
 def index() -> ResponseReturnValue:
     families: dict[str, list[Recipe]] = {}
-    for recipe in all_recipes(db()).values():
+    offered = offered_recipes(db())
+    for recipe in offered.values():
         families.setdefault(recipe.family if recipe.key in catalogue() else "your own", []).append(recipe)
-    return render_template("recipes/index.html", families=families, schools=schools())
+    away = [recipe for key, recipe in own_recipes(db()).items() if key not in offered]
+    return render_template("recipes/index.html", families=families, schools=schools(), away=away)
 
 
 @recipes.get("/recipes/<key>")
@@ -45,6 +47,8 @@ def show(key: str) -> ResponseReturnValue:
         "recipes/recipe.html",
         recipe=recipe,
         own=own,
+        keeps_from=KEEPS_FROM,
+        away=own and key not in offered_recipes(db()),
         written=parts_as_written(recipe.parts) if recipe.liquid else [],
         versions=versions_of(db(), key) if own else [],
     )
@@ -107,6 +111,24 @@ def copy(key: str) -> ResponseReturnValue:
     return _typed(replace(base, key=_new_key(base.title), title=f"{base.title}, my way", version=1), "New recipe", True)
 
 
+@recipes.post("/recipes/<key>/away")
+def put_away(key: str) -> ResponseReturnValue:
+    """An own recipe out of the lists, back into them, or deleted where nothing was made or planned by it."""
+    recipe = recipe_or_404(key)
+    if key in catalogue():
+        abort(400, "The catalogue’s recipes stay as they are.")
+    what = request.form.get("what", "away")
+    if what == "delete":
+        gone = delete_recipe(db(), key)
+        text = f"“{recipe.title}” is deleted." if gone else "Batches or trials go by it: it can only be put away."
+    else:
+        put_recipe_away(db(), key, what == "away")
+        text = f"“{recipe.title}” is {'put away: no longer offered' if what == 'away' else 'offered again'}."
+    db().commit()
+    flash(text)
+    return redirect(url_for("recipes.index"))
+
+
 @recipes.route("/recipes/<key>/edit", methods=["GET", "POST"])
 def edit(key: str) -> ResponseReturnValue:
     """The next version of one's own recipe; batches keep the version that they were made from."""
@@ -117,7 +139,8 @@ def edit(key: str) -> ResponseReturnValue:
 
 
 def _typed(base: Recipe, heading: str, new: bool) -> ResponseReturnValue:
-    form = RecipeForm() if request.method == "POST" else RecipeForm(data=filled(base))
+    known = known_to([base, *own_recipes(db()).values()])
+    form = RecipeForm(known) if request.method == "POST" else RecipeForm(known, data=filled(base))
     problem = ""
     if form.validate_on_submit():
         try:

@@ -8,13 +8,13 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import limits
+from eproba.core.words import day_words
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.rounds import finish_round, note_round, open_again
 from eproba.store.readings import readings_of
 from eproba.store.trials import trial_with_key, unit_of
 from eproba.web.entries.views import reading_told
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.filters import day_and_month
 from eproba.web.ui.session import db, trial_or_404, who
 from eproba.web.verdict.keeping import kept
 
@@ -44,7 +44,7 @@ def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
         "roundName": "Baseline" if this.day == 0 else f"Day {this.day}",
         "day": this.day,
         "plannedOn": trial.date_of(this.day).isoformat(),
-        "plannedText": day_and_month(trial.date_of(this.day)),
+        "plannedText": day_words(trial.date_of(this.day)),
         "today": today().isoformat(),
         "who": who(),
         "units": [_unit(trial, u, this) for u in trial.living(trial.date_of(this.day))],

@@ -1,6 +1,6 @@
-"""Forms about batches: a new one, a look at one, its end."""
+"""Forms about batches: a new one, what happens to one, a correction."""
 
-from datetime import timedelta
+from datetime import datetime
 from typing import Any
 
 from flask_wtf import FlaskForm
@@ -8,22 +8,25 @@ from flask_wtf.file import FileField
 from wtforms import RadioField, SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import InputRequired, Length
 
-from eproba.core.brewing.batches import Batch
-from eproba.core.brewing.recipe import SIGNS, Recipe
+from eproba.core.brewing.events import Batch, Event, What, check_event, with_event
+from eproba.core.brewing.recipe import SIGN_WORDS, SIGNS, Recipe, in_the_way_of
 from eproba.core.quantities import COLDEST, HOTTEST
 from eproba.web.mixing.forms import WATERS
-from eproba.web.ui.fields import NumberField
+from eproba.web.ui.fields import NumberField, moment_of
 
-STARTS = {"now": "mixed now", "standing": "water begins to stand; mixed in a day"}
+STARTS = {"now": "mixed now", "earlier": "mixed earlier, at", "standing": "its water is set out now; mixed later"}
 
 
 class BatchForm(FlaskForm):
     recipe = SelectField("Recipe")
+    school = SelectField("In the way of", validate_choice=False)
     litres = NumberField("How much of it", 0.01, 10_000)
     name = StringField("A name of its own", [Length(max=60)])
     place = StringField("Where it stands", [Length(max=80)])
     water = SelectField("Water", choices=WATERS)
     start = RadioField("Begun", choices=list(STARTS.items()), default="now")
+    began = StringField("Mixed at", [Length(max=30)])
+    temperature = NumberField("How warm it is", COLDEST, HOTTEST, optional=True)
 
     def validate_litres(self, field: Any) -> None:
         if field.number is not None and field.number <= 0:
@@ -31,11 +34,15 @@ class BatchForm(FlaskForm):
 
 
 def _sign(name: str) -> SelectField:
-    """What may be seen of a sign; empty: not looked at."""
-    return SelectField(name.capitalize(), choices=[("", "–"), *((look, look) for look in SIGNS[name])], default="")
+    """What may be seen of a sign, described; empty: not looked at."""
+    looks = [(look, SIGN_WORDS.get((name, look), look)) for look in SIGNS[name]]
+    return SelectField(name.capitalize(), choices=[("", "–"), *looks], default="")
 
 
-class CheckForm(FlaskForm):
+class LookForm(FlaskForm):
+    """A look at a batch, now or at a moment; also what a correction of one is typed into."""
+
+    at = StringField("When", [Length(max=30)])
     temperature = NumberField("Temperature", COLDEST, HOTTEST, optional=True)
     smell = _sign("smell")
     bubbles = _sign("bubbles")
@@ -43,6 +50,7 @@ class CheckForm(FlaskForm):
     colour = _sign("colour")
     mould = _sign("mould")
     slime = _sign("slime")
+    litres = NumberField("Left after straining", 0.001, 10_000, optional=True)
     note = TextAreaField("Note", [Length(max=500)])
     photo = FileField("A photo")
 
@@ -50,28 +58,49 @@ class CheckForm(FlaskForm):
     def seen(self) -> dict[str, str]:
         return {sign: getattr(self, sign).data for sign in SIGNS if getattr(self, sign).data}
 
+    def event(self, what: What, now: datetime, by: str) -> Event:
+        """What was typed, as an event. Raises MomentError."""
+        at, note = moment_of(self.at.data or "", now), (self.note.data or "").strip()
+        return Event(at, what, self.temperature.number, self.seen, self.litres.number, note, by)
+
 
 class ThrowForm(FlaskForm):
+    at = StringField("When", [Length(max=30)])
     reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), Length(max=200)])
 
 
-def batch_made(form: BatchForm, recipe: Recipe, typed: Any, at: Any) -> Batch:
-    """The batch as typed; amounts really used where they differ from the recipe."""
+class PutRightForm(FlaskForm):
+    """What is known of the whole batch."""
+
+    litres = NumberField("How much was made", 0.01, 10_000)
+    place = StringField("Where it stands", [Length(max=80)])
+    name = StringField("A name of its own", [Length(max=60)])
+
+
+def batch_made(form: BatchForm, recipe: Recipe, used: dict[str, float], now: datetime, by: str) -> Batch:
+    """The batch as typed, in the way of a school where one was chosen; amounts really used where they were typed.
+
+    Raises
+    ------
+    BatchError, MomentError
+        It can't have begun then.
+    """
     litres = float(form.litres.number or 0)
-    times = litres / recipe.yields
-    amounts = {}
-    for portion in recipe.portions:
-        field = typed.get(f"amount-{portion.ingredient.key}")
-        amounts[portion.ingredient.key] = portion.amount * times if field is None else field
-    standing = form.start.data == "standing"
-    return Batch(
+    chosen = in_the_way_of(recipe, form.school.data or "")
+    times = litres / chosen.yields
+    amounts = {p.ingredient.key: used.get(p.ingredient.key, p.amount * times) for p in chosen.portions}
+    batch = Batch(
         id=0,
-        recipe=recipe,
+        recipe=chosen,
         litres=litres,
         where=(form.place.data or "").strip(),
-        made_at=at + timedelta(hours=24) if standing else at,
-        standing_at=at if standing else None,
-        left=litres,
         amounts=amounts,
         name=(form.name.data or "").strip(),
+        water=form.water.data,
+        school=(form.school.data or "") if chosen is not recipe else "",
     )
+    began = moment_of((form.began.data or "") if form.start.data == "earlier" else "", now)
+    what: What = "water set out" if form.start.data == "standing" else "mixed"
+    event = Event(began, what, form.temperature.number if what == "mixed" else None, by=by)
+    check_event(batch, event, now)
+    return with_event(batch, event)

@@ -1,50 +1,44 @@
-"""The brew shelf: batches as vessels, what each wants next; a look at one, its straining, its end."""
+"""The brew shelf: batches as vessels, what each wants next; one batch with its events, each of them correctable."""
 
+from dataclasses import dataclass
 from datetime import timedelta
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.brewing.batches import (
-    AWAY,
-    GONE,
-    READY,
-    Batch,
-    Check,
-    brewed_hours,
-    dead_yeast,
-    ready_window,
-    ruled,
-    state,
-    use_by,
-)
+from eproba.core.applying.comparing import added, carbon_warnings
+from eproba.core.applying.schedule import SHARINGS
+from eproba.core.brewing.batches import GONE, dead_yeast, ruling_of, standing, state
+from eproba.core.brewing.clock import brewed_hours, ready_window, use_by
+from eproba.core.brewing.events import Batch, Event, What, left
+from eproba.core.brewing.mixing import Mix, Want, as_made, differs, mix
+from eproba.core.brewing.water import on_water
 from eproba.core.errors import EprobaError
 from eproba.core.words import parse_number
-from eproba.exchange.photos import PhotoError, photo
-from eproba.store.batches import batches, photo_of
+from eproba.exchange.photos import photo
+from eproba.store.batches import batch_changes, batches, photo_of
 from eproba.store.brewing import brewings
-from eproba.store.commands.batches import add_batch, add_check, change_batch, lock_batch
+from eproba.store.commands.batches import add_batch, add_event, correct_batch, correct_event
 from eproba.store.kit import household_kit
-from eproba.store.recipes import all_recipes
+from eproba.store.recipes import offered_recipes
 from eproba.web.pictures.shelf import shelf as drawn_shelf
 from eproba.web.pictures.shelf import vessel
-from eproba.web.shelf.forms import BatchForm, CheckForm, ThrowForm, batch_made
+from eproba.web.shelf.forms import BatchForm, LookForm, PutRightForm, ThrowForm, batch_made
 from eproba.web.ui.clock import now
+from eproba.web.ui.fields import moment_of, written
 from eproba.web.ui.session import db, who
 
 shelf = Blueprint("shelf", __name__, template_folder="templates")
 AHEAD = timedelta(days=60)
+DONE: dict[What, str] = {
+    "mixed": "Mixed. The clock of the brew runs.", "stirred": "Stirred.", "air on": "The air runs.",
+    "air off": "The air is off: from now on it keeps for hours.", "strained": "Strained.", "put cool": "Put cool.",
+}  # fmt: skip
 
 
 def batch_or_404(batch_id: int) -> Batch:
     found = batches(db(), [batch_id])
     return found[0] if found else abort(404, "There is no such batch.")
-
-
-def held_or_404(batch_id: int) -> Batch:
-    """A batch about to be changed: who comes second sees what the first did."""
-    lock_batch(db(), batch_id)
-    return batch_or_404(batch_id)
 
 
 @shelf.get("/shelf")
@@ -59,34 +53,54 @@ def index() -> ResponseReturnValue:
         gone=gone[:20],
         serves=serves,
         planned=[made for made in planned if made.start < now() + AHEAD],
+        sharings=SHARINGS,
         now=now(),
-        state=state,
+        standing=standing,
     )
 
 
 @shelf.route("/batches/new", methods=["GET", "POST"])
 def new() -> ResponseReturnValue:
     """Start a batch: as the recipe says, or with what was really used."""
-    known, household = all_recipes(db()), household_kit(db())
+    known, household = offered_recipes(db()), household_kit(db())
     usual = {"recipe": request.args.get("recipe") or "comfrey-steep", "water": household.water}
     form = BatchForm() if request.method == "POST" else BatchForm(data=usual)
     form.recipe.choices = [(k, r.title) for k, r in known.items() if r.kind != "test" and r.family != "controls"]
     recipe = known.get(form.recipe.data or "", known["comfrey-steep"])
+    ways = [school for school in recipe.schools if school.changes]
+    form.school.choices = [("", "the recipe"), *((s.name, f"{s.name}: {s.strength or s.time}") for s in ways)]
     if request.method == "GET":
         form.litres.data = request.args.get("litres") or f"{recipe.yields:g}"
-    problem, used = "", {}
+    problem = ""
     if request.form.get("go") != "look" and form.validate_on_submit():
         try:
-            used = _used(recipe.key)
+            return _put_on_the_shelf(batch_made(form, recipe, _used(recipe.key), now(), who()))
         except EprobaError as error:
             problem = str(error)
-        if not problem:
-            batch_id = add_batch(db(), batch_made(form, recipe, used, now()), form.water.data)
-            db().commit()
-            flash("On the shelf. Label the vessel with what it is and the day.")
-            return redirect(url_for("shelf.show", batch_id=batch_id))
-    page = render_template("shelf/new.html", form=form, recipe=recipe, problem=problem, typed=request.form)
+    litres = form.litres.number or recipe.yields
+    page = render_template(
+        "shelf/new.html",
+        form=form,
+        recipe=recipe,
+        problem=problem,
+        typed=request.form,
+        water=on_water(form.water.data, litres) if recipe.liquid and form.water.data else None,
+        latest=written(now()),
+    )
     return page, 400 if problem or form.errors else 200
+
+
+def _put_on_the_shelf(batch: Batch) -> ResponseReturnValue:
+    batch_id = add_batch(db(), batch)
+    db().commit()
+    flash("On the shelf. Print its label, or write on the vessel what it is and since when.")
+    if batch.water == "tap with chlorine" and batch.mixed_at is not None and batch.recipe.liquid:
+        flash(f"Mixed at once with chlorinated water: chlorine kills what should grow. {_hurry(batch)}")
+    return redirect(url_for("shelf.show", batch_id=batch_id))
+
+
+def _hurry(batch: Batch) -> str:
+    return on_water("tap with chlorine", batch.litres).text.partition("In a hurry: ")[2].capitalize()
 
 
 def _used(recipe: str) -> dict[str, float]:
@@ -96,105 +110,180 @@ def _used(recipe: str) -> dict[str, float]:
     found = {}
     for name, text in request.form.items():
         if name.startswith("amount-") and text.strip():
-            found[name] = parse_number(text)
-            if found[name] < 0:
-                raise EprobaError(f"{text} can't be: an amount is 0 or more.")
+            found[name.removeprefix("amount-")] = amount = parse_number(text)
+            if not 0 <= amount <= MOST_USED:
+                raise EprobaError(f"{text} can't be: an amount is 0 or more, up to {MOST_USED:g}.")
     return found
+
+
+MOST_USED = 100_000.0
 
 
 @shelf.route("/batches/<int:batch_id>", methods=["GET", "POST"])
 def show(batch_id: int) -> ResponseReturnValue:
     """One batch: its life so far, and a new look at it, which is ruled on at once."""
-    batch, form = batch_or_404(batch_id), CheckForm()
+    batch, form = batch_or_404(batch_id), LookForm()
     problem = ""
     if form.validate_on_submit():
-        problem = _look(batch, form)
-        if not problem:
+        try:
+            sent = form.photo.data
+            kept = photo(sent.read()) if sent else None
+            add_event(db(), batch.id, form.event("looked at", now(), who()), now(), kept)
+            db().commit()
             return redirect(url_for("shelf.show", batch_id=batch_id))
-    last = ruled(batch, now())
-    page = render_template(
+        except EprobaError as error:
+            db().rollback()
+            problem = str(error)
+    return _page(batch, problem, form), 400 if problem or form.errors else 200
+
+
+def _page(batch: Batch, problem: str = "", form: LookForm | None = None) -> str:
+    household = household_kit(db())
+    right = PutRightForm(
+        formdata=None, data={"litres": f"{batch.litres:g}", "place": batch.where, "name": batch.name}, prefix="right-"
+    )
+    return render_template(
         "shelf/batch.html",
         batch=batch,
         vessel=vessel(batch, now()),
-        form=form,
-        throw_form=ThrowForm(prefix="throw-"),
+        standing=standing(batch, now()),
+        ruling=ruling_of(batch),
+        form=form or LookForm(formdata=None),
+        throw_form=ThrowForm(formdata=None, prefix="throw-"),
+        right_form=right,
         problem=problem,
-        last=last,
-        ready=last is not None and last.ruling == READY,
-        away=last is not None and last.ruling == AWAY,
-        dead=dead_yeast(batch.recipe, batch.checks),
+        dead=dead_yeast(batch),
         brewed=brewed_hours(batch, now()),
-        window=ready_window(batch, now()),
+        window=ready_window(batch),
         until=use_by(batch),
+        left=left(batch),
         gone=state(batch, now()) in GONE,
+        changes=batch_changes(db(), batch.id),
+        brings=_brings(batch, household.prices),
+        latest=written(now()),
     )
-    return page, 400 if problem or form.errors else 200
 
 
-def _look(batch: Batch, form: CheckForm) -> str:
-    """Put the look on record; returns what is in its way, if anything."""
-    if state(batch, now()) == "standing":
-        return "Its water still stands: there is nothing to look at before it is mixed."
-    sent = form.photo.data
+@dataclass(frozen=True)
+class Brings:
+    """What a batch brings where it is used as its recipe says, by what really went in; its price, what differs."""
+
+    mixed: Mix
+    cost: float | None
+    other: list[str]
+    warnings: list[str]
+
+
+def _brings(batch: Batch, prices: dict[str, float]) -> Brings | None:
+    really = as_made(batch.recipe, batch.amounts, batch.litres)
     try:
-        kept = photo(sent.read()) if sent else None
-    except PhotoError as error:
-        return str(error)
-    check = Check(now(), form.temperature.number, form.seen, (form.note.data or "").strip(), who())
-    add_check(db(), batch.id, check, kept)
+        mixed = mix(really, Want(area_m2=1.0))
+        brought = added("", batch.title, mixed, 1, prices, 0.0)
+    except EprobaError:
+        return None  # a recipe of old, whose amounts can’t be put into grams
+    made = mix(really, Want(area_m2=batch.litres / really.rate[1] * (sum(really.parts) if really.liquid else 1.0)))
+    cost = added("", "", made, 1, prices, 0.0).cost
+    total = None if cost is None or made.area_m2 is None else cost * made.area_m2
+    return Brings(mixed, total, differs(batch.recipe, batch.amounts, batch.litres), carbon_warnings(brought))
+
+
+@shelf.post("/batches/<int:batch_id>/happened")
+def happened(batch_id: int) -> ResponseReturnValue:
+    """Something was done to it: mixed, stirred, strained, air on or off, put cool."""
+    what = next((each for each in DONE if each == request.form.get("what")), None)
+    if what is None:
+        abort(400, f"What happened is one of {', '.join(DONE)}.")
+    form = LookForm()
+    if not form.validate():
+        return _page(batch_or_404(batch_id), next(iter(form.errors.values()))[0]), 400
+    try:
+        add_event(db(), batch_id, form.event(what, now(), who()), now())
+    except EprobaError as error:
+        db().rollback()
+        return _page(batch_or_404(batch_id), str(error)), 400
     db().commit()
-    return ""
-
-
-@shelf.post("/batches/<int:batch_id>/stirred")
-def stirred(batch_id: int) -> ResponseReturnValue:
-    """Stirring is a look without signs."""
-    batch = batch_or_404(batch_id)
-    last = batch.checks[-1].seen if batch.checks else {}
-    add_check(db(), batch_id, Check(now(), None, last, "stirred", who()), None)
-    db().commit()
-    flash("Stirred.")
-    return redirect(url_for("shelf.show", batch_id=batch_id))
-
-
-@shelf.post("/batches/<int:batch_id>/mixed")
-def mixed(batch_id: int) -> ResponseReturnValue:
-    """The water has stood: the ingredients meet now."""
-    if state(held_or_404(batch_id), now()) != "standing":
-        abort(400, "This batch is mixed already.")
-    change_batch(db(), batch_id, made_at=now())
-    db().commit()
-    flash("Mixed. The clock of the brew runs.")
-    return redirect(url_for("shelf.show", batch_id=batch_id))
-
-
-@shelf.post("/batches/<int:batch_id>/strained")
-def strained(batch_id: int) -> ResponseReturnValue:
-    if state(held_or_404(batch_id), now()) not in ("brewing", "ready"):
-        abort(400, "Only a batch that brews or is ready can be strained.")
-    change_batch(db(), batch_id, strained_at=now())
-    db().commit()
-    flash("Strained.")
+    flash(DONE[what])
     return redirect(url_for("shelf.show", batch_id=batch_id))
 
 
 @shelf.post("/batches/<int:batch_id>/thrown")
 def thrown(batch_id: int) -> ResponseReturnValue:
-    if held_or_404(batch_id).thrown_at is not None:
-        abort(400, "This batch was thrown away already.")
     form = ThrowForm(prefix="throw-")
     if not form.validate_on_submit():
-        flash(next(iter(form.errors.values()))[0])
-        return redirect(url_for("shelf.show", batch_id=batch_id))
-    change_batch(db(), batch_id, thrown_at=now(), thrown_reason=(form.reason.data or "").strip())
+        return _page(batch_or_404(batch_id), next(iter(form.errors.values()))[0]), 400
+    try:
+        at = moment_of(form.at.data or "", now())
+        add_event(db(), batch_id, Event(at, "thrown away", note=(form.reason.data or "").strip(), by=who()), now())
+    except EprobaError as error:
+        db().rollback()
+        return _page(batch_or_404(batch_id), str(error)), 400
     db().commit()
-    flash("Thrown away. Wash the vessel with hot water.")
+    flash("Thrown away. Wash the vessel with hot water. If it was a mistake, take it back on its page.")
     return redirect(url_for("shelf.index"))
 
 
-@shelf.get("/batches/<int:batch_id>/photos/<int:check_id>.jpg")
-def picture(batch_id: int, check_id: int) -> ResponseReturnValue:
-    found = photo_of(db(), batch_id, check_id)
+@shelf.post("/batches/<int:batch_id>/right")
+def put_right(batch_id: int) -> ResponseReturnValue:
+    """How much was made, where it stands, its name: as it really is; what stood there is kept."""
+    form = PutRightForm(prefix="right-")
+    if not form.validate_on_submit():
+        return _page(batch_or_404(batch_id), next(iter(form.errors.values()))[0]), 400
+    place, name = ((field.data or "").strip() for field in (form.place, form.name))
+    try:
+        correct_batch(db(), batch_id, float(form.litres.number or 0), place, name, who(), now())
+    except EprobaError as error:
+        db().rollback()
+        return _page(batch_or_404(batch_id), str(error)), 400
+    db().commit()
+    flash("Put right. What stood there before is kept below.")
+    return redirect(url_for("shelf.show", batch_id=batch_id))
+
+
+@shelf.route("/batches/<int:batch_id>/events/<int:event_id>", methods=["GET", "POST"])
+def event(batch_id: int, event_id: int) -> ResponseReturnValue:
+    """One event as it really was, or taken back."""
+    batch = batch_or_404(batch_id)
+    old = next((each for each in batch.events if each.id == event_id and event_id), None)
+    if old is None:
+        abort(404, "There is no such event any more: it was taken back.")
+    form = LookForm() if request.method == "POST" else LookForm(data=_filled(old))
+    problem = ""
+    if form.validate_on_submit():
+        back = request.form.get("go") == "back"
+        try:
+            correct_event(db(), batch_id, event_id, None if back else form.event(old.what, now(), old.by), who(), now())
+            db().commit()
+            flash("Taken back." if back else "Put right. What stood there before is kept below.")
+            return redirect(url_for("shelf.show", batch_id=batch_id))
+        except EprobaError as error:
+            db().rollback()
+            problem = str(error)
+    page = render_template(
+        "shelf/event.html", batch=batch, event=old, form=form, problem=problem, latest=written(now())
+    )
+    return page, 400 if problem or form.errors else 200
+
+
+def _filled(old: Event) -> dict[str, str]:
+    numbers = {"temperature": old.temperature, "litres": old.litres}
+    return {
+        "at": written(old.at),
+        "note": old.note,
+        **{name: "" if value is None else f"{value:g}" for name, value in numbers.items()},
+        **old.seen,
+    }
+
+
+@shelf.get("/batches/<int:batch_id>/label")
+def label(batch_id: int) -> ResponseReturnValue:
+    """A label for the vessel: what, since when, use by; not for drinking."""
+    batch = batch_or_404(batch_id)
+    return render_template("shelf/label.html", batch=batch, until=use_by(batch), window=ready_window(batch))
+
+
+@shelf.get("/batches/<int:batch_id>/photos/<int:event_id>.jpg")
+def picture(batch_id: int, event_id: int) -> ResponseReturnValue:
+    found = photo_of(db(), batch_id, event_id)
     if found is None:
         abort(404, "There is no photo of this look.")
     return Response(found, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})

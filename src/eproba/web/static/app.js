@@ -58,6 +58,17 @@ document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
 });
 
+// A calendar beside a day that can be typed: what is picked is written.
+document.querySelectorAll("[data-day-for]").forEach((picker) => {
+  const typed = document.getElementById(picker.dataset.dayFor);
+  picker.value = /^\d{4}-\d\d-\d\d$/.test(typed.value) ? typed.value : "";
+  picker.addEventListener("change", () => {
+    if (!picker.value) return;
+    typed.value = picker.value;
+    typed.dispatchEvent(new Event("input", { bubbles: true }));
+  });
+});
+
 // Choosing a measure also sets how it is compared and which way is good; both can still be changed.
 document.addEventListener("change", (event) => {
   const card = event.target.closest("[data-scale]");

@@ -1,16 +1,18 @@
 """What is due now, over all trials."""
 
-from datetime import timedelta
+from datetime import date, timedelta
 
 from flask import Blueprint, render_template
 from flask.typing import ResponseReturnValue
 
+from eproba.core.applying.errands import Job
 from eproba.store.batches import batches
 from eproba.store.brewing import brewing_jobs, day_span
 from eproba.store.drafts import drafts
 from eproba.store.glances import due_by, glances
 from eproba.web.pictures.shelf import shelf
 from eproba.web.ui.clock import now, today
+from eproba.web.ui.errands import job_address
 from eproba.web.ui.session import db
 
 today_page = Blueprint("today_page", __name__, template_folder="templates")
@@ -29,14 +31,24 @@ def show() -> ResponseReturnValue:
     here = [v for v in shelf(brewed, now()) if v.state not in ("used up", "thrown away")]
     if not seen and not plans and not here:
         return render_template("today/first_run.html")
+    urgent = [v for v in here if v.next.urgent]
+    told = {v.batch.id for v in urgent}
     return render_template(
         "today/today.html",
         due=now_due,
         later=later,
         trials=seen,
         drafts=plans[:3],
-        urgent=[v for v in here if v.next.urgent],
-        errands=[job for job in errands if job.kind in ("stand", "start") and job.at.astimezone().date() <= today()],
-        brews_later=[job for job in errands if job.kind in ("stand", "start") and job.at.astimezone().date() > today()],
+        urgent=urgent,
+        unmet=[job for job in errands if job.kind == "late"],
+        errands=[job for job in errands if job.kind != "late" and _on(job) <= today() and job.batch_id not in told],
+        brews_later=[
+            job for job in errands if _on(job) > today() and not (job.kind == "stir" and job.batch_id is None)
+        ],
         now=now(),
+        job_address=job_address,
     )
+
+
+def _on(job: Job) -> date:
+    return job.at.astimezone().date()

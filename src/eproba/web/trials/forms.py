@@ -47,12 +47,15 @@ class SpareForm(FlaskForm):
 class AmendForm(ReasonForm):
     """One change to a declared plan."""
 
-    what = RadioField("What changes", choices=[("worth", "The worth or margin"), ("decision day", "The decision day"),
-                                               ("treatments", "How a treatment is given")])  # fmt: skip
+    what = RadioField("What changes", choices=[
+        ("worth", "The worth or margin"), ("decision day", "The decision day"),
+        ("treatments", "How a treatment is given, or what it is brewed by"),
+    ])  # fmt: skip
     worth = NumberField("New worth", optional=True)
     decision_day = NumberField("New decision day", 1, MOST_DAYS, whole=True, optional=True)
     letter = SelectField("Treatment", validate_choice=False)
     how = StringField("How it is given from now on", [Length(max=200)])
+    recipe = SelectField("Brewed by", validate_choice=False, default="")
 
     def validate_worth(self, field: Any) -> None:
         if self.what.data == "worth" and (field.number is None or field.number <= 0):

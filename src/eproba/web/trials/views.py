@@ -7,7 +7,8 @@ from datetime import datetime, time
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.brewing.batches import ready_at, use_by
+from eproba.core.brewing.batches import state
+from eproba.core.brewing.clock import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
 from eproba.core.judging.departures import able_to_answer
 from eproba.core.trial.amendments import Changes, Evidence, evidence
@@ -40,7 +41,8 @@ from eproba.store.glances import due_by, glances
 from eproba.store.mapping import correction_from
 from eproba.store.pours import pour_changes_of
 from eproba.store.readings import all_readings, corrections_of
-from eproba.web.new_trial.answers import answers_from
+from eproba.store.recipes import all_recipes, offered_recipes
+from eproba.web.new_trial.walking import answers_from
 from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.stations import station
@@ -117,22 +119,24 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
 
 def brews_and_weather(trial: Trial) -> tuple[list[Brewed], list[Day]]:
     """What the day strip shows beside rounds and pours: brews poured from, on the shelf or planned, and the weather."""
-    used = sorted({pour.batch for pour in trial.pours if pour.batch is not None})
+    used = sorted({each for pour in trial.pours for each in (pour.batch, pour.other_batch) if each is not None})
     serves, planned = brewings(db(), now()) if trial.goes_on else ({}, [])
-    here = [each for each, pours in serves.items() if any(pour.trial_id == trial.id for pour in pours)]
+    waiting = [each for each, pours in serves.items() if any(pour.trial_id == trial.id for pour in pours)]
     last = now() if today() < trial.decision_on else datetime.combine(trial.decision_on, time(18)).astimezone()
     shown = []
-    for batch in batches(db(), [*used, *here]) if used or here else []:
-        ready = ready_at(batch) or last
-        end = batch.used_up_at or batch.thrown_at or use_by(batch) or last
-        if batch.made_at is not None:
-            shown.append(Brewed(batch.name or batch.recipe.title, batch.made_at, ready, max(ready, end)))
+    for batch in batches(db(), [*used, *waiting]) if used or waiting else []:
+        ready, gone = ready_at(batch) or last, batch.last("taken from", "thrown away")
+        empty = gone is not None and state(batch, last) in ("used up", "thrown away")
+        end = (gone.at if gone is not None and empty else None) or use_by(batch) or last
+        if batch.mixed_at is not None:
+            shown.append(Brewed(batch.title, batch.mixed_at, ready, max(ready, end)))
     for made in planned:
         mine = [pour.at for pour in made.serves if pour.trial_id == trial.id]
         if mine and made.recipe.brews:
             shown.append(Brewed(made.recipe.title, made.start, made.ready, max(mine)))
     start = datetime.combine(trial.start_on, time()).astimezone()
-    return shown, days(station().hours(start, min(last, now())))
+    until, here = min(last, now().astimezone()), station()
+    return shown, days(here.hours(start, until), here.days(trial.start_on, until.date()))
 
 
 def _silent(trial: Trial, readings: Sequence[Reading]) -> str:
@@ -203,6 +207,9 @@ def change_plan(trial_id: int) -> ResponseReturnValue:
         abort(400, "The envelope is open: the plan can’t be changed any more.")
     form = AmendForm()
     form.letter.choices = [(t.letter, f"{t.letter}: {t.name}") for t in trial.treatments]
+    form.recipe.choices = [("", "as it is"), *((key, recipe.title) for key, recipe in offered_recipes(db()).items())]
+    if request.method == "GET" and request.args.get("letter") in {t.letter for t in trial.treatments}:
+        form.what.data, form.letter.data = "treatments", request.args["letter"]
     problem = ""
     if form.validate_on_submit():
         problem = _amend(trial, form)
@@ -219,7 +226,13 @@ def _amend(trial: Trial, form: AmendForm) -> str:
     declare_trial(db(), trial.id, now())
     reason, by, on = (form.reason.data or "").strip().rstrip("."), who(), today()
     if form.what.data == "treatments":
-        amend_treatment(db(), trial, form.letter.data, (form.how.data or "").strip(), reason, by, on)
+        old = next((t for t in trial.treatments if t.letter == form.letter.data), None)
+        if old is None:
+            return "Say which treatment changes."
+        how, chosen = (form.how.data or "").strip() or old.how, form.recipe.data or old.recipe
+        if chosen and chosen not in all_recipes(db()):
+            return "There is no such recipe any more: choose another."
+        amend_treatment(db(), trial, old.letter, how, chosen, reason, by, on)
         return ""
     if form.what.data == "decision day":
         day = int(form.decision_day.number or 0)

@@ -28,6 +28,7 @@ SAID = {
         "Nothing you typed is lost. Start it again (./eproba serve), then send again.",
     ),
 }
+CANNOT_BE = "That can’t be done"
 FULL_DISK = "The disk of the computer is full. Nothing you typed is lost: make room there, then send again."
 MOST_DRAINED = 300_000_000
 
@@ -47,6 +48,7 @@ def register_faults(app: Flask) -> None:
 
 def _page(code: int, detail: str = "", again: bool = False) -> Response:
     title, help_text = SAID.get(code, SAID[500] if code >= 500 else SAID[400])
+    title = CANNOT_BE if code == 400 and detail else title
     if wants_json():
         return make_response(jsonify(error=title, help=detail or help_text), code)
     typed = [(k, v) for k, v in request.form.items(multi=True) if k != "csrf_token"] if again else []

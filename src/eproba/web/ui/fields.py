@@ -1,12 +1,43 @@
-"""A form field for numbers as people type them: decimal point or comma, kept as typed when wrong."""
+"""Form fields for what people type: numbers with point or comma, moments; kept as typed when wrong."""
 
+from datetime import datetime, time
 from typing import Any
 
 from wtforms import StringField
 from wtforms.validators import ValidationError
 
 from eproba.core.errors import EprobaError
-from eproba.core.words import parse_number
+from eproba.core.words import parse_date, parse_number
+
+
+class MomentError(EprobaError):
+    """A moment that can't be read; the message says how to write it."""
+
+
+def moment_of(text: str, usual: datetime) -> datetime:
+    """A moment as a browser’s picker or a person writes it, by the gardener’s own clock; empty: `usual`.
+
+    Raises
+    ------
+    MomentError
+        It is none.
+    """
+    typed = text.strip()
+    if not typed:
+        return usual.astimezone()
+    day, _, clock = typed.replace("T", " ").partition(" ")
+    try:
+        at = time.fromisoformat(clock.strip()) if clock.strip() else usual.astimezone().time()
+        return datetime.combine(parse_date(day), at.replace(tzinfo=None, microsecond=0)).astimezone()
+    except (EprobaError, ValueError, OverflowError) as error:
+        raise MomentError(
+            f"“{typed[:30]}” is no moment: write the day and the hour, such as 2026-05-20 18:30."
+        ) from error
+
+
+def written(at: datetime) -> str:
+    """A moment as a browser’s picker holds it."""
+    return at.astimezone().strftime("%Y-%m-%dT%H:%M")
 
 
 def whole(text: str) -> int | None:

@@ -4,17 +4,18 @@ from collections.abc import Callable
 from datetime import date, datetime
 from typing import Any
 
-from eproba.core.brewing.mixing import figure_or_whole
-from eproba.core.brewing.recipe import time_words
+from eproba.core.brewing.events import left
+from eproba.core.brewing.recipe import seen_words, time_words
 from eproba.core.stats.series import Scale
+from eproba.core.trial.compared import COMPARED, Comparison
+from eproba.core.trial.days import days_in_words
+from eproba.core.trial.doses import dose_of
+from eproba.core.trial.model import Compared, Treatment, Trial
 from eproba.core.trial.worth import Worth, as_typed
-from eproba.core.words import figure, one_in
+from eproba.core.words import day_words, figure, figure_or_whole, one_in, plural
 from eproba.store.drafts import draft_name
 
-
-def day_and_month(on: date) -> str:
-    """Tue 24 Nov"""
-    return f"{on:%a} {on.day} {on:%b}"
+LONG_OVER = 14  # days: further back a date says more than a number of days
 
 
 def full_date(on: date) -> str:
@@ -33,21 +34,18 @@ def moment_short(at: datetime, now: datetime) -> str:
     local = at.astimezone()
     days = (local.date() - now.astimezone().date()).days
     near = {0: "today", 1: "tomorrow", -1: "yesterday"}.get(days)
-    return f"{near} {local:%H:%M}" if near else day_and_month(local.date())
+    return f"{near} {local:%H:%M}" if near else day_words(local.date())
 
 
 def from_today(on: date, today: date) -> str:
-    """today, tomorrow, in 5 days, 3 days ago"""
+    """today, tomorrow, in 5 days, 3 days ago; what is long over by its date"""
     days = (on - today).days
+    if days < -LONG_OVER:
+        return f"on {day_words(on)}"
     near = {0: "today", 1: "tomorrow", -1: "yesterday"}
     if days in near:
         return near[days]
     return f"in {days} days" if days > 0 else f"{-days} days ago"
-
-
-def plural(count: int, one: str, many: str | None = None) -> str:
-    """3 units"""
-    return f"{count} {one if count == 1 else many or one + 's'}"
 
 
 def duration(minutes: float) -> str:
@@ -75,6 +73,23 @@ def worth_typed(size: float | None, scale: Scale) -> str:
     return Worth(size, scale).typed
 
 
+def dose(treatment: Treatment) -> str:
+    """What a treatment gives: 250 mL each, 2 L/m²."""
+    given = dose_of(treatment)
+    return "" if given is None else given.words
+
+
+def pour_days(trial: Trial, letter: str) -> str:
+    """The days on which a treatment is given its own dose, in words."""
+    days = [pour.day for pour in trial.pours if pour.letter == letter and pour.what == "dose"]
+    return days_in_words(days) if days else ""
+
+
+def spoken_of(compared: Compared) -> Comparison:
+    """How the applications of a trial of this kind are spoken of."""
+    return COMPARED[compared]
+
+
 def described(field: Any, hint: str) -> dict[str, str]:
     """ARIA attributes that tie a form field to its hint and its error."""
     ids = ([f"{field.id}-hint"] if hint else []) + ([f"{field.id}-error-1"] if field.errors else [])
@@ -83,7 +98,7 @@ def described(field: Any, hint: str) -> dict[str, str]:
 
 
 ALL: dict[str, Callable[..., Any]] = {
-    "day_and_month": day_and_month,
+    "day_and_month": day_words,
     "full_date": full_date,
     "from_today": from_today,
     "moment": moment,
@@ -99,6 +114,11 @@ ALL: dict[str, Callable[..., Any]] = {
     "worth_typed": worth_typed,
     "as_typed": as_typed,
     "one_in": one_in,
+    "dose": dose,
+    "spoken_of": spoken_of,
+    "pour_days": pour_days,
     "described": described,
     "draft_name": draft_name,
+    "in_it": left,
+    "seen_words": seen_words,
 }

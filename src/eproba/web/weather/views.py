@@ -1,74 +1,113 @@
-"""Weather on record: a logger's file, or as typed; in the demo a simulated station."""
+"""Weather on record: a logger's file, days as they were or as foretold; in the demo a simulated station."""
 
 from datetime import timedelta
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
-from wtforms import StringField, ValidationError
+from wtforms import RadioField, StringField, ValidationError
 from wtforms.validators import InputRequired
 
-from eproba.core.brewing.weather import MOST_RAIN, Hour, days
+from eproba.core.brewing.weather import MOST_RAIN, Day, Hour, days, weather_at
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import COLDEST, HOTTEST
 from eproba.core.words import parse_date
 from eproba.exchange.table import TableError
 from eproba.exchange.weather_csv import read_weather
-from eproba.store.commands.weather import add_hours
+from eproba.store.commands.weather import add_days, add_hours
 from eproba.web.stations import station
-from eproba.web.ui.clock import now
+from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import NumberField
 from eproba.web.ui.session import db
 
 weather = Blueprint("weather", __name__, template_folder="templates")
-PAST, COMING = timedelta(days=14), 48
+PAST, COMING = timedelta(days=14), timedelta(days=4)
+TOLD = {"was": "as it was", "foretold": "as foretold"}
 
 
-class WeatherForm(FlaskForm):
+class DayForm(FlaskForm):
+    """One day, as it was or as somebody foretells it."""
+
+    told = RadioField("The day", choices=list(TOLD.items()), default="was")
     on = StringField("Day", [InputRequired("Which day?")])
-    temperature = NumberField("Temperature", COLDEST, HOTTEST)
+    low = NumberField("Low", COLDEST, HOTTEST)
+    high = NumberField("High", COLDEST, HOTTEST)
     rain = NumberField("Rain of the day", 0, MOST_RAIN, optional=True)
 
     def validate_on(self, field: StringField) -> None:
         try:
-            parse_date(field.data or "")
+            on = parse_date(field.data or "")
         except EprobaError as error:
             raise ValidationError(str(error)) from error
+        if self.told.data == "was" and on > today():
+            raise ValidationError("That day is still to come: choose “as foretold”.")
+        if self.told.data == "foretold" and on < today():
+            raise ValidationError("That day is over: choose “as it was”.")
+
+    def validate_high(self, field: NumberField) -> None:
+        if None not in (field.number, self.low.number) and float(field.number or 0) < float(self.low.number or 0):
+            raise ValidationError("The high is not below the low.")
+
+
+class NowForm(FlaskForm):
+    temperature = NumberField("Temperature right now", COLDEST, HOTTEST)
 
 
 @weather.route("/weather", methods=["GET", "POST"])
 def index() -> ResponseReturnValue:
-    form = WeatherForm(data={"on": now().date().isoformat()}) if request.method == "GET" else WeatherForm()
+    form = DayForm(data={"on": today().isoformat(), "told": "was"}) if request.method == "GET" else DayForm()
     if form.validate_on_submit():
-        at = now().astimezone().replace(minute=0, second=0, microsecond=0)
-        on = parse_date(form.on.data or "")
-        moment = at if on == at.date() else at.replace(year=on.year, month=on.month, day=on.day, hour=12)
-        add_hours(db(), [Hour(moment, float(form.temperature.number or 0), float(form.rain.number or 0))])
+        low, high, rain = (float(field.number or 0) for field in (form.low, form.high, form.rain))
+        add_days(db(), [Day(parse_date(form.on.data or ""), low, high, rain)], form.told.data == "foretold")
         db().commit()
-        flash("Kept.")
+        flash("Kept. Typed again, a day is put right, not added up.")
         return redirect(url_for("weather.index"))
+    return _page(form, NowForm(formdata=None, prefix="now-")), 400 if form.errors else 200
+
+
+def _page(form: DayForm, now_form: NowForm) -> str:
     here = station()
-    page = render_template(
+    known = weather_at(here, now().astimezone(), PAST, COMING)
+    return render_template(
         "weather/index.html",
         form=form,
+        now_form=now_form,
         station=here.name,
-        past=days(here.hours(now() - PAST, now())),
-        coming=days(here.forecast(now(), COMING)),
+        past=days(known.hours, known.days),
+        coming=days(known.coming, known.foretold),
     )
-    return page, 400 if form.errors else 200
+
+
+@weather.post("/weather/now")
+def right_now() -> ResponseReturnValue:
+    """The temperature of this hour."""
+    form = NowForm(prefix="now-")
+    if not form.validate_on_submit():
+        return _page(DayForm(formdata=None, data={"on": today().isoformat()}), form), 400
+    at = now().astimezone().replace(minute=0, second=0, microsecond=0)
+    add_hours(db(), [Hour(at, float(form.temperature.number or 0), 0.0)], now())
+    db().commit()
+    flash("Kept: it speaks for the next three hours.")
+    return redirect(url_for("weather.index"))
 
 
 @weather.post("/weather/file")
 def file_in() -> ResponseReturnValue:
-    """A logger's CSV file."""
+    """A logger's CSV file, or a forecast’s: what is still to come is kept as foretold."""
     sent = request.files.get("file")
     try:
-        good, bad = read_weather(sent.read() if sent else b"", now().astimezone().tzinfo)
+        found = read_weather(sent.read() if sent else b"", now().astimezone().tzinfo)
     except TableError as error:
         flash(f"That file: {error}.")
         return redirect(url_for("weather.index"))
-    taken = add_hours(db(), good)
+    hours = add_hours(db(), found.hours, now())
+    over = add_days(db(), [day for day in found.days if day.on <= today()], foretold=False)
+    ahead = add_days(db(), [day for day in found.days if day.on > today()], foretold=True)
     db().commit()
-    lost = f"; {len(bad)} lines could not be taken (line {bad[0].line}: {bad[0].why})" if bad else ""
-    flash(f"{taken} hours are on record{lost}.")
+    told = [
+        f"{number} {word}" for number, word in ((hours, "hours"), (over, "days"), (ahead, "days foretold")) if number
+    ]
+    first = found.bad[0] if found.bad else None
+    lost = f"; {len(found.bad)} lines could not be taken (line {first.line}: {first.why})" if first else ""
+    flash(f"On record: {', '.join(told) or 'nothing'}{lost}.")
     return redirect(url_for("weather.index"))

@@ -1,0 +1,177 @@
+"""What is to be done for brews, day by day: for those to come, for those on the shelf, and water between and before."""
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+from itertools import pairwise
+from typing import Literal
+
+from eproba.core.applying.schedule import Brewing, Pouring, Standby
+from eproba.core.brewing.batches import CAN_BE_POURED, STANDING_HOURS, next_stirring, standing
+from eproba.core.brewing.clock import ready_window, use_by
+from eproba.core.brewing.events import Batch
+from eproba.core.brewing.recipe import Recipe
+from eproba.core.words import day_words, figure_or_whole, listed, lower_first
+
+Errand = Literal["late", "wait", "stand", "start", "mix", "stir", "check", "strain", "use by", "throw away", "water"]
+WORDS: dict[Errand, str] = {
+    "late": "Start at once:", "wait": "Wait for", "stand": "Let water stand for", "start": "Start", "mix": "Mix",
+    "stir": "Stir", "check": "Look at", "strain": "Strain", "use by": "Last day of", "throw away": "Throw away",
+    "water": "Water",
+}  # fmt: skip
+QUICK = 12.0  # hours: what brews for less is not written into the calendar step by step
+MOST_STIRRINGS = 60
+
+
+@dataclass(frozen=True)
+class Job:
+    """One thing to do for brews, with `more` of it where a word is not enough.
+
+    `key` stays the same however the day moves; `batch_id` where it is on the shelf; `late` the pours that can’t be met,
+    `ready_on` when the brew for them is.
+    """
+
+    at: datetime
+    kind: Errand
+    words: str
+    minutes: float
+    key: str
+    recipe: Recipe | None = None
+    litres: float = 0.0
+    serves: tuple[Pouring, ...] = ()
+    late: tuple[Pouring, ...] = ()
+    batch_id: int | None = None
+    ready_on: date | None = None
+    more: str = ""
+
+
+def jobs(made: Brewing, past: datetime) -> list[Job]:
+    """The errands of one planned batch that are not over by `past`, in order; quick brews are made at the pour.
+
+    A brew that should have begun already is one errand: nothing can be stirred or strained that does not stand there.
+    """
+    if made.late:
+        job = _job(made, "late", made.stand or made.start, made.recipe.minutes)
+        return [_late(job, made.late, made.ready_from, made.ready_to)]
+    if not made.recipe.brews:
+        return []
+    found = [_job(made, "stand", made.stand, 2)] if made.stand is not None else []
+    found.append(_job(made, "start", made.start, made.recipe.minutes))
+    if not made.hurried:
+        found += _stirrings(made)
+        if made.recipe.hours[1] >= QUICK:
+            found.append(_job(made, "strain" if made.recipe.strain else "check", made.ready, 5))
+    return [job for job in found if job.at >= past]
+
+
+def _late(job: Job, late: tuple[Pouring, ...], first: datetime, last: datetime) -> Job:
+    """One errand for pours that no brew can meet: what comes late, what to do at once, when it is ready."""
+    days = listed([day_words(day) for day in dict.fromkeys(pour.at.date() for pour in late)])
+    span = [day_words(at.date()) for at in (first, last)]
+    ready = f"on {span[0]}" if span[0] == span[1] else f"from {span[0]} to {span[1]}"
+    words = f"The pour of {days} comes late" if len(late) == 1 else f"The pours of {days} come late"
+    more = f"{job.words}. It can be ready {ready}."
+    return replace(job, kind="late", words=words, more=more, late=late, ready_on=(first + (last - first) / 2).date())
+
+
+def _stirrings(made: Brewing) -> list[Job]:
+    every = made.recipe.stir_hours
+    if every is None:
+        return []
+    span = (made.ready - made.start).total_seconds() / 3600
+    times = min(MOST_STIRRINGS, math.ceil(span / every) - 1)
+    return [_job(made, "stir", made.start + timedelta(hours=every * n), 2, n) for n in range(1, times + 1)]
+
+
+def _job(made: Brewing, kind: Errand, at: datetime, minutes: float, number: int = 0) -> Job:
+    words = f"{WORDS[kind]} {lower_first(made.recipe.title)}"
+    if kind in ("late", "stand", "start"):
+        words += (
+            f", {figure_or_whole(float(f'{made.litres:.3g}'))} {'L' if made.recipe.liquid else made.recipe.yields_unit}"
+        )
+    if made.side:
+        words += f" ({'first' if made.side == 1 else 'second'} of two side by side)"
+    key = f"{kind}-{number}-{made.side}-{made.recipe.key}-{made.serves[0].id}"
+    return Job(at, kind, words, minutes, key, made.recipe, made.litres, made.serves)
+
+
+def on_the_shelf(batch: Batch, serves: Sequence[Pouring], now: datetime, until: datetime) -> list[Job]:
+    """What a batch that stands there wants until a moment: mixing, stirring, a look, straining, its last day."""
+    found = [job for job in _wanted(batch, tuple(serves), now, until) if job.at < until]
+    return sorted(found, key=lambda job: job.at)
+
+
+def _wanted(batch: Batch, serves: tuple[Pouring, ...], now: datetime, until: datetime) -> list[Job]:
+    where, then = standing(batch, now).state, batch.until(now)
+    if where == "throw away":
+        return [_there(batch, serves, "throw away", now, 5)]
+    if where == "standing":
+        mix = (then.first("water set out") or now) + timedelta(hours=STANDING_HOURS)
+        return [_there(batch, serves, "mix", mix, batch.recipe.minutes)]
+    if where == "brewing":
+        window = ready_window(then)
+        look = now if window is None else window[0]
+        stirs = _stirrings_there(batch, then, now, min(look, until))
+        check = _there(batch, serves, "check", look, 5)
+        late = tuple(pour for pour in serves if window is not None and pour.at < window[0] and now < window[0])
+        told = [_late(_there(batch, serves, "wait", now, 0), late, *window)] if late and window is not None else []
+        return [*told, *(_there(batch, serves, "stir", at, 2, n) for n, at in stirs), check]
+    if where == "ready" and batch.recipe.strain and batch.recipe.brews:
+        return [_there(batch, serves, "strain", now, 5)]
+    last = use_by(then)
+    return [_there(batch, serves, "use by", last, 0)] if where in CAN_BE_POURED and last is not None else []
+
+
+def _there(
+    batch: Batch, serves: tuple[Pouring, ...], kind: Errand, at: datetime, minutes: float, number: int = 0
+) -> Job:
+    name = f" “{batch.name}”" if batch.name else ""
+    words = f"{WORDS[kind]} {lower_first(batch.recipe.title)}{name}"
+    key = f"{kind}-{number}-batch-{batch.id}"
+    return Job(at, kind, words, minutes, key, batch.recipe, batch.litres, serves, batch_id=batch.id)
+
+
+def _stirrings_there(batch: Batch, then: Batch, now: datetime, until: datetime) -> list[tuple[int, datetime]]:
+    """The stirrings to come, numbered from the mixing on, so that each keeps its place in a calendar."""
+    due, every, mixed = next_stirring(then), batch.recipe.stir_hours, batch.mixed_at
+    found: list[tuple[int, datetime]] = []
+    while due is not None and every is not None and due + timedelta(hours=every) <= now:
+        due += timedelta(hours=every)  # of several that were missed one is left to be done
+    while due is not None and every is not None and mixed is not None and due < until and len(found) < MOST_STIRRINGS:
+        found.append((round((due - mixed).total_seconds() / 3600 / every), due))
+        due += timedelta(hours=every)
+    return found
+
+
+def standing_water(waters: Iterable[Standby], past: datetime) -> list[Job]:
+    """Tap water to be set out for dilution and controls."""
+    return [_standing_water(water) for water in waters if water.at >= past]
+
+
+def _standing_water(water: Standby) -> Job:
+    words = f"Let {figure_or_whole(water.litres)} L of water stand for {listed(list(water.trials))}"
+    parts = [(water.dilution, "to dilute with"), (water.control, "for the controls")]
+    told = listed([f"{figure_or_whole(litres)} L {what}" for litres, what in parts if litres > 0])
+    more = f"{told[:1].upper()}{told[1:]}."
+    return Job(water.at, "stand", words, 2, f"water-{water.at:%Y%m%d}", litres=water.litres, more=more)
+
+
+def plain_waterings(pours: Iterable[tuple[Recipe, Pouring]], past: datetime) -> list[Job]:
+    """Plain waterings between two applications, where a recipe wants them: all units of the trial alike."""
+    rows: dict[tuple[int, str], list[Pouring]] = {}
+    wanted: dict[tuple[int, str], Recipe] = {}
+    for recipe, pour in pours:
+        if recipe.plain_between:
+            rows.setdefault((pour.trial_id, pour.letter), []).append(pour)
+            wanted[pour.trial_id, pour.letter] = recipe
+    found = []
+    for place, row in rows.items():
+        ordered, recipe = sorted(row, key=lambda pour: pour.at), wanted[place]
+        for one, two in pairwise(ordered):
+            for n in range(1, recipe.plain_between + 1):
+                at = one.at + n * (two.at - one.at) / (recipe.plain_between + 1)
+                words = f"Water plainly between two pours of {lower_first(recipe.title)}, every unit alike: {one.trial}"
+                key = f"between-{n}-{one.id}"
+                found.append(Job(at, "water", words, 5, key, recipe, serves=(one,)))
+    return [job for job in found if job.at >= past]

@@ -1,0 +1,102 @@
+"""A ladder of strengths: rungs as parts of water, as amounts in a litre, or as doses; names follow the numbers."""
+
+from collections.abc import Mapping, Sequence
+from typing import Literal
+
+from eproba.core.brewing.ingredients import RecipeError
+from eproba.core.brewing.recipe import WATER, Portion, Recipe
+from eproba.core.errors import EprobaError
+from eproba.core.words import figure_or_whole, parse_number
+
+LadderBy = Literal["parts", "litre", "dose"]
+RUNGS = (2, 6)
+Texts = Mapping[str, str]
+
+
+class LadderError(EprobaError):
+    """A ladder that can't be; the message says which kind would do."""
+
+
+def ladder(first: Texts, by: str, numbers: Sequence[float], recipe: Recipe | None, room: int) -> list[dict[str, str]]:
+    """The rungs of a treatment as typed fields, the weakest first.
+
+    `first`: its fields as typed; `numbers`: parts of water, amounts in a litre, or amounts as it is given (none: three
+    usual ones); `room`: how many treatments there may be.
+
+    Raises
+    ------
+    LadderError
+        Too few or too many steps, or a kind that the recipe can't be.
+    """
+    least, most = RUNGS
+    numbers = numbers or _usual(first, by, recipe)
+    if not least <= len(set(numbers)) <= min(most, room) or min(numbers, default=0) <= 0:
+        raise LadderError(
+            f"A ladder has {least} to {min(most, room)} steps, each above 0, such as 20 10 5; empty: the usual ones."
+        )
+    if by == "parts":
+        if recipe is not None and recipe.liquid and recipe.parts[1] == 0:
+            text = f"{recipe.title} is not diluted: more water in it is another recipe"
+            raise LadderError(f"{text}. Make a ladder of amounts in a litre, or of doses.")
+        ordered = sorted(set(numbers), reverse=True)
+        changes = [{"water_parts": f"{number:g}"} for number in ordered]
+    elif by == "litre":
+        main = main_portion(recipe)
+        ordered = sorted(set(numbers))
+        changes = [{"times": f"{number / _a_litre(recipe, main):.6g}"} for number in ordered]
+    else:
+        ordered = sorted(set(numbers))
+        changes = [{"amount": f"{number:g}"} for number in ordered]
+    stem = first.get("stem") or first.get("name") or ""
+    rungs = []
+    for rung, change in enumerate(changes, 1):
+        texts = {**first, **change}
+        rungs.append({**change, "stem": stem, "rung": str(rung), "name": named(stem, texts, recipe)})
+    return rungs
+
+
+def _usual(first: Texts, by: str, recipe: Recipe | None) -> list[float]:
+    """Steps for who names none: weaker, as it is, stronger."""
+    if by == "parts":
+        return [20, 10, 5]
+    amount = _a_litre(recipe, main_portion(recipe)) if by == "litre" else _number(first.get("amount", "")) or 1.0
+    return [amount / 2, amount, 2 * amount]
+
+
+def named(stem: str, texts: Texts, recipe: Recipe | None) -> str:
+    """The name of a rung, from its numbers."""
+    times, parts = _number(texts.get("times", "")) or 1.0, texts.get("water_parts", "")
+    if times != 1.0 or (recipe is not None and recipe.liquid and recipe.parts[1] == 0 and not recipe.brews):
+        try:
+            portion = main_portion(recipe)
+        except LadderError:
+            return stem
+        amount = times * _a_litre(recipe, portion)
+        return f"{stem}, {figure_or_whole(float(f'{amount:.4g}'))} {portion.unit} a litre"
+    if parts:
+        return f"{stem}, 1 + {parts}"
+    per = "/m²" if texts.get("dose") == "m2" else ""
+    return f"{stem}, {texts.get('amount', '')} {texts.get('unit', '')}{per}".strip()
+
+
+def main_portion(recipe: Recipe | None) -> Portion:
+    """The one thing that a recipe stirs into water. Raises LadderError where there is none, or where there are more."""
+    things = [each for each in recipe.portions if each.ingredient.key != WATER] if recipe is not None else []
+    if recipe is None or recipe.brews or not recipe.liquid or len(things) != 1:
+        text = "Amounts in a litre suit a recipe that stirs one thing into water, such as molasses water"
+        raise LadderError(f"{text}. Choose its recipe, or make a ladder of parts or of doses.")
+    return things[0]
+
+
+def _a_litre(recipe: Recipe | None, portion: Portion) -> float:
+    """How much of a portion is in a litre of the recipe, in its own unit."""
+    if recipe is None:
+        raise RecipeError("There is no litre of nothing.")
+    return portion.amount / recipe.yields
+
+
+def _number(text: str) -> float | None:
+    try:
+        return parse_number(text)
+    except EprobaError:
+        return None

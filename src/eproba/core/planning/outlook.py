@@ -1,0 +1,260 @@
+"""What a plan can show: the noise that it reckons with, its chances as a range, and what would help most.
+
+References
+----------
+Gelman, A. et al. (2013). Bayesian Data Analysis, 3rd ed., 2.6: a variance with a scaled inverse-χ² prior, so that one
+small trial of one's own moves the catalogue's usual noise by as much as is known from it, and no further.
+"""
+
+import math
+from dataclasses import dataclass, replace
+
+from scipy import stats
+
+from eproba.core.measuring.measures import Measure, OwnNoise
+from eproba.core.planning.chance import ChanceError, Chances, Prospect, adjusted_power, chances, table
+from eproba.core.planning.cutter import GRADIENT_SHARE, Proposal, noise_after_sorting, noise_without_blocks
+from eproba.core.planning.draft import MeasurePart
+from eproba.core.stats.sample_size import units_needed
+from eproba.core.stats.series import Scale
+from eproba.core.trial.ground import Site
+from eproba.core.trial.lots import in_blocks
+from eproba.core.trial.worth import Worth
+
+LIVE_TRIALS = 2_000
+TABLE_UNITS = (2, 3, 4, 5, 6, 8, 10, 12, 16, 20)
+WORTH_STEPS = (0.5, 0.75, 1.0, 1.5, 2.0)
+CATALOGUE_DF = (
+    8.0  # how much the catalogue's usual noise is trusted, in degrees of freedom: Eproba's own cautious guess
+)
+LIKELY = 0.8  # of the noises that could be behind it lie in the range that is shown
+TRACKING = 0.6  # how far a baseline foretells the last reading (correlation): likewise a guess
+READING_SHARE = 0.3  # of the variance of one reading is the reader's: likewise
+MOST_HELP, HELPED_UNITS = 3, 24
+
+
+@dataclass(frozen=True)
+class Noise:
+    """The noise that a plan reckons with, where it comes from, and the range that it may lie in.
+
+    All are a CV on the ratio scale, else an SD in the unit.
+    """
+
+    value: float
+    source: str
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Help:
+    """Something that would make the answer clearer: what to change (`step`, `field`, `value`), in words, its chance."""
+
+    key: str
+    words: str
+    chance: float
+
+
+@dataclass(frozen=True)
+class ProposalShown:
+    """A proposal with what it can show; `chance` None: it can't be judged."""
+
+    proposal: Proposal
+    chance: float | None
+    words: str
+
+
+@dataclass(frozen=True)
+class Outlook:
+    """All that the chance page shows; `low`, `high`: the chance where the noise is as large, as small as it may be."""
+
+    prospect: Prospect
+    noise: Noise
+    chances: Chances
+    low: float
+    high: float
+    units: tuple[int, ...]
+    worths: tuple[float, ...]
+    rows: list[list[float]]
+    settling: int | None
+    helps: tuple[Help, ...]
+
+
+def noise_of(measure: Measure, scale: Scale, typed: float | None, own: OwnNoise | None) -> Noise:
+    """Typed, else the catalogue's, drawn towards the gardener's own trials by how much is known from them."""
+    if typed is not None:
+        return Noise(typed, "as you typed it", typed, typed)
+    usual = _sd(measure.noise_on(scale), scale)
+    df = CATALOGUE_DF + (own.df if own else 0.0)
+    sd = math.sqrt((CATALOGUE_DF * usual**2 + (own.df * own.sd**2 if own else 0.0)) / df)
+    ends = [math.sqrt(df / stats.chi2.ppf(share, df)) for share in ((1 + LIKELY) / 2, (1 - LIKELY) / 2)]
+    value, low, high = (_noise(each, scale) for each in (sd, sd * ends[0], sd * ends[1]))
+    return Noise(value, _source(measure, scale, own), low, high)
+
+
+def _source(measure: Measure, scale: Scale, own: OwnNoise | None) -> str:
+    if own is not None:
+        trials = f"{own.trials} finished trial{'s' if own.trials > 1 else ''} of your own"
+        return f"from {trials} and the catalogue, each by how much is known from it"
+    guessed = scale == "difference" and measure.noise_cv is not None
+    return (
+        "guessed from the catalogue’s percent; type your own" if guessed else "the catalogue’s usual for this measure"
+    )
+
+
+def _sd(noise: float, scale: Scale) -> float:
+    return math.sqrt(math.log1p(noise**2)) if scale == "ratio" else noise
+
+
+def _noise(sd: float, scale: Scale) -> float:
+    return math.sqrt(math.expm1(sd**2)) if scale == "ratio" else sd
+
+
+def prospect_of(measure: MeasurePart, treatments: int, proposal: Proposal, noise: float) -> Prospect:
+    """A proposal as far as its chances go; where any difference would do, one noise SD stands in for the worth.
+
+    Raises
+    ------
+    ChanceError
+        Where they can't be told.
+    """
+    worth = Worth.from_typed(measure.worth, measure.scale).size
+    return Prospect(
+        treatments=treatments,
+        units=proposal.units_each,
+        blocks=in_blocks(proposal.dealing),
+        scale=measure.scale,
+        noise=noise,
+        worth=noise if worth is None else worth,
+        square=proposal.dealing == "Latin square",
+        no_worse=measure.aim == "no worse",
+    )
+
+
+def shown_proposals(
+    measure: MeasurePart, treatments: int, found: list[Proposal], site: Site, noise: Noise, sizes: tuple[float, ...]
+) -> list[ProposalShown]:
+    """Each proposal with its chance and what it gains."""
+    shown = []
+    for each in found:
+        factor = _noise_factor(each, site, sizes, treatments)
+        prospect = prospect_of(measure, treatments, each, noise.value * factor)
+        shown.append(ProposalShown(each, adjusted_power(prospect), _words(each, site, prospect, noise)))
+    return shown
+
+
+def _noise_factor(proposal: Proposal, site: Site, sizes: tuple[float, ...], treatments: int) -> float:
+    if proposal.key == "sorted":
+        return noise_after_sorting(sizes, treatments)
+    return noise_without_blocks(site) if proposal.dealing in ("completely random", "one of each") else 1.0
+
+
+def _words(proposal: Proposal, site: Site, prospect: Prospect, noise: Noise) -> str:
+    chance = adjusted_power(prospect)
+    if chance is None:
+        return "Seen, never shown: with one of each nobody can tell the treatment from its place."
+    worth = Worth(prospect.worth, prospect.scale).words("")
+    text = f"Finds {'no worse by' if prospect.no_worse else 'a true'} {worth} in {100 * chance:.0f} of 100"
+    if proposal.key == "sorted":
+        plain = adjusted_power(replace(prospect, noise=noise.value)) or 0.0
+        return f"{text}; the same pots unsorted in {100 * plain:.0f}, if size foretells the end as it mostly does."
+    if in_blocks(proposal.dealing) and site.gradient is not None:
+        free = replace(prospect, blocks=False, noise=noise.value * noise_without_blocks(site))
+        gain = f"anywhere on this gradient in {100 * (adjusted_power(free) or 0.0):.0f}"
+        return f"{text}; {gain} (it is taken to make {100 * GRADIENT_SHARE:.0f} % of the differences)."
+    beds = [place for place in site.places if not place.standing]
+    if len(beds) >= prospect.treatments:
+        return f"{text}; one whole bed each in none, since two beds differ anyway."
+    return f"{text}."
+
+
+def outlook(prospect: Prospect, noise: Noise, help_with: tuple[Help, ...]) -> Outlook:
+    """The chance page of a plan."""
+    worths = tuple(float(f"{prospect.worth * step:.2g}") for step in WORTH_STEPS)
+    ends = [adjusted_power(replace(prospect, noise=_kept(each))) or 0.0 for each in (noise.high, noise.low)]
+    return Outlook(
+        prospect=prospect,
+        noise=noise,
+        chances=chances(prospect, LIVE_TRIALS),
+        low=ends[0],
+        high=ends[1],
+        units=TABLE_UNITS,
+        worths=worths,
+        rows=table(prospect, TABLE_UNITS, worths),
+        settling=settling(prospect),
+        helps=help_with,
+    )
+
+
+def _kept(noise: float) -> float:
+    return min(noise, 1.5)
+
+
+def settling(prospect: Prospect) -> int | None:
+    """Units of each that show the worth in 8 of 10, where the plan has fewer; squares can't take more."""
+    if prospect.square or (adjusted_power(prospect) or 0.0) >= 0.8:
+        return None
+    rivals = prospect.treatments - 1
+    return units_needed(prospect.gap, prospect.sd, rivals, prospect.blocks, no_worse=prospect.no_worse)
+
+
+def helps(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure], baseline: bool) -> tuple[Help, ...]:
+    """What would make the answer clearer, the most helpful first: more units, more readings, fewer treatments, a
+    quieter measure."""
+    now = adjusted_power(prospect) or 0.0
+    found = [*_more_units(prospect), *_more_readings(prospect, measure), *_fewer(prospect)]
+    found += _baseline(prospect, baseline) + _quieter(prospect, measure, known)
+    better = [each for each in found if each.chance > now + 0.005]
+    return tuple(sorted(better, key=lambda each: -each.chance)[:MOST_HELP])
+
+
+def _more_units(prospect: Prospect) -> list[Help]:
+    if prospect.square:
+        return []
+    units = min(max(settling(prospect) or prospect.units + 2, prospect.units + 1), HELPED_UNITS)
+    if units <= prospect.units:
+        return []
+    chance = adjusted_power(replace(prospect, units=units)) or 0.0
+    return [Help(f"units-{units}", f"{units} units of each instead of {prospect.units}", chance)]
+
+
+def _more_readings(prospect: Prospect, measure: MeasurePart) -> list[Help]:
+    """Averaging takes the reader's share of the noise down, never the units' own."""
+    more = measure.per_unit + 2
+    if more > 9:
+        return []
+    left = 1 - READING_SHARE + READING_SHARE * measure.per_unit / more
+    chance = adjusted_power(replace(prospect, noise=prospect.noise * math.sqrt(left))) or 0.0
+    return [Help(f"readings-{more}", f"{more} readings of each unit, averaged, instead of {measure.per_unit}", chance)]
+
+
+def _fewer(prospect: Prospect) -> list[Help]:
+    """The same ground for one treatment less."""
+    if prospect.treatments < 3 or prospect.square:
+        return []
+    units = prospect.units * prospect.treatments // (prospect.treatments - 1)
+    chance = adjusted_power(replace(prospect, treatments=prospect.treatments - 1, units=units)) or 0.0
+    return [Help("treatments", f"One treatment less, {units} units of each on the same ground", chance)]
+
+
+def _baseline(prospect: Prospect, there: bool) -> list[Help]:
+    if there:
+        return []
+    chance = adjusted_power(replace(prospect, noise=prospect.noise * math.sqrt(1 - TRACKING**2))) or 0.0
+    return [Help("baseline", "A baseline on day 0, so that each unit is compared with its own beginning", chance)]
+
+
+def _quieter(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure]) -> list[Help]:
+    """Another measure of the same kind whose units differ less, judged by the same worth in percent."""
+    if prospect.scale != "ratio" or measure.measure not in known:
+        return []
+    rhythm = known[measure.measure].rhythm
+    alike = [each for each in known.values() if each.scale == "ratio" and each.rhythm == rhythm and each.noise_cv]
+    best = min(alike, key=lambda each: each.noise_cv or 1.0)
+    if best.key == measure.measure or (best.noise_cv or 1.0) >= prospect.noise:
+        return []
+    try:
+        chance = adjusted_power(replace(prospect, noise=best.noise_cv or prospect.noise)) or 0.0
+    except ChanceError:
+        return []
+    return [Help(f"measure-{best.key}", f"{best.name} instead: it differs less from unit to unit", chance)]

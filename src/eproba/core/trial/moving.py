@@ -1,0 +1,93 @@
+"""Moving pours to another day, alone or with those that follow."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from itertools import pairwise
+
+from eproba.core.errors import EprobaError
+from eproba.core.trial.model import Pour, Trial
+
+
+class MoveError(EprobaError):
+    """A pour that can't be moved there; the message says what would fit."""
+
+
+@dataclass(frozen=True)
+class Move:
+    """New days by the id of each pour that moves; pours that would come after the decision day fall away."""
+
+    days: Mapping[int, int]
+    dropped: tuple[int, ...]
+    old: tuple[int, ...]
+    new: tuple[int, ...]
+
+    @property
+    def told(self) -> tuple[str, str]:
+        """The old and the new days in words."""
+        gone = " (the last ones fall away)" if self.dropped else ""
+        return _days(self.old), f"{_days(self.new)}{gone}"
+
+
+def _days(days: tuple[int, ...]) -> str:
+    return f"pour of day {days[0]}" if len(days) == 1 else f"pours of days {', '.join(map(str, days))}"
+
+
+def move(trial: Trial, day: int, to: int, following: bool, today_day: int) -> Move:
+    """What moves where, when the pours of a day go to another one: all treatments of that day together.
+
+    Raises
+    ------
+    MoveError
+        Nothing waits on that day; the new day is over, after the decision, or taken by another pour.
+    """
+    waiting = [pour for pour in trial.pours if pour.status == "due"]
+    moving = [pour for pour in waiting if pour.day == day or (following and pour.day > day)]
+    if not any(pour.day == day for pour in moving):
+        raise MoveError(f"No pour waits on day {day}: what is on record stays where it is.")
+    _check_day(trial, to, today_day)
+    shift = to - day
+    staying = {(pour.letter, pour.what, pour.day) for pour in trial.pours if pour not in moving}
+    days = {pour.id: pour.day + shift for pour in moving if pour.day + shift <= trial.decision_day}
+    taken = [pour.day + shift for pour in moving if (pour.letter, pour.what, days.get(pour.id, -1)) in staying]
+    if taken:
+        text = f"There is a pour on day {taken[0]} already: move those that follow too, or choose another day."
+        raise MoveError(text)
+    return Move(
+        days=days,
+        dropped=tuple(pour.id for pour in moving if pour.id not in days),
+        old=_each_once(moving, 0),
+        new=tuple(each for each in _each_once(moving, shift) if each <= trial.decision_day),
+    )
+
+
+def _check_day(trial: Trial, to: int, today_day: int) -> None:
+    if to < max(0, today_day):
+        raise MoveError(
+            f"Day {to} is over: the soonest is {'today, ' if today_day >= 0 else ''}day {max(0, today_day)}."
+        )
+    if to > trial.decision_day:
+        raise MoveError(f"Day {to} comes after the decision on day {trial.decision_day}: skip the pour instead.")
+
+
+def _each_once(pours: list[Pour], shift: int) -> tuple[int, ...]:
+    return tuple(sorted({pour.day + shift for pour in pours}))
+
+
+def too_soon(trial: Trial, moved: Move, fewest: Mapping[str, float]) -> list[str]:
+    """Treatments whose pours come closer together than their recipe wants, a sentence each; `fewest` days by letter."""
+    lines = []
+    for treatment in trial.treatments:
+        least = fewest.get(treatment.letter)
+        days = sorted(
+            moved.days.get(pour.id, pour.day)
+            for pour in trial.pours
+            if pour.letter == treatment.letter
+            and pour.what == "dose"
+            and pour.status != "skipped"
+            and pour.id not in moved.dropped
+        )
+        gaps = [later - earlier for earlier, later in pairwise(days)]
+        if least is not None and gaps and min(gaps) < least:
+            apart = f"{min(gaps)} day{'s' if min(gaps) != 1 else ''} between two pours"
+            lines.append(f"{treatment.name}: {apart}; its recipe wants {least:g} at least.")
+    return lines

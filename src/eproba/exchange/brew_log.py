@@ -1,0 +1,166 @@
+"""A batch as a text of dated events (TOML), replayed: what it is after each of them, and why. See docs/brew-log.md."""
+
+import json
+import re
+import tomllib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from eproba.core.brewing.batches import Standing, check_straining, standing
+from eproba.core.brewing.clock import ready_window, use_by
+from eproba.core.brewing.events import WHATS, Batch, Event, left, with_event
+from eproba.core.brewing.recipe import Recipe, recipe_from
+from eproba.core.errors import EprobaError
+from eproba.core.words import figure_or_whole
+from eproba.exchange.recipe_file import check_bounds
+
+MOST_BYTES = 200_000
+EVENTS = re.compile(r"^\[\[event\]\]|^(at|what|temperature|seen|litres|note) *=", re.MULTILINE)  # as many as there are
+ASKED = "asked"  # no event: tells how it stands then
+KEYS = ("at", "what", "temperature", "seen", "litres", "note")
+
+
+class BrewLogError(EprobaError):
+    """A log that can't be read; the message says where."""
+
+
+@dataclass(frozen=True)
+class Moment:
+    """How a batch stands after one line of its log; `refused`: why that line can't have happened (it is left out)."""
+
+    at: datetime
+    what: str
+    standing: Standing
+    window: tuple[datetime, datetime] | None
+    use_by: datetime | None
+    left: float
+    refused: str = ""
+
+
+def replay(
+    raw: bytes, known: Mapping[str, Recipe], ingredients: Mapping[str, Any], cautions: Mapping[str, str]
+) -> list[Moment]:
+    """Every line of a log in its order, with how the batch stands then.
+
+    Raises
+    ------
+    BrewLogError, RecipeError
+        The text is no such log, or its recipe is none.
+    """
+    log = _parsed(raw)
+    litres = _number(log, "litres", "the log")
+    if litres is None or not litres > 0:
+        raise BrewLogError("litres: how much was made, above 0")
+    batch = Batch(0, _recipe(log, known, ingredients, cautions), litres)
+    rows = log.get("event")
+    if not isinstance(rows, list) or not rows:
+        raise BrewLogError("at least one [[event]] with at and what")
+    events = [_event(row, number) for number, row in enumerate(rows, 1)]
+    found = []
+    for at, event in sorted(events, key=lambda each: each[0]):
+        moment, batch = _after(batch, at, event)
+        found.append(moment)
+    return found
+
+
+def _after(batch: Batch, at: datetime, event: Event | None) -> tuple[Moment, Batch]:
+    refused, made = "", batch
+    if event is not None:
+        try:
+            check_straining(batch, event, at)
+            made = with_event(batch, event)
+        except EprobaError as error:
+            refused = str(error)
+    what = ASKED if event is None else event.what
+    until = made.until(at)
+    return Moment(at, what, standing(made, at), ready_window(until), use_by(until), left(until), refused), made
+
+
+def _parsed(raw: bytes) -> Mapping[str, Any]:
+    if len(raw) > MOST_BYTES:
+        raise BrewLogError(f"this file is longer than {MOST_BYTES // 1000} kB: no batch has so many events")
+    try:
+        text = raw.decode("utf-8")
+        check_bounds(re.sub(EVENTS, "", text))
+        return tomllib.loads(text)
+    except (UnicodeDecodeError, tomllib.TOMLDecodeError, RecursionError) as error:
+        raise BrewLogError(f"this is no TOML: {error}") from error
+
+
+def _recipe(
+    log: Mapping[str, Any], known: Mapping[str, Recipe], ingredients: Mapping[str, Any], cautions: Mapping[str, str]
+) -> Recipe:
+    """By its key, or as a table like those of the catalogue."""
+    named = log.get("recipe")
+    if isinstance(named, str) and named in known:
+        return known[named]
+    if isinstance(named, Mapping):
+        return recipe_from("own", named, ingredients, cautions)
+    raise BrewLogError(f"recipe: one of {', '.join(known)}, or a table of its own")
+
+
+def _event(row: object, number: int) -> tuple[datetime, Event | None]:
+    where = f"event {number}"
+    if not isinstance(row, Mapping) or set(row) - set(KEYS):
+        raise BrewLogError(f"{where}: knows {', '.join(KEYS)}")
+    at, what, seen, note = row.get("at"), row.get("what"), row.get("seen", {}), row.get("note", "")
+    if not isinstance(at, datetime) or at.tzinfo is None:
+        raise BrewLogError(f"{where}: at is a moment with its zone, such as 2026-05-01T10:00:00+02:00")
+    if what == ASKED:
+        return at, None
+    if what not in WHATS:
+        raise BrewLogError(f"{where}: what is one of {', '.join(WHATS)}, or {ASKED}")
+    if not isinstance(seen, Mapping) or not all(isinstance(look, str) for look in seen.values()):
+        raise BrewLogError(f'{where}: seen is a table such as {{ smell = "sweet" }}')
+    if not isinstance(note, str):
+        raise BrewLogError(f"{where}: note is a text")
+    temperature, litres = (_number(row, name, where) for name in ("temperature", "litres"))
+    return at, Event(at, what, temperature, dict(seen), litres, note)
+
+
+def _number(row: Mapping[str, Any], name: str, where: str) -> float | None:
+    value = row.get(name)
+    if value is not None and (isinstance(value, bool) or not isinstance(value, int | float)):
+        raise BrewLogError(f"{where}: {name} is a number")
+    return None if value is None else float(value)
+
+
+def brew_json(moments: Sequence[Moment]) -> str:
+    """The moments as JSON, a list of objects."""
+    return json.dumps([_plain(each) for each in moments], ensure_ascii=False, indent=2)
+
+
+def _plain(each: Moment) -> dict[str, Any]:
+    ready = each.window or (None, None)
+    found: dict[str, Any] = {
+        "at": each.at.isoformat(),
+        "state": each.standing.state,
+        "rule": each.standing.why,
+        "ready_from": _iso(ready[0]),
+        "ready_to": _iso(ready[1]),
+        "use_by": _iso(each.use_by),
+        "left_litres": round(each.left, 6),
+    }
+    return {**found, "refused": each.refused} if each.refused else found
+
+
+def _iso(at: datetime | None) -> str | None:
+    return None if at is None else at.isoformat(timespec="seconds")
+
+
+def brew_text(moments: Sequence[Moment]) -> str:
+    """The moments for a person to read, a paragraph each."""
+    return "\n".join(line for each in moments for line in _lines(each))
+
+
+def _lines(each: Moment) -> list[str]:
+    lines = [f"{each.at:%Y-%m-%d %H:%M}  {each.what:14} {each.standing.state}, {figure_or_whole(each.left)} left"]
+    lines += [f"    not taken: {each.refused}"] if each.refused else []
+    lines.append(f"    {each.standing.why}")
+    if each.window is not None:
+        lines.append(f"    ready from {each.window[0]:%Y-%m-%d %H:%M} to {each.window[1]:%Y-%m-%d %H:%M} by the clock")
+    if each.use_by is not None:
+        lines.append(f"    use by {each.use_by:%Y-%m-%d %H:%M}")
+    return lines

@@ -1,0 +1,122 @@
+"""The crowded demo garden: a full year of a keen gardener, made up, to see whether every page bears it.
+
+Forty units, every measure, trials of every kind and stage, two overdue, names that are long, unbroken, or strange.
+"""
+
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+
+from sqlmodel import Session
+
+from eproba.core.measuring.measures import own_measure
+from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedTreatment, simple_layout
+from eproba.core.practice.garden import Truth
+from eproba.core.trial.days import regular
+from eproba.core.trial.lots import Dealing
+from eproba.core.trial.model import Role, Rules
+from eproba.store.commands.measures import add_own_measure
+from eproba.store.commands.rounds import finish_round
+from eproba.store.commands.trials import end_early
+from eproba.store.demo import laid, make_demo, moment_of, pour, read
+from eproba.store.measures import all_measures
+
+LONG = "Comfrey, nettle, dandelion and seaweed steeps beside plain water on the pumpkins in the last bed by the compost"
+UNBROKEN = "Unterbodenbewässerungsschlauchverlegungsversuchsanordnungsprotokollführung"
+STRANGE = "🥬 Mangold „Größe“ & <b>süß</b> 🪱 – Ødegård’s Ærø-jord"
+
+
+@dataclass(frozen=True)
+class Year:
+    """One trial of the year: how many days ago it began, how long it runs, how much of it was done."""
+
+    name: str
+    began: int
+    days: int
+    treatments: tuple[tuple[str, Role, str], ...]
+    each: int
+    dealing: Dealing = "blocks"
+    every: int | None = 7
+    done_until: int = 1000
+    ended: bool = False
+    declared: bool = True
+
+
+WATER: tuple[str, Role, str] = ("Plain water", "water control", "")
+STEEPS: tuple[tuple[str, Role, str], ...] = (
+    WATER, ("Comfrey steep, of the second cut, strained twice", "test", "comfrey-steep"),
+    ("Nettle steep", "test", "nettle-steep"), ("Dandelion steep", "test", "dandelion-steep"),
+    ("Seaweed steep", "test", "seaweed-steep"), ("Finished compost", "reference", "compost-top-dressing"),
+)  # fmt: skip
+WHEY: tuple[tuple[str, Role, str], ...] = (WATER, ("Diluted whey", "test", "diluted-whey"))
+YEAR = (
+    Year(LONG, 20, 42, STEEPS, 6),
+    Year(UNBROKEN, 60, 28, WHEY, 20, done_until=20),  # overdue, forty units
+    Year(STRANGE, 35, 28, WHEY, 4, "pairs", done_until=14),  # overdue
+    Year("Worm casts on sunflowers", 120, 28, WHEY, 6),
+    Year("Yeast on early radish", 200, 21, WHEY, 4, "pairs"),
+    Year("Wool or nothing", 300, 35, (("Wool", "test", "wool-mulch"), ("Bare soil", "untreated", "")), 5, every=None),
+    Year("Potato water, given up", 90, 28, WHEY, 4, done_until=7, ended=True),
+    Year("Aquarium water once more", 340, 28, WHEY, 6, "completely random"),
+    Year("Next spring: seaweed", -30, 42, (WATER, ("Seaweed steep", "test", "seaweed-steep")), 6, declared=False),
+)
+
+
+def make_crowded(session: Session, today: date) -> None:
+    """The demo garden, and the year beside it."""
+    make_demo(session, today)
+    for key, name, unit in (
+        ("own_flower_buds", "Flower buds", "buds"),
+        ("own_scent_in_the_evening", "Scent", "points"),
+    ):
+        add_own_measure(session, own_measure(key, name, unit, 0, 60, 0, "higher", "difference", "Count or score."))
+    session.flush()
+    for number, year in enumerate(YEAR):
+        _trial(session, today, year, number)
+    session.commit()
+
+
+def _trial(session: Session, today: date, year: Year, number: int) -> None:
+    keys = ["plant_height", *(key for key in all_measures(session) if key != "plant_height")]
+    measures = [PlannedMeasure(key, 1, 5 if key == "seeds_up" else None) for key in keys[: 12 if number == 0 else 2]]
+    count = len(year.treatments)
+    plan = Plan(
+        name=year.name,
+        claim=f"{year.treatments[-1][0]} makes plants taller than plain water does.",
+        note="Of the year before." if year.began > 100 else "",
+        measures=tuple(measures),
+        worth=0.15,
+        scale="ratio",
+        lower_is_better=False,
+        summary="last",
+        start_on=today - timedelta(days=year.began),
+        rhythm=regular(year.days, 7, year.every),
+        treatments=tuple(_planned(*each) for each in year.treatments),
+        control=next(i for i, (_, role, _) in enumerate(year.treatments) if role in ("water control", "untreated")),
+        layout=_pots(year, count),
+        rules=Rules(plants=1, seeds=5, handling="Loosened before each pour, treated or not."),
+    )
+    trial = laid(session, plan, f"crowded-{number}", declared=year.declared)
+    if not year.declared:
+        return
+    last = min(year.done_until, year.began)
+    taken = [each for each in trial.rounds if each.day <= last]
+    truth = Truth(12.0, 0.5, {"B": 0.1 * (number % 3)}, 0.08, 0.05, 0.03)
+    for measure in measures[:2] if number else measures[:1]:
+        read(session, trial, taken, measure.key, replace(truth), 100 + number)
+    for each in taken if number == 0 else ():
+        finish_round(session, trial.id, each.id, moment_of(trial.start_on, each.day, 20))  # one measure of twelve
+    pour(session, trial, last, {})
+    if year.ended:
+        end_early(session, trial.id, today - timedelta(days=year.began - last - 2), "The cat slept in it.")
+
+
+def _planned(name: str, role: Role, recipe: str) -> PlannedTreatment:
+    amount = None if role == "untreated" else 250.0
+    unit = "" if amount is None else "g" if recipe in ("wool-mulch", "compost-top-dressing") else "mL"
+    return PlannedTreatment(name, role, "", amount, unit, recipe=recipe)
+
+
+def _pots(year: Year, count: int) -> Layout:
+    total = count * year.each
+    per_row = next(n for n in (8, 6, 5, 4, total) if total % n == 0)
+    return simple_layout("pots", (24, 24), 12, per_row, year.dealing, count, year.each)

@@ -1,0 +1,180 @@
+"""The chance of a clear answer, as a picture and a range, and what would help most."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import date
+from typing import TYPE_CHECKING, Any
+
+from flask_wtf import FlaskForm
+
+from eproba.core.errors import EprobaError
+from eproba.core.measuring.measures import Measure
+from eproba.core.planning.draft import ChancePart, MeasurePart, StepName, chosen, planned_measures, rounds_of
+from eproba.core.planning.plan import PlannedMeasure
+from eproba.core.trial.compared import COMPARED
+from eproba.core.trial.days import DaysError, seconds_of_round, units_in
+from eproba.core.trial.model import Trial
+from eproba.core.trial.worth import as_kept
+from eproba.core.words import parse_number
+from eproba.web.new_trial.steps.step import Answers, Bench, Step, Typed, Walk, first_of
+from eproba.web.ui.fields import NumberField
+
+if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
+    from eproba.core.planning.outlook import Noise, Outlook
+    from eproba.web.pictures.hundred import Hundred
+
+TAKEN: tuple[tuple[str, StepName, str], ...] = (("units", "ground", "units_each"), ("worth", "measure", "worth"))
+
+
+class ChanceForm(FlaskForm):
+    noise = NumberField("Noise from unit to unit", 0.0001, optional=True)
+    minutes = NumberField("Minutes that you have for a round", 1, 600)
+
+
+@dataclass(frozen=True)
+class Time:
+    """What reading takes: minutes a round and in all, and how many of each can be read in the minutes there are."""
+
+    round: float
+    all: float
+    most_units: int
+    minutes: float
+
+
+@dataclass(frozen=True)
+class ChancePage:
+    """The outlook of the plan, or of what was moved on the page; `problem`: why there is none."""
+
+    problem: str = ""
+    seen: "Outlook | None" = None
+    first: Measure | None = None
+    pictures: "tuple[Hundred, ...]" = ()
+    time: Time | None = None
+
+
+class ChanceStep(Step[ChanceForm, ChancePart]):
+    name = "chance"
+    title = "Chance"
+    form = ChanceForm
+
+    def first(self, today: date) -> Typed:
+        return {"noise": [""], "minutes": ["20"]}
+
+    def again(self, trial: Trial, today: date) -> Typed:
+        return {}
+
+    def read(self, form: ChanceForm) -> ChancePart:
+        return ChancePart(form.noise.number, form.minutes.number or 20.0)
+
+    def settled(self, part: ChancePart, bench: Bench) -> str:
+        return f"{part.minutes:g} min a round"
+
+    def act(self, walk: Walk, before: Typed, go: str) -> StepName | None:
+        """Units, worth and noise as set here become the plan's; a help does the same with what would help."""
+        if go.startswith("help-"):
+            return _helped(walk.answers, go.removeprefix("help-"), walk.bench)
+        if go == "take" or (go == "next" and _moved(walk)):
+            for key, step, field in TAKEN:
+                if typed := first_of(walk.answers["chance"], key):
+                    walk.answers[step][field] = [typed]
+            walk.answers["ground"]["proposal"] = [""]
+            return "ground"
+        return None
+
+    def page(self, walk: Walk, moved: Mapping[str, str] | None = None) -> ChancePage:
+        from eproba.core.planning.outlook import Noise, helps, outlook, prospect_of
+        from eproba.web.pictures.hundred import hundred
+
+        draft = walk.draft
+        measure, ground = draft.measure, draft.ground
+        if measure is None or ground is None:
+            return ChancePage("Measure and ground must be right first: look at those steps.")
+        first = walk.known.measures[measure.measure]
+        chance = draft.chance or ChancePart(None, 20.0)
+        try:
+            cut, noise = chosen(draft, ground, walk.known), noise_for(walk, measure, chance)
+            wanted = _wanted(measure, moved or {})
+            if "noise" in wanted:
+                noise = Noise(wanted["noise"], "as set here", wanted["noise"], wanted["noise"])
+            prospect = prospect_of(measure, draft.rows, cut, noise.value)
+            if prospect.square and wanted.get("units", prospect.units) != prospect.units:
+                wanted = {"blocks": True} | wanted | {"square": False}
+            prospect = replace(prospect, **wanted)
+            baseline = COMPARED[draft.compared].baseline
+            known = dict(walk.known.measures)
+            seen = outlook(prospect, noise, helps(prospect, measure, known, baseline))
+        except EprobaError as error:
+            return ChancePage(str(error))
+        pictures = tuple(hundred(seen.chances.shares[truth], truth, prospect) for truth in seen.chances.shares)
+        return ChancePage("", seen, first, pictures, _time(walk, measure, chance, prospect.units))
+
+
+def noise_for(walk: Walk, measure: MeasurePart, chance: ChancePart) -> "Noise":
+    """Typed, else from the catalogue and the gardener's own trials."""
+    from eproba.core.planning.outlook import noise_of
+
+    typed = None if chance.noise is None else as_kept(chance.noise, measure.scale)
+    own = walk.bench.own_noise(measure.measure, measure.scale)
+    return noise_of(walk.known.measures[measure.measure], measure.scale, typed, own)
+
+
+def _wanted(measure: MeasurePart, typed: Mapping[str, str]) -> dict[str, Any]:
+    """Units, noise, worth and blocks as moved on the page; empty ones stay as planned."""
+    wanted: dict[str, Any] = {}
+    for key in ("units", "noise", "worth"):
+        if text := typed.get(key, "").strip():
+            number = parse_number(text)
+            wanted[key] = int(number) if key == "units" else as_kept(number, measure.scale)
+    if typed.get("blocks") in ("yes", "no"):
+        wanted["blocks"] = typed["blocks"] == "yes"
+    return wanted
+
+
+def _moved(walk: Walk) -> bool:
+    """Whether units or worth stand elsewhere on the chance page than in the plan."""
+    measure, ground, typed = walk.draft.measure, walk.draft.ground, walk.answers["chance"]
+    if measure is None or ground is None:
+        return False
+    try:
+        plan = {"units": chosen(walk.draft, ground, walk.known).units_each, "worth": measure.worth}
+        seen = {key: parse_number(first_of(typed, key)) for key in plan if first_of(typed, key)}
+    except EprobaError:
+        return False
+    return any(there is not None and abs(there - seen[key]) > 1e-9 for key, there in plan.items() if key in seen)
+
+
+def _helped(answers: Answers, key: str, bench: Bench) -> StepName | None:
+    """Do what would help: more units or readings, another measure; a treatment less is chosen by the gardener."""
+    kind, _, value = key.partition("-")
+    if kind == "units" and value.isdigit():
+        answers["ground"] |= {"units_each": [value], "proposal": [""], "auto": ["1"] if _as_needed(answers) else [""]}
+        return "ground"
+    if kind == "readings" and value.isdigit():
+        answers["measure"]["per_unit"] = [value]
+        return "chance"
+    if kind == "measure" and value in bench.known.measures:
+        answers["measure"] |= {"measure": [value], "better": [bench.known.measures[value].better]}
+        return "measure"
+    return "treatments" if kind == "treatments" else "days" if kind == "baseline" else None
+
+
+def _as_needed(answers: Answers) -> bool:
+    return first_of(answers["ground"], "auto") == "1"
+
+
+def _time(walk: Walk, measure: MeasurePart, chance: ChancePart, units: int) -> Time:
+    planned: tuple[PlannedMeasure, ...] = planned_measures(measure, walk.known)
+    asked = [(walk.known.measures[each.key], each.per_unit) for each in planned]
+    total, rounds = walk.draft.rows * units, _rounds(walk, measure)
+    every = seconds_of_round(asked, total, pull=False) / 60
+    last = seconds_of_round(asked, total, pull=True) / 60
+    return Time(every, every * (rounds - 1) + last, units_in(chance.minutes, asked, walk.draft.rows), chance.minutes)
+
+
+def _rounds(walk: Walk, measure: MeasurePart) -> int:
+    """How many rounds the days step plans; two (baseline and decision) while it is not right."""
+    days = walk.draft.days
+    try:
+        return 2 if days is None else len(rounds_of(measure, days, walk.draft.compared, walk.known))
+    except DaysError:
+        return 2

@@ -1,0 +1,165 @@
+"""The days: rounds and applications on the weekdays that suit, with the minutes of each visit."""
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from flask_wtf import FlaskForm
+from wtforms import SelectMultipleField, StringField, ValidationError
+from wtforms.validators import Length
+from wtforms.widgets import CheckboxInput, ListWidget
+
+from eproba.core.errors import EprobaError
+from eproba.core.planning.advice import Advice, on_intervals, on_manure, on_weekday
+from eproba.core.planning.dosing import Dosed
+from eproba.core.planning.draft import DaysPart, chosen, doses_of, planned_measures, rounds_of
+from eproba.core.planning.plan import LETTERS
+from eproba.core.planning.visits import Visit, visits
+from eproba.core.trial.compared import COMPARED
+from eproba.core.trial.days import MOST_DAYS, RHYTHMS, WEEKDAYS, DayLoad, DaysError, calendar
+from eproba.core.trial.model import Trial
+from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
+from eproba.web.pictures.weeks import Task, WeekDay, weeks
+
+
+class DaysForm(FlaskForm):
+    weekdays = SelectMultipleField(
+        "Days that suit you", choices=list(enumerate(WEEKDAYS)), coerce=int,
+        widget=ListWidget(prefix_label=False), option_widget=CheckboxInput(),
+    )  # fmt: skip
+    rounds = StringField("Rounds on days", [Length(max=500)])
+    pulls = StringField("Plants are pulled on days", [Length(max=200)])
+
+    def validate_weekdays(self, field: Any) -> None:
+        if not field.data:
+            raise ValidationError("Choose at least one day of the week.")
+
+    def validate_rounds(self, field: Any) -> None:
+        self.round_list = day_list(field.data)
+
+    def validate_pulls(self, field: Any) -> None:
+        self.pull_list = day_list(field.data)
+
+
+def day_list(text: str | None) -> tuple[int, ...]:
+    """Day numbers as typed, with spaces or commas between. Raises ValidationError."""
+    try:
+        days = tuple(int(each) for each in (text or "").replace(",", " ").split())
+    except ValueError as error:
+        raise ValidationError("Write the days as whole numbers: 0 7 14 21 28.") from error
+    if any(not 0 <= day <= MOST_DAYS for day in days):
+        raise ValidationError(f"Days run from 0 to {MOST_DAYS}.")
+    return days
+
+
+@dataclass(frozen=True)
+class DaysPage:
+    """The calendar of the plan with its minutes, and how a visit goes; `problem`: why there is none yet."""
+
+    problem: str = ""
+    weeks: tuple[list[WeekDay], ...] = ()
+    total: float = 0.0
+    busiest: float = 0.0
+    rounds: tuple[int, ...] = ()
+    why: tuple[str, ...] = ()
+    destructive: tuple[str, ...] = ()
+    visits: tuple[Visit, ...] = ()
+
+
+class DaysStep(Step[DaysForm, DaysPart]):
+    name = "days"
+    title = "Days"
+    form = DaysForm
+
+    def first(self, today: date) -> Typed:
+        return {"weekdays": [str(day) for day in range(7)], "rounds": [""], "pulls": [""]}
+
+    def again(self, trial: Trial, today: date) -> Typed:
+        rounds = " ".join(str(each.day) for each in trial.rounds)
+        return {"rounds": [rounds], "pulls": [" ".join(map(str, trial.rules.pulls))]}
+
+    def read(self, form: DaysForm) -> DaysPart:
+        return DaysPart(tuple(form.weekdays.data or ()), form.round_list, form.pull_list)
+
+    def settled(self, part: DaysPart, bench: Bench) -> str:
+        days = "any day" if len(part.weekdays) == 7 else " ".join(WEEKDAYS[day] for day in part.weekdays)
+        return f"{len(part.rounds)} rounds, {days}" if part.rounds else days
+
+    def wrong(self, walk: Walk) -> str:
+        draft = walk.draft
+        if draft.measure is None or draft.days is None:
+            return ""
+        try:
+            rounds_of(draft.measure, draft.days, draft.compared, walk.known)
+        except DaysError as error:
+            return str(error)
+        return ""
+
+    def page(self, walk: Walk) -> DaysPage:
+        draft = walk.draft
+        measure, ground, days = draft.measure, draft.ground, draft.days
+        if measure is None or ground is None or days is None or draft.treatments is None or draft.rules is None:
+            return DaysPage(problem="The steps before must be right first.")
+        try:
+            rounds = rounds_of(measure, days, draft.compared, walk.known)
+            cuts = chosen(draft, ground, walk.known).cuts
+            doses = doses_of(draft, cuts, walk.known)
+        except EprobaError as error:
+            return DaysPage(problem=str(error))
+        asked = [walk.known.measures[key] for key in measure.asked]
+        per_unit = [(walk.known.measures[m.key], m.per_unit) for m in planned_measures(measure, walk.known)]
+        each, known = len(cuts) // draft.rows, walk.known.recipes
+        going = visits(doses.treatments, doses.pours, cuts, each, known, walk.bench.kit)
+        poured = {day: visit.minutes for visit in going for day in visit.on}
+        loads = calendar(rounds, poured, measure.start_on, per_unit, len(cuts), days.pulls or (measure.decision_day,))
+        noun = COMPARED[draft.compared].noun
+        tasks = [task for load in loads for task in _tasks(load, noun, doses)]
+        return DaysPage(
+            weeks=tuple(weeks(tasks, measure.start_on, loads[-1].on, list(days.weekdays))),
+            total=sum(load.minutes for load in loads),
+            busiest=max(load.minutes for load in loads),
+            rounds=rounds,
+            why=tuple(dict.fromkeys(RHYTHMS[each.rhythm] for each in asked)),
+            destructive=tuple(each.name for each in asked if each.destructive),
+            visits=going,
+        )
+
+    def advice(self, walk: Walk) -> list[Advice]:
+        measure, days = walk.draft.measure, walk.draft.days
+        if measure is None or days is None:
+            return []
+        return on_weekday(measure.start_on, measure.decision_day, days.weekdays) + on_brews(walk)
+
+
+def _tasks(load: DayLoad, noun: str, doses: Dosed) -> list[Task]:
+    words = []
+    if load.round:
+        words.append(("round", "Baseline" if load.day == 0 else "Round"))
+    if load.pull:
+        words.append(("pull", "Pull, by lot"))
+    if load.pour:
+        letters = sorted({pour.letter for pour in doses.pours if pour.day == load.day})
+        words.append(("pour", f"{noun.capitalize()} {' '.join(letters)}"))
+    return [Task(load.on, kind, text, load.minutes if i == 0 else 0.0) for i, (kind, text) in enumerate(words)]
+
+
+def on_brews(walk: Walk) -> list[Advice]:
+    """Whether the applications suit the recipes that they are brewed by."""
+    draft, measure = walk.draft, walk.draft.measure
+    if draft.ground is None or draft.treatments is None or measure is None:
+        return []
+    try:
+        doses = doses_of(draft, chosen(draft, draft.ground, walk.known).cuts, walk.known)
+    except EprobaError:
+        return []
+    told: list[Advice] = []
+    for i, wanted in enumerate(draft.treatments.wanted):
+        recipe = walk.known.recipes.get(wanted.recipe)
+        days = [pour.day for pour in doses.pours if pour.letter == LETTERS[i] and pour.what == "dose"]
+        if recipe is None or recipe.family == "controls" or not days:
+            continue
+        fewest = [recipe.fewest_days(day, walk.known.ground_on(measure.start_on + timedelta(days=day))) for day in days]
+        named = wanted.name or recipe.title
+        told += on_intervals(named, days, fewest, recipe.interval)
+        told += on_manure(named, days[-1], measure.decision_day) if "raw_manure" in recipe.all_cautions else []
+    return told

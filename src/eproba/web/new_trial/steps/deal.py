@@ -1,0 +1,68 @@
+"""The whole plan before the lots fall, and the dealing."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from eproba.core.measuring.measures import Measure
+from eproba.core.planning.advice import Advice
+from eproba.core.planning.draft import advised_guard, chosen, plan_of
+from eproba.core.planning.plan import LETTERS, Plan, dealt_units
+from eproba.core.planning.visits import dose_of_plan
+from eproba.core.trial.days import days_in_words
+from eproba.core.trial.ground import borders
+from eproba.web.new_trial.steps.claim import built_sentence
+from eproba.web.new_trial.steps.ground import cut_advice
+from eproba.web.new_trial.steps.step import Walk
+from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
+from eproba.web.ui.looks import Look, looks
+
+
+@dataclass(frozen=True)
+class DealPage:
+    """The plan in words and as a picture; `doses` by letter; `neighbours`: borders that a drench may cross."""
+
+    plan: Plan
+    sentence: str
+    measures: Mapping[str, Measure]
+    looks: Mapping[str, Look]
+    ground: GroundPlan
+    doses: Mapping[str, str]
+    neighbours: int
+    advice: tuple[Advice, ...]
+
+
+def deal_page(walk: Walk) -> DealPage:
+    """Everything before the lots fall.
+
+    Raises
+    ------
+    EprobaError
+        Steps that do not fit together; the message says what would, its `step` where.
+    """
+    plan = plan_of(walk.draft, walk.known)
+    preview = dealt_units(plan, "only a preview")
+    advice = [line for step in walk.steps.values() for line in step.advice(walk)] + _of_the_cut(walk)
+    return DealPage(
+        plan=plan,
+        sentence=built_sentence(walk),
+        measures=walk.known.measures,
+        looks=looks([(letter, t.name, t.role) for letter, t in zip(plan.letters, plan.treatments, strict=True)]),
+        ground=ground_plan(plan.layout.site, [(unit.cut, None) for unit in preview], {}),
+        doses={letter: _dose(plan, letter) for letter in plan.letters},
+        neighbours=borders([(cut, "") for cut in plan.layout.cuts], "", plan.layout.guard_cm)[1],
+        advice=tuple(dict.fromkeys(advice)),
+    )
+
+
+def _of_the_cut(walk: Walk) -> list[Advice]:
+    """On the ground’s own page it stands beside the cuts."""
+    ground = walk.draft.ground
+    if ground is None:
+        return []
+    return cut_advice(walk, chosen(walk.draft, ground, walk.known), ground, advised_guard(walk.draft, walk.known))
+
+
+def _dose(plan: Plan, letter: str) -> str:
+    dose = dose_of_plan(plan.treatments[LETTERS.index(letter)])
+    days = [pour.day for pour in plan.applications if pour.letter == letter and pour.what == "dose"]
+    return "nothing" if dose is None else f"{dose.words}, {days_in_words(days)}"

@@ -1,0 +1,161 @@
+"""The measure: what carries the verdict, the question, the days, what is seen as well."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from flask_wtf import FlaskForm
+from wtforms import RadioField, SelectMultipleField, StringField, ValidationError
+from wtforms.validators import InputRequired
+from wtforms.widgets import CheckboxInput, ListWidget
+
+from eproba.core.measuring.measures import Measure
+from eproba.core.planning.advice import Advice, on_days, on_kind, on_place
+from eproba.core.planning.draft import MeasurePart
+from eproba.core.stats.summaries import SUMMARIES
+from eproba.core.trial.compared import COMPARED
+from eproba.core.trial.days import MOST_DAYS
+from eproba.core.trial.model import Trial
+from eproba.core.trial.worth import Worth
+from eproba.core.words import DateError, day_words, parse_date
+from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk, filled
+from eproba.web.new_trial.usual import typed_number
+from eproba.web.ui.fields import NumberField
+
+AIMS = (
+    ("better", "Is it better, by at least …?"),
+    ("no worse", "Is it no worse, by more than …?"),
+    ("rank", "Which is ahead of which? All are compared with all."),
+)
+
+
+class MeasureForm(FlaskForm):
+    measure = RadioField("First measure", [InputRequired("Choose what carries the verdict.")])
+    aim = RadioField("The question", choices=AIMS)
+    worth = NumberField("Smallest difference worth having, or the margin", optional=True)
+    scale = RadioField("Said as", choices=[("ratio", "percent"), ("difference", "the measure’s own unit")])
+    better = RadioField("Better is", choices=[("higher", "more"), ("lower", "less")])
+    start_on = StringField("Day 0 (baseline, first application)", [InputRequired("Choose the first day.")])
+    decision_day = NumberField("Decision day, days after day 0", 1, MOST_DAYS, whole=True)
+    per_unit = NumberField("Readings per unit and round", 1, 9, whole=True)
+    sown = NumberField("Seeds sown in each unit", 1, 10_000, whole=True, optional=True)
+    also = SelectMultipleField("Also seen", widget=ListWidget(prefix_label=False), option_widget=CheckboxInput())
+    summary = RadioField("What counts", choices=list(SUMMARIES.items()))
+
+    def __init__(self, known: Mapping[str, Measure], **kwargs: Any) -> None:
+        super().__init__(**kwargs)
+        self.known = known
+        self.measure.choices = self.also.choices = [(key, measure.name) for key, measure in known.items()]
+
+    def validate_start_on(self, field: Any) -> None:
+        try:
+            parse_date(field.data or "")
+        except DateError as error:
+            raise ValidationError(str(error)) from error
+
+    def validate_scale(self, field: Any) -> None:
+        chosen = self.known.get(self.measure.data or "")
+        if chosen and field.data == "ratio" and chosen.scale != "ratio":
+            raise ValidationError(
+                f"{chosen.name} can’t be said in percent; "
+                f"choose its own unit, and give the worth in {chosen.judged_unit}."
+            )
+
+    def validate_sown(self, field: Any) -> None:
+        keys = [self.measure.data or "", *(self.also.data or [])]
+        if field.number is None and any(self.known[key].kind == "proportion" for key in keys if key in self.known):
+            raise ValidationError("Say how many seeds are sown in each unit.")
+
+    def validate_worth(self, field: Any) -> None:
+        if field.number is not None and field.number <= 0:
+            raise ValidationError("The smallest difference worth having is above 0; leave it empty if any would do.")
+        if field.number is None and not field.errors and self.aim.data == "no worse":
+            raise ValidationError("“No worse” needs a margin: by how much may it be worse before you would mind?")
+
+    @property
+    def worth_unit(self) -> str:
+        """What the worth is typed in."""
+        chosen = self.known.get(self.measure.data or "")
+        return "%" if self.scale.data == "ratio" or chosen is None else chosen.judged_unit
+
+
+@dataclass(frozen=True)
+class MeasurePage:
+    """The measures, those that suit the kind of trial first; whether the trial has a baseline."""
+
+    measures: Mapping[str, Measure]
+    first: tuple[str, ...]
+    baseline: bool
+
+
+class MeasureStep(Step[MeasureForm, MeasurePart]):
+    name = "measure"
+    title = "Measure"
+    form = MeasureForm
+
+    def first(self, today: date) -> Typed:
+        return {
+            "measure": ["plant_height"],
+            "aim": ["better"],
+            "worth": ["15"],
+            "scale": ["ratio"],
+            "better": ["higher"],
+            "start_on": [(today + timedelta(days=1)).isoformat()],
+            "decision_day": ["28"],
+            "per_unit": ["1"],
+            "sown": [""],
+            "also": [],
+            "summary": ["last"],
+        }
+
+    def again(self, trial: Trial, today: date) -> Typed:
+        first = trial.asked[0]
+        return {
+            "measure": [first.measure.key],
+            "aim": ["no worse" if trial.no_worse else "rank" if trial.ranked else "better"],
+            "worth": [trial.wanted.typed],
+            "scale": [trial.scale],
+            "better": ["lower" if trial.lower_is_better else "higher"],
+            "decision_day": [str(trial.decision_day)],
+            "per_unit": [str(first.per_unit)],
+            "sown": [typed_number(next((each.sown for each in trial.asked if each.sown), None))],
+            "also": [each.measure.key for each in trial.asked[1:]],
+            "summary": [trial.summary],
+        }
+
+    def made(self, typed: Typed, bench: Bench) -> MeasureForm:
+        return MeasureForm(known=bench.known.measures, formdata=filled(typed), meta={"csrf": False})
+
+    def read(self, form: MeasureForm) -> MeasurePart:
+        sown = form.sown.number
+        return MeasurePart(
+            measure=form.measure.data,
+            aim=form.aim.data,
+            worth=form.worth.number,
+            scale=form.scale.data,
+            lower_is_better=form.better.data == "lower",
+            start_on=parse_date(form.start_on.data or ""),
+            decision_day=int(form.decision_day.number or 1),
+            per_unit=int(form.per_unit.number or 1),
+            sown=None if sown is None else int(sown),
+            also=tuple(form.also.data or ()),
+            summary=form.summary.data,
+        )
+
+    def settled(self, part: MeasurePart, bench: Bench) -> str:
+        measure = bench.known.measures[part.measure]
+        worth = Worth.from_typed(part.worth, part.scale).words(measure.judged_unit, "any gap")
+        return f"{measure.name}, {worth}, {day_words(part.start_on)} + {part.decision_day} days"
+
+    def page(self, walk: Walk) -> MeasurePage:
+        kind = COMPARED[walk.draft.compared]
+        ordered = sorted(walk.known.measures.items(), key=lambda each: each[0] not in kind.first)
+        return MeasurePage(dict(ordered), kind.first, kind.baseline)
+
+    def advice(self, walk: Walk) -> list[Advice]:
+        part = walk.draft.measure
+        if part is None:
+            return []
+        first = walk.known.measures[part.measure]
+        return on_days(first, part.decision_day) + on_place(first) + on_kind(walk.draft.compared)

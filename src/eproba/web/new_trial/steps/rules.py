@@ -1,0 +1,88 @@
+"""The rules: sowing, thinning, replacing, crops, what is done to all alike."""
+
+from datetime import date
+from typing import Any
+
+from flask_wtf import FlaskForm
+from wtforms import StringField, TextAreaField, ValidationError
+from wtforms.validators import Length
+
+from eproba.core.planning.draft import RulesPart
+from eproba.core.trial.days import MOST_DAYS
+from eproba.core.trial.model import Trial
+from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
+from eproba.web.new_trial.usual import HANDLING, typed_number
+from eproba.web.ui.fields import NumberField
+
+MOST_CROPS = 6
+
+
+class RulesForm(FlaskForm):
+    crops = StringField("Crops, with commas between", [Length(max=200)])
+    seeds = NumberField("Seeds or plants set in each unit", 1, 1000, whole=True, optional=True)
+    plants = NumberField("Plants kept in each unit", 1, 200, whole=True)
+    thin_on = NumberField("Thinned on day", 0, MOST_DAYS, whole=True, optional=True)
+    replace_until = NumberField("Failures replaced up to day (empty: never)", 0, MOST_DAYS, whole=True, optional=True)
+    handling = TextAreaField("Done to every unit alike", [Length(max=600)])
+
+    @property
+    def crop_list(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(each.strip()[:40] for each in (self.crops.data or "").split(",") if each.strip()))
+
+    def validate_crops(self, field: Any) -> None:
+        if len(self.crop_list) > MOST_CROPS:
+            raise ValidationError(f"{len(self.crop_list)} crops are too many for one trial; up to {MOST_CROPS}.")
+
+    def validate_plants(self, field: Any) -> None:
+        if field.number and self.seeds.number and field.number > self.seeds.number:
+            raise ValidationError("More plants kept than set: sow more, or keep fewer.")
+
+
+class RulesStep(Step[RulesForm, RulesPart]):
+    name = "rules"
+    title = "Rules"
+    form = RulesForm
+
+    def first(self, today: date) -> Typed:
+        return {
+            "crops": [""],
+            "seeds": [""],
+            "plants": ["1"],
+            "thin_on": [""],
+            "replace_until": [""],
+            "handling": [HANDLING["drench"]],
+        }
+
+    def again(self, trial: Trial, today: date) -> Typed:
+        rules = trial.rules
+        return {
+            "crops": [", ".join(rules.crops)],
+            "seeds": [typed_number(rules.seeds)],
+            "plants": [str(rules.plants)],
+            "thin_on": [typed_number(rules.thin_on)],
+            "replace_until": [typed_number(rules.replace_until)],
+            "handling": [rules.handling],
+        }
+
+    def read(self, form: RulesForm) -> RulesPart:
+        return RulesPart(
+            crops=form.crop_list,
+            seeds=_whole(form.seeds),
+            plants=int(form.plants.number or 1),
+            thin_on=_whole(form.thin_on),
+            replace_until=_whole(form.replace_until),
+            handling=(form.handling.data or "").strip(),
+        )
+
+    def settled(self, part: RulesPart, bench: Bench) -> str:
+        kept = f"{part.plants} plant{'s' if part.plants > 1 else ''} a unit"
+        return f"{len(part.crops)} crops, {kept}" if len(part.crops) > 1 else kept
+
+    def page(self, walk: Walk) -> str:
+        """What the place must have for the first measure to answer."""
+        part = walk.draft.measure
+        return "" if part is None else walk.known.measures[part.measure].silent
+
+
+def _whole(field: NumberField) -> int | None:
+    return None if field.number is None else int(field.number)

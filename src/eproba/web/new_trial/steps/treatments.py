@@ -1,0 +1,385 @@
+"""The treatments: each with its role, recipe, strength, its own dose and its own days; ladders of strengths."""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from flask_wtf import FlaskForm
+from wtforms import (
+    BooleanField,
+    FieldList,
+    Form,
+    FormField,
+    HiddenField,
+    SelectField,
+    SelectMultipleField,
+    StringField,
+    ValidationError,
+)
+from wtforms.validators import InputRequired, Length
+from wtforms.widgets import CheckboxInput, ListWidget
+
+from eproba.core.applying.schedule import SHARINGS
+from eproba.core.brewing.recipe import Recipe
+from eproba.core.errors import EprobaError
+from eproba.core.planning.advice import Advice, on_rate, on_treatments, on_unlike_units
+from eproba.core.planning.claims import questions_answered
+from eproba.core.planning.cutter import unlike
+from eproba.core.planning.dosing import (
+    BY,
+    OFTEN,
+    Dosed,
+    DoseProblem,
+    Given,
+    Rhythm,
+    Wanted,
+    size_words,
+)
+from eproba.core.planning.draft import StepName, TreatmentsPart, chosen, doses_of
+from eproba.core.planning.ladder import ladder, named
+from eproba.core.planning.plan import LETTERS
+from eproba.core.planning.visits import dose_of_plan, on_measuring
+from eproba.core.quantities import QuantityError, in_base
+from eproba.core.trial.compared import COMPARED
+from eproba.core.trial.days import MOST_DAYS, WEEKDAYS, days_in_words
+from eproba.core.trial.doses import is_poured
+from eproba.core.trial.ground import Cut
+from eproba.core.trial.model import ROLES, Compared, Role, Trial
+from eproba.core.words import figure_or_whole, lower_first, parse_number
+from eproba.web.new_trial.steps.days import day_list
+from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk, first_of
+from eproba.web.new_trial.usual import ROW, first_treatments, roles_of, row_of, typed_number
+from eproba.web.ui.fields import NumberField
+
+ROLE_NAMES: Mapping[str, str] = {
+    "test": "Test",
+    "water control": "Plain water, same volume",
+    "untreated": "Untreated",
+    "ingredient control": "Ingredient alone",
+    "killed brew": "Brew killed by boiling",
+    "reference": "Known good thing",
+}
+LADDERS = {
+    "parts": "parts of water to one of it: 20 10 5",
+    "litre": "amounts in a litre of water: 6 12 24 mL",
+    "dose": "doses: 50 100 200, as its amount is given",
+}
+UNITS = ["mL", "L", "g", "kg", "handful"]
+DECIDING = ("raw_manure", "raw_leaves", "herbicide", "arsenic", "aquarium", "dogs")  # whether a recipe fits at all
+
+
+class TreatmentForm(Form):
+    name = StringField("Name", [InputRequired("Name it."), Length(max=60)])
+    stem = HiddenField()
+    role = SelectField("Role", choices=list(ROLE_NAMES.items()))
+    how = StringField("Way of use, in words", [Length(max=200)])
+    rung = NumberField("Rung", 0, 20, whole=True, optional=True)
+    recipe = SelectField("Recipe", validate_choice=False)
+    water_parts = NumberField("Parts of water to one part", 0, 5000, optional=True)
+    times = NumberField("Times as strong as its recipe", 0.01, 100, optional=True)
+    sharing = SelectField("Brewed as", choices=list(SHARINGS.items()), default="shared", validate_choice=False)
+    dose = SelectField("How much", choices=list(BY.items()), default="unit")
+    amount = NumberField("Amount", 0.001, 100_000, optional=True)
+    unit = SelectField("of", choices=UNITS, default="mL")
+    pot = NumberField("A pot holds", 0.05, 1000, optional=True)
+    often = SelectField("How often", choices=list(OFTEN.items()), default="once")
+    every = NumberField("Every", 1, MOST_DAYS, whole=True, optional=True)
+    until = NumberField("until day", 1, MOST_DAYS, whole=True, optional=True)
+    then = NumberField("then every", 1, MOST_DAYS, whole=True, optional=True)
+    days = StringField("On days", [Length(max=300)])
+    on = SelectMultipleField(
+        "On", choices=list(enumerate(WEEKDAYS)), coerce=int, widget=ListWidget(prefix_label=False),
+        option_widget=CheckboxInput(),
+    )  # fmt: skip
+    label = StringField("Price, and what the label claims", [Length(max=200)])
+
+    def validate_days(self, field: Any) -> None:
+        self.day_list = day_list(field.data)
+
+
+class TreatmentsForm(FlaskForm):
+    treatments = FieldList(FormField(TreatmentForm), min_entries=2, max_entries=len(LETTERS))
+    batches = NumberField("Batches brewed, or bags bought, of each", 1, 50, whole=True)
+    blind = BooleanField("Tags do not name the treatment (blind)")
+    even = BooleanField("Plain water makes up what a treatment gets less than the wettest")
+    ladder_by = SelectField("A ladder of", choices=list(LADDERS.items()), default="parts", validate_choice=False)
+    ladder_rungs = StringField("Its steps (empty: three usual ones)", [Length(max=60)])
+
+    def validate_treatments(self, field: Any) -> None:
+        names = [(entry.form.name.data or "").strip().lower() for entry in field]
+        for entry, name in zip(field, names, strict=True):
+            if name and names.count(name) > 1:
+                entry.form.name.errors = [*entry.form.name.errors, "Two treatments have this name; tell them apart."]
+                raise ValidationError("Two treatments have the same name.")
+
+
+@dataclass(frozen=True)
+class TreatmentsPage:
+    """Questions that the controls answer, recipes that are offered, cautions, what was evened out and what was not."""
+
+    compared: Compared
+    letters: str
+    roles: Mapping[Role, str]
+    recipes: Mapping[str, Recipe]
+    questions: tuple[tuple[Role, bool, str], ...]
+    cautions: tuple[str, ...]
+    evened: tuple[str, ...]
+    told: tuple[str, ...]
+    ladder: bool
+
+
+class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
+    name = "treatments"
+    title = "Treatments"
+    form = TreatmentsForm
+
+    def first(self, today: date) -> Typed:
+        rows = first_treatments("drench", 0, "test") | first_treatments("drench", 1, "water control")
+        return rows | {"batches": ["1"], "even": ["y"], "ladder_by": ["parts"], "ladder_rungs": [""]}
+
+    def again(self, trial: Trial, today: date) -> Typed:
+        typed: Typed = {"batches": [str(trial.batches)], "blind": ["y"] if trial.blind else [], "even": []}
+        if any(pour.what == "water" for pour in trial.pours):
+            typed["even"] = ["y"]
+        for i, treatment in enumerate(trial.treatments):
+            typed |= _again(i, treatment.letter, trial)
+        return typed
+
+    def made(self, typed: Typed, bench: Bench) -> TreatmentsForm:
+        form = super().made(typed, bench)
+        for entry in form.treatments:
+            offered = ((key, recipe.title) for key, recipe in bench.known.recipes.items())
+            recipe = bench.known.recipes.get(entry.form.recipe.data or "")
+            entry.form.unit.choices = list(dict.fromkeys([*UNITS, *([recipe.yields_unit] if recipe else [])]))
+            entry.form.recipe.choices = [("", "none of the recipes"), *offered]
+        return form
+
+    def read(self, form: TreatmentsForm) -> TreatmentsPart:
+        return TreatmentsPart(
+            wanted=tuple(_wanted(entry.form) for entry in form.treatments),
+            batches=int(form.batches.number or 1),
+            blind=bool(form.blind.data),
+            even=bool(form.even.data),
+        )
+
+    def settled(self, part: TreatmentsPart, bench: Bench) -> str:
+        return " · ".join(f"{letter} {each.name}" for letter, each in zip(LETTERS, part.wanted, strict=False))
+
+    def act(self, walk: Walk, before: Typed, go: str) -> StepName | None:
+        compared = first_of(walk.answers["claim"], "compared") or "drench"
+        walk.answers["treatments"] = _rows_changed(walk.answers["treatments"], go, compared, walk.bench)
+        return None
+
+    def wrong(self, walk: Walk) -> str:
+        try:
+            dosed_of(walk)
+        except EprobaError as error:
+            return str(error)
+        return ""
+
+    def page(self, walk: Walk) -> TreatmentsPage:
+        form: Any = walk.forms["treatments"]
+        compared = walk.draft.compared
+        offered = roles_of(compared)
+        roles: list[Role] = []
+        for entry in form.treatments:
+            chosen_role = entry.form.role.data
+            roles.append(chosen_role)
+            entry.form.role.choices = [
+                (role, name) for role, name in ROLE_NAMES.items() if role in offered or role == chosen_role
+            ]
+        doses = _doses_or_none(walk, form)
+        questions = [each for each in questions_answered(roles) if each[0] in offered]
+        return TreatmentsPage(
+            compared=compared,
+            letters=LETTERS,
+            roles=ROLES,
+            recipes=walk.known.recipes,
+            questions=tuple(questions),
+            cautions=_cautions(form, walk.known.recipes),
+            evened=() if doses is None else doses.evened,
+            told=() if doses is None else _told(doses),
+            ladder=any(entry.form.rung.data for entry in form.treatments),
+        )
+
+    def advice(self, walk: Walk) -> list[Advice]:
+        form: Any = walk.forms["treatments"]
+        roles: list[Role] = [entry.form.role.data for entry in form.treatments]
+        batches = 1 if walk.draft.treatments is None else walk.draft.treatments.batches
+        doses, compared = _doses_or_none(walk, form), walk.draft.compared
+        poured = any(is_poured(t.amount_unit) for t in doses.treatments) if doses else compared == "drench"
+        told = on_treatments(roles, poured, batches, compared)
+        if doses is None:
+            return told
+        cuts = cuts_of(walk)
+        told += [Advice(True, line) for line in doses.uneven]
+        told += _on_rates(doses, cuts, walk.known.recipes) + _on_unlike(doses, cuts)
+        return told + on_measuring(doses.treatments, cuts[: max(1, len(cuts) // len(roles))], walk.known.recipes,
+                                   walk.bench.kit)  # fmt: skip
+
+
+def _wanted(form: Any) -> Wanted:
+    """One row that is right."""
+    untreated = form.role.data == "untreated"
+    number = {name: getattr(form, name).number for name in ("every", "until", "then")}
+    whole = {name: None if value is None else int(value) for name, value in number.items()}
+    return Wanted(
+        name=(form.name.data or "").strip(),
+        role=form.role.data,
+        given=Given("nothing" if untreated else form.dose.data, form.amount.number, form.unit.data, form.pot.number),
+        rhythm=Rhythm(form.often.data, weekdays=tuple(form.on.data or ()), days=form.day_list, **whole),
+        how=(form.how.data or "").strip(),
+        recipe=form.recipe.data or "",
+        water_parts=form.water_parts.number,
+        rung=form.rung.number,
+        sharing=form.sharing.data if form.sharing.data in SHARINGS else "shared",
+        label=(form.label.data or "").strip(),
+        times=form.times.number or 1.0,
+    )
+
+
+def _again(place: int, letter: str, trial: Trial) -> Typed:
+    """A treatment's row as it would be typed again: its own dose, and its own days one by one."""
+    t = trial.treatment(letter)
+    given = [pour for pour in trial.pours if pour.letter == letter and pour.what == "dose"]
+    follows = any(pour.planned is not None for pour in given)
+    days = sorted({pour.day for pour in given})
+    return row_of(
+        place, name=t.name, role=t.role, how=t.how, rung=typed_number(t.rung), recipe=t.recipe,
+        water_parts=typed_number(t.water_parts), times=f"{t.times:g}", sharing=t.sharing, label=t.label,
+        dose="nothing" if t.amount is None else "like" if follows else t.per,
+        amount="" if follows else typed_number(t.amount), unit=t.amount_unit or "mL",
+        often="like" if follows else "days" if days else "once", days="" if follows else " ".join(map(str, days)),
+    )  # fmt: skip
+
+
+def _rows_changed(typed: Typed, go: str, compared: str, bench: Bench) -> Typed:
+    """Add or take away a row of treatments, the others moving up; or make the first one a ladder of strengths."""
+    numbers = sorted(
+        {int(found[1]) for key in typed if (found := re.fullmatch(r"treatments-(\d{1,2})-\w+", key, re.A))}
+    )
+    rows = [_row(typed, n) for n in numbers if go != f"remove-{n}"]
+    if go == "add" and len(rows) < len(LETTERS):
+        kind: Compared = compared if compared in COMPARED else "drench"  # type: ignore[assignment]
+        rows.append(_row(first_treatments(kind, 0, "test"), 0))
+    if go == "ladder":
+        rows = _ladder(rows, typed, bench)
+    changed = {key: value for key, value in typed.items() if not key.startswith("treatments-")}
+    for n, row in enumerate(rows):
+        row = _named(row, bench)
+        changed |= {f"treatments-{n}-{field}": value for field, value in row.items()}
+    return changed
+
+
+def _row(typed: Typed, n: int) -> Typed:
+    return {field: typed.get(f"treatments-{n}-{field}") or [""] for field in ROW} | {
+        "on": typed.get(f"treatments-{n}-on", [])
+    }
+
+
+def _named(row: Typed, bench: Bench) -> Typed:
+    """The name of a rung follows its numbers."""
+    stem = first_of(row, "stem")
+    if not stem or not first_of(row, "rung"):
+        return row
+    texts = {name: first_of(row, name) for name in ("water_parts", "times", "amount", "unit", "dose")}
+    return row | {"name": [named(stem, texts, bench.known.recipes.get(first_of(row, "recipe")))]}
+
+
+def _ladder(rows: list[Typed], typed: Typed, bench: Bench) -> list[Typed]:
+    """The first tested treatment as rungs, the control as the lowest of them. Raises LadderError."""
+    first = next((row for row in rows if first_of(row, "role") == "test"), rows[0])
+    recipe = bench.known.recipes.get(first_of(first, "recipe"))
+    numbers = [parse_number(each) for each in first_of(typed, "ladder_rungs").replace(";", " ").split()]
+    texts = {name: first_of(first, name) for name in ROW}
+    found = ladder(texts, first_of(typed, "ladder_by") or "parts", numbers, recipe, len(LETTERS) - len(rows) + 1)
+    rungs = [first | {name: [value] for name, value in rung.items()} for rung in found]
+    others = [row for row in rows if row is not first]
+    for row in others:
+        if first_of(row, "role") in ("water control", "untreated") and all(not first_of(o, "rung") for o in others):
+            row["rung"] = ["0"]
+    return [*rungs, *others]
+
+
+def cuts_of(walk: Walk) -> tuple[Cut, ...]:
+    """The cuts that the plan has now. Raises GroundError where nothing fits."""
+    ground = walk.draft.ground
+    return () if ground is None else chosen(walk.draft, ground, walk.known).cuts
+
+
+def dosed_of(walk: Walk) -> Dosed | None:
+    """Doses and days over the ground as it is cut now; None where other steps are not right yet.
+
+    Raises
+    ------
+    DoseProblem, GroundError
+        Doses and days that can't be; ground on which nothing fits.
+    """
+    draft = walk.draft
+    if draft.treatments is None or draft.measure is None or draft.ground is None:
+        return None
+    return doses_of(draft, cuts_of(walk), walk.known)
+
+
+def _doses_or_none(walk: Walk, form: Any) -> Dosed | None:
+    """What can be told of the doses; what is wrong with one stands at its field."""
+    try:
+        return dosed_of(walk)
+    except DoseProblem as problem:
+        field = getattr(form.treatments[problem.row].form, problem.field)
+        field.errors = [*field.errors, str(problem)]
+    except EprobaError:
+        pass  # the ground says it itself
+    return None
+
+
+def _told(doses: Dosed) -> tuple[str, ...]:
+    """Each treatment's dose and days as they come out."""
+    lines = []
+    for letter, treatment in zip(LETTERS, doses.treatments, strict=False):
+        dose = dose_of_plan(treatment)
+        days = [pour.day for pour in doses.pours if pour.letter == letter and pour.what == "dose"]
+        lines.append("nothing" if dose is None else f"{dose.words}, {days_in_words(days)}")
+    return tuple(lines)
+
+
+def _cautions(form: Any, known: Mapping[str, Recipe]) -> tuple[str, ...]:
+    """What the chosen recipes are not to be used on: the cautions that decide whether they fit the plan at all."""
+    picked = [known[row.form.recipe.data] for row in form.treatments if row.form.recipe.data in known]
+    return tuple(dict.fromkeys(key for recipe in picked for key in recipe.all_cautions if key in DECIDING))
+
+
+def _on_rates(doses: Dosed, cuts: Sequence[Cut], recipes: Mapping[str, Recipe]) -> list[Advice]:
+    told: list[Advice] = []
+    surface = sum(cut.ground_m2 for cut in cuts) / len(cuts)
+    for treatment in doses.treatments:
+        recipe = recipes.get(treatment.recipe)
+        if recipe is None or treatment.amount is None or recipe.family == "controls":
+            continue
+        try:
+            amount, base = in_base(treatment.amount, treatment.amount_unit)
+        except QuantityError:
+            continue
+        if base == recipe.rate_unit.removesuffix("/m²"):
+            on_a_m2 = amount if treatment.per == "m2" else amount / surface
+            told += on_rate(treatment.name, on_a_m2, recipe.rate, recipe.rate_unit)
+    return told
+
+
+def _on_unlike(doses: Dosed, cuts: Sequence[Cut]) -> list[Advice]:
+    """Units of several sizes that all get the same amount."""
+    if not unlike(cuts):
+        return []
+    sizes = sorted(cut.ground_m2 for cut in cuts)
+    by_unit = [t for t in doses.treatments if t.amount is not None and t.per == "unit"]
+    amounts = [
+        f"{_two(t.amount / sizes[-1])} to {_two(t.amount / sizes[0])} {t.amount_unit}" for t in by_unit if t.amount
+    ]
+    return on_unlike_units(size_words(cuts), [lower_first(t.name) for t in by_unit], list(dict.fromkeys(amounts)))
+
+
+def _two(number: float) -> str:
+    """Two figures are enough to see what differs."""
+    return figure_or_whole(float(f"{number:.2g}"))

@@ -1,0 +1,66 @@
+"""The walk of one draft: its steps in order, what the household knows, what was typed."""
+
+from datetime import date
+from typing import Any, get_args
+
+from eproba.core.measuring.measures import OwnNoise
+from eproba.core.planning.draft import Known, StepName
+from eproba.core.stats.series import Scale
+from eproba.core.trial.model import Trial
+from eproba.store.findings import own_noise
+from eproba.store.kit import household_kit
+from eproba.store.measures import all_measures
+from eproba.store.recipes import all_recipes
+from eproba.store.tables import DraftRow
+from eproba.web.new_trial.steps.chance import ChanceStep
+from eproba.web.new_trial.steps.claim import ClaimStep
+from eproba.web.new_trial.steps.days import DaysStep
+from eproba.web.new_trial.steps.ground import GroundStep
+from eproba.web.new_trial.steps.measure import MeasureStep
+from eproba.web.new_trial.steps.rules import RulesStep
+from eproba.web.new_trial.steps.step import Answers, Bench, OwnNoiseOf, Step, Walk
+from eproba.web.new_trial.steps.treatments import TreatmentsStep
+from eproba.web.ui.clock import today
+from eproba.web.ui.session import db
+
+NAMES: tuple[StepName, ...] = get_args(StepName)
+DEAL = "deal"
+
+
+class _OfThisHousehold(OwnNoiseOf):
+    def __call__(self, measure: str, scale: Scale) -> OwnNoise | None:
+        return own_noise(db(), measure, scale)
+
+
+def steps() -> dict[StepName, Step[Any, Any]]:
+    """All steps in their order."""
+    every: tuple[Step[Any, Any], ...] = (
+        ClaimStep(), MeasureStep(), TreatmentsStep(), GroundStep(), ChanceStep(), DaysStep(), RulesStep(),
+    )  # fmt: skip
+    return {step.name: step for step in every}
+
+
+def bench() -> Bench:
+    household = household_kit(db())
+    known = Known(all_measures(db()), all_recipes(db()), household.ground_on)
+    return Bench(known, household.kit, _OfThisHousehold(), today())
+
+
+def first_answers(on: date) -> Answers:
+    """What a new trial starts with: a common, fair plan."""
+    return {name: step.first(on) for name, step in steps().items()}
+
+
+def answers_from(trial: Trial, on: date) -> Answers:
+    """The answers that would plan a trial again, from tomorrow on."""
+    return {name: step.first(on) | step.again(trial, on) for name, step in steps().items()}
+
+
+def answers_of(draft: DraftRow) -> Answers:
+    """What was typed; steps and fields that an older plan did not have begin with the usual."""
+    usual = first_answers(today())
+    return {name: draft.answers.get(name, typed) for name, typed in usual.items()}
+
+
+def walk_of(answers: Answers) -> Walk:
+    return Walk(steps(), answers, bench())
