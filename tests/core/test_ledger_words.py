@@ -38,8 +38,9 @@ SENTENCES = [
     ("read elsewhen", {"moved": {14: [15, 16], 21: [23]}}, "Read on another day than planned: day 14 on day 15 and 16; "
      "day 21 on day 23. The true day counts."),
     ("began apart", {"apart": [("Whey", 0.31), ("Steep", -1.26)]}, "At the start the groups were not quite alike: Whey "
-     "above the control by 0.3 SD; Steep below the control by 1.3 SD. The judgement takes the start out."),
-    ("began alike", {}, "The groups began alike (within a quarter of an SD)."),
+     "above the control by 0.3 times what units differ by; Steep below the control by 1.3 times what units differ by. "
+     "The judgement takes the start out."),
+    ("began alike", {}, "The groups began alike (within a quarter of what single units differ by)."),
     ("baseline filled in", {"filled": 2, "units": 12}, "2 of 12 units have no baseline; the mean of the others stands "
      "in for it (fair when dealt by lot: White & Thompson 2005)."),
     ("could hardly answer", {"silent": 7, "units": 12, "why": "No worms at all."}, "At the baseline 7 of 12 units "

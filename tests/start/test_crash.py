@@ -45,7 +45,7 @@ class Line:
         return json.loads(self.get("/token").text)["token"]
 
     def post(self, path, data=None):
-        body = urllib.parse.urlencode({"csrf_token": self.token(), **(data or {})}).encode()
+        body = urllib.parse.urlencode({"csrf_token": self.token(), **(data or {})}, doseq=True).encode()
         return Answer(self.opener.open(self.root + path, data=body, timeout=120))
 
     def send(self, entries):

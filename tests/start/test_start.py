@@ -103,7 +103,7 @@ def test_start_stop_and_start_again(home):
     the_data_store_stops(home, port)
     again = eproba(home, "serve")
     assert "serve runs already" in again.stderr
-    assert "No trial yet" in ask(port, "/trials"), "the app goes on, since the data store is back"
+    assert "Your trials will stand here" in ask(port, "/trials"), "the app goes on, since the data store is back"
     stopped = eproba(home, "stop")
     assert "serve has ended" in stopped.stderr
     assert "demo has ended" in stopped.stderr
@@ -184,7 +184,7 @@ def test_after_a_crash_the_next_serve_finds_what_was_left_behind(home):
         if victims == ["server"]:  # its script sees that and ends
             assert gone(pid_of(home, "script")) if (home / "run" / "serve.json").exists() else True
     assert eproba(home, "serve", "--port", port, "--detach").returncode == 0
-    assert "No trial yet" in ask(port, "/trials")
+    assert "Your trials will stand here" in ask(port, "/trials")
     assert eproba(home, "stop").returncode == 0
     assert processes(home) == []
 

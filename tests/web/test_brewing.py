@@ -459,7 +459,7 @@ def test_the_demo_garden_has_a_simulated_station(server, database, clock):
 def test_where_nobody_measures_there_is_no_weather(client):
     page = text(client, "/weather")
     assert "your own records" in page
-    assert "Nothing on record yet." in page
+    assert "Nothing on record yet: type today’s" in page
     assert "Foretold" not in page
 
 
@@ -500,4 +500,4 @@ def test_another_recipe_shows_what_goes_in_and_keeps_what_was_typed(client):
     assert 'name="amount-dry_yeast"' in page
     assert 'value="windowsill"' in page
     assert 'value="3"' in page
-    assert "The shelf is empty." in text(client, "/shelf"), "only looked at"
+    assert "The shelf is empty" in text(client, "/shelf"), "only looked at"

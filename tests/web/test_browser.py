@@ -93,7 +93,7 @@ def test_a_crowded_year_fits_every_width_and_eye(page, part):
     page.goto("/trials")
     links = page.locator("main a").evaluate_all("all => all.map(each => each.getAttribute('href'))")
     trials = sorted({each for each in links if re.fullmatch(r"/trials/\d+", each)})
-    assert len(trials) == 14
+    assert len(trials) == 16
     under = ("/readings", "/pours", "/mix", "/verdict", "/tags", "/sheet", "/amend")
     places = trials + [f"/trials/{trial}{each}" for trial in (6, 7, 8) for each in under]
     places += ["/", "/trials", "/calendar", "/shelf", "/measures", "/mix", "/weather"]
@@ -105,6 +105,26 @@ def test_a_crowded_year_fits_every_width_and_eye(page, part):
             assert page.evaluate("document.documentElement.scrollWidth") <= width, f"{place} at {width}"
         if not place.startswith("/trials/") or place.startswith("/trials/6"):
             assert violations(page) == [], place
+
+
+def printed(page, place):
+    """How many sheets of A4 a page takes."""
+    page.goto(place)
+    return len(re.findall(rb"/Type\s*/Page\b", page.pdf(format="A4")))
+
+
+@crowded_garden
+def test_on_paper_and_who_is_ahead_of_whom(page):
+    """A verdict of five treatments on four sheets; a tall panel breaks rather than leaving a sheet empty."""
+    page.goto("/trials")
+    page.get_by_role("link", name="Read the verdict of Five potting mixes").click()
+    ranking = page.locator(".places li")
+    expect(ranking).to_have_count(5)
+    expect(ranking.last).to_have_text("DLeaf mould of two winters Shown behind all others.")
+    expect(ranking.first).to_contain_text("Ahead of")
+    assert printed(page, page.url) <= 4
+    assert printed(page, "/calendar") <= 3
+    assert printed(page, "/trials/6") <= 3
 
 
 @demo_garden
@@ -381,6 +401,8 @@ def test_a_tray_with_a_gradient_becomes_blocks_by_touch(phone):
     """A 6 × 8 tray on a sill, shaded to one side, on the phone."""
     steps_to_ground(phone, "Alfalfa steep")
     phone.get_by_role("button", name="Add tray").tap()
+    name, tray = (phone.locator(f".place-group {each}").bounding_box() for each in (".place-label", ".place"))
+    assert name["width"] <= tray["width"] + 1, "the name of a small thing is not drawn huge"
     phone.get_by_label("What changes over it").select_option("shade")
     phone.get_by_label("It grows to the").select_option("90")
     phone.get_by_label("Units of each wanted").fill("24")

@@ -132,7 +132,7 @@ def test_an_empty_garden_is_not_empty_of_help(client):
     page = client.get("/").get_data(as_text=True)
     assert "Plan your first trial" in page
     assert page.count("<li> <h2") == 4
-    assert "No trial yet" in client.get("/trials").get_data(as_text=True)
+    assert "Your trials will stand here" in client.get("/trials").get_data(as_text=True)
 
 
 def test_a_plan_can_be_thrown_away(client, draft):

@@ -16,7 +16,7 @@ from eproba.core.wording.sentences import Wording
 from eproba.store.trials import load_trial
 from eproba.web.pictures.day_strip import day_strip
 from eproba.web.pictures.gap_ruler import gap_ruler
-from eproba.web.pictures.ground_plan import ground_plan
+from eproba.web.pictures.ground_plan import Frame, ground_plan
 from eproba.web.pictures.hundred import hundred
 from eproba.web.pictures.shuffle_pile import shuffle_pile
 from eproba.web.pictures.weeks import Task, weeks
@@ -65,6 +65,13 @@ def test_the_ground_plan_is_to_scale(width, length, bar):
     assert [frame.label for frame in plan.frames] == ["1", "2", "3", "4"]
     assert (plan.gradient, plan.gradient_turn, plan.north_turn) == ("more shade", 90, 45)
     assert plan.words.startswith("Places: Bed. In walking order: H1 ")
+
+
+def test_a_name_is_no_wider_than_its_place():
+    assert Frame("Tray", 0, 0, 200, 100).name_within(14) == ("Tray", 14)
+    assert Frame("Tray by the door", 0, 0, 100, 100).name_within(14) == ("Tray by the door", 10.8)
+    assert Frame("Tray by the kitchen door", 0, 0, 100, 100).name_within(14) == ("Tray by the kitc…", 9.8)
+    assert Frame("Tray", 0, 0, 8, 100).name_within(14) == ("T…", 9.8)
 
 
 def test_a_hundred_gardens_are_a_hundred_marks():

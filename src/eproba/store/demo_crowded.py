@@ -13,7 +13,7 @@ from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedTreat
 from eproba.core.practice.garden import Truth
 from eproba.core.trial.days import regular
 from eproba.core.trial.lots import Dealing
-from eproba.core.trial.model import Role, Rules
+from eproba.core.trial.model import Compared, Role, Rules
 from eproba.store.commands.measures import add_own_measure
 from eproba.store.commands.rounds import finish_round
 from eproba.store.commands.trials import end_early
@@ -39,8 +39,14 @@ class Year:
     done_until: int = 1000
     ended: bool = False
     declared: bool = True
+    compared: Compared = "drench"
+
+    @property
+    def poured(self) -> bool:
+        return self.compared in ("drench", "dry", "mulch")
 
 
+CONTROLS: tuple[Role, ...] = ("water control", "untreated", "reference")
 WATER: tuple[str, Role, str] = ("Plain water", "water control", "")
 STEEPS: tuple[tuple[str, Role, str], ...] = (
     WATER, ("Comfrey steep, of the second cut, strained twice", "test", "comfrey-steep"),
@@ -48,6 +54,10 @@ STEEPS: tuple[tuple[str, Role, str], ...] = (
     ("Seaweed steep", "test", "seaweed-steep"), ("Finished compost", "reference", "compost-top-dressing"),
 )  # fmt: skip
 WHEY: tuple[tuple[str, Role, str], ...] = (WATER, ("Diluted whey", "test", "diluted-whey"))
+MIXES: tuple[tuple[str, Role, str], ...] = (
+    ("The usual mix", "reference", ""), ("Peat-free, own label", "test", ""), ("Coir bricks", "test", ""),
+    ("Leaf mould of two winters", "test", ""), ("Sieved compost, half sand", "test", ""),
+)  # fmt: skip
 YEAR = (
     Year(LONG, 20, 42, STEEPS, 6),
     Year(UNBROKEN, 60, 28, WHEY, 20, done_until=20),  # overdue, forty units
@@ -57,6 +67,9 @@ YEAR = (
     Year("Wool or nothing", 300, 35, (("Wool", "test", "wool-mulch"), ("Bare soil", "untreated", "")), 5, every=None),
     Year("Potato water, given up", 90, 28, WHEY, 4, done_until=7, ended=True),
     Year("Aquarium water once more", 340, 28, WHEY, 6, "completely random"),
+    Year("Five potting mixes", 150, 28, MIXES, 6, "completely random", every=None, compared="media"),
+    Year("Watered at dawn or at dusk", 240, 21,
+         (("At dusk", "reference", ""), ("At dawn", "test", "")), 6, every=None, compared="way"),
     Year("Next spring: seaweed", -30, 42, (WATER, ("Seaweed steep", "test", "seaweed-steep")), 6, declared=False),
 )
 
@@ -90,8 +103,10 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
         summary="last",
         start_on=today - timedelta(days=year.began),
         rhythm=regular(year.days, 7, year.every),
-        treatments=tuple(_planned(*each) for each in year.treatments),
-        control=next(i for i, (_, role, _) in enumerate(year.treatments) if role in ("water control", "untreated")),
+        treatments=tuple(_planned(*each, year.poured) for each in year.treatments),
+        control=next(i for i, (_, role, _) in enumerate(year.treatments) if role in CONTROLS),
+        ranked=year.compared == "media",
+        compared=year.compared,
         layout=_pots(year, count),
         rules=Rules(plants=1, seeds=5, handling="Loosened before each pour, treated or not."),
     )
@@ -100,7 +115,8 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
         return
     last = min(year.done_until, year.began)
     taken = [each for each in trial.rounds if each.day <= last]
-    truth = Truth(12.0, 0.5, {"B": 0.1 * (number % 3)}, 0.08, 0.05, 0.03)
+    gains = {"B": 0.1 * (number % 3), "D": -0.3 if year.compared == "media" else 0.0}
+    truth = Truth(12.0, 0.5, gains, 0.08, 0.05, 0.03)
     for measure in measures[:2] if number else measures[:1]:
         read(session, trial, taken, measure.key, replace(truth), 100 + number)
     for each in taken if number == 0 else ():
@@ -110,8 +126,8 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
         end_early(session, trial.id, today - timedelta(days=year.began - last - 2), "The cat slept in it.")
 
 
-def _planned(name: str, role: Role, recipe: str) -> PlannedTreatment:
-    amount = None if role == "untreated" else 250.0
+def _planned(name: str, role: Role, recipe: str, poured: bool) -> PlannedTreatment:
+    amount = 250.0 if poured and role != "untreated" else None
     unit = "" if amount is None else "g" if recipe in ("wool-mulch", "compost-top-dressing") else "mL"
     return PlannedTreatment(name, role, "", amount, unit, recipe=recipe)
 

@@ -21,7 +21,15 @@ def question_of(trial: Trial, asked: Asked) -> Question:
     ladder = tuple((each.name, each.rung) for each in trial.treatments if each.rung is not None)
     if asked is trial.asked[0]:
         no_worse = trial.no_worse and trial.worth is not None
-        return Question(control, trial.scale, trial.worth, trial.lower_is_better, no_worse=no_worse, ladder=ladder)
+        return Question(
+            control,
+            trial.scale,
+            trial.worth,
+            trial.lower_is_better,
+            no_worse=no_worse,
+            ladder=ladder,
+            ranked=trial.ranked,
+        )
     return Question(control, asked.measure.scale, None, asked.measure.lower_is_better, ladder=ladder)
 
 

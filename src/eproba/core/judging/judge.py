@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from eproba.core.judging import trust
+from eproba.core.judging.ranking import Ranking, rank
 from eproba.core.judging.trust import Circumstances, TrustLine
 from eproba.core.judging.verdicts import Verdict, percent, verdict_of
 from eproba.core.stats.linear import Array, FitOfOne, fit, of_one
@@ -92,6 +93,7 @@ class Judgement:
     comparisons: tuple[Comparison, ...]
     trust: tuple[TrustLine, ...]
     trend: Trend | None = None
+    ranking: Ranking | None = None
 
 
 def judge(
@@ -173,6 +175,7 @@ def _judge_group(
                 shuffled=tuple(test[j] if isinstance(test, list) else test for test in tests),
                 covariate=baseline is not None,
                 filled=filled,
+                ranking=rank(units, values[:, j], baseline, question) if question.ranked else None,
             ),
             circumstances,
         )
@@ -186,7 +189,7 @@ class Figures:
 
     `units` were judged, `every` holds the lost ones too; `others` are the treatments beside the control, in the order
     of the fit, `shuffled` their shuffle tests, or why there are none. `covariate`: the baseline is in the model, where
-    `filled` units had none of their own.
+    `filled` units had none of their own. `ranking`: all against all, where that was asked.
     """
 
     question: Question
@@ -197,6 +200,7 @@ class Figures:
     shuffled: tuple[ShuffleTest | str, ...]
     covariate: bool
     filled: int
+    ranking: Ranking | None
 
     def count(self, treatment: str) -> int:
         return sum(unit.treatment == treatment for unit in self.units)
@@ -235,6 +239,7 @@ def _judgement(figures: Figures, circumstances: Circumstances | None) -> Judgeme
         comparisons=tuple(comparisons),
         trust=tuple(_ledger(figures, comparisons, circumstances)),
         trend=_trend(figures),
+        ranking=figures.ranking,
     )
 
 

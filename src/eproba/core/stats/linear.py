@@ -102,6 +102,12 @@ def without(columns: Array, values: Array) -> Array:
     return np.asarray(values - q @ (q.T @ values))
 
 
+def projector(columns: Array) -> Array:
+    """The matrix that takes the columns' part out: shape (n, n)."""
+    q = basis(columns)
+    return np.asarray(np.eye(len(columns)) - q @ q.T)
+
+
 def fit(units: Sequence[UnitValue], treatments: Sequence[str], values: Array, baseline: Array | None) -> Fit:
     """Fit the model.
 

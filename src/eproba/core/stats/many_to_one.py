@@ -113,7 +113,7 @@ def _normal_nodes() -> tuple[Array, Array]:
 
 
 @functools.lru_cache(maxsize=256)
-def _noise_nodes(df: float) -> tuple[Array, Array]:
+def noise_nodes(df: float) -> tuple[Array, Array]:
     """Nodes and weights over s = √(χ²_df / df)."""
     nodes, weights = np.polynomial.legendre.leggauss(40)
     low, high = np.sqrt(special.chdtri(df, np.array([1 - 1e-13, 1e-13])) / df)
@@ -125,7 +125,7 @@ def _noise_nodes(df: float) -> tuple[Array, Array]:
 
 def _by_quadrature(bound: float, loadings: Array, df: float) -> float:
     shared, shared_weights = _normal_nodes()
-    s, s_weights = _noise_nodes(df)
+    s, s_weights = noise_nodes(df)
     inside = np.ones((len(s), len(shared)))
     for b in np.unique(loadings):
         own = np.sqrt(1 - b**2)

@@ -3,10 +3,11 @@
 from dataclasses import dataclass
 
 from eproba.core.judging.judge import Comparison, Judgement, Trend
+from eproba.core.judging.ranking import Ranking
 from eproba.core.judging.verdicts import Verdict, percent
 from eproba.core.measuring.measures import Measure
 from eproba.core.trial.worth import Worth
-from eproba.core.words import figure, lower_first
+from eproba.core.words import figure, listed, lower_first
 
 HEADLINES: dict[Verdict, str] = {
     "better_matters": "Better, and by enough to matter",
@@ -104,6 +105,31 @@ def trend_sentence(trend: Trend, judgement: Judgement, wording: Wording) -> str:
     span = f"{gap_text(trend.low, judgement, wording)} to {gap_text(trend.high, judgement, wording)}"
     said = "more strength went with a change" if trend.p < 0.05 else "a flat ladder fits as well"
     return f"Each step up the ladder: {gap} (anything from {span} fits); {said}, p = {trend.p:.3f}."
+
+
+def rank_headline(ranking: Ranking) -> str:
+    """Who leads, as far as it is shown."""
+    leaders = [ranking.order[0], *ranking.not_told_from(ranking.order[0])]
+    if len(leaders) == 1:
+        return f"{leaders[0]} is ahead of all others"
+    if len(leaders) == len(ranking.order) and not any(each.shown for each in ranking.pairs):
+        return "None is shown to be ahead"
+    return f"In front, not told apart: {listed(leaders)}"
+
+
+def rank_sentence(name: str, judgement: Judgement, ranking: Ranking, wording: Wording) -> str:
+    """One treatment's place: whom it is shown ahead of and by how much, and whom it can't be told apart from."""
+    parts = []
+    for each in ranking.behind(name):
+        span = _span(each.low, each.high, judgement, wording)
+        parts.append(f"ahead of {lower_first(each.second)} by about {_size(each.gap, judgement, wording)} ({span} fits)")
+    alike = [lower_first(each) for each in ranking.not_told_from(name)]
+    if alike:
+        parts.append(f"can’t be told apart from {listed(alike)}")
+    if not parts:
+        parts.append("shown behind all others")
+    told = "; ".join(parts)
+    return f"{told[0].upper()}{told[1:]}."
 
 
 def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:

@@ -10,6 +10,8 @@ from eproba.web.ui.looks import Look
 WIDTH = 940.0
 MARGIN = 34.0
 LEAST_TILE, MOST_TILE = 46.0, 130.0
+WIDE_LETTER = 0.58  # of the letters' size, on average
+LEAST_NAME = 0.7  # of the usual size: smaller can't be read
 GRADIENTS = {"slope": "downhill", "shade": "more shade", "wall": "to the wall", "other": "gradient"}
 
 
@@ -42,6 +44,13 @@ class Frame:
     y: float
     width: float
     height: float
+
+    def name_within(self, size: float) -> tuple[str, float]:
+        """The label and its size, no wider than the outline: smaller first, then cut short."""
+        room = self.width / WIDE_LETTER
+        fit = max(min(size, room / max(len(self.label), 1)), LEAST_NAME * size)
+        letters = max(int(room / fit), 1)
+        return self.label if len(self.label) <= letters else f"{self.label[: max(letters - 1, 1)]}…", round(fit, 1)
 
 
 @dataclass(frozen=True)

@@ -75,6 +75,16 @@ function drawGrid(size) {
   draw("text", label, canvas, `squares of ${told(step)}`);
 }
 
+// A name is no wider than its place: smaller first, then cut short.
+function fitted(text, width, size) {
+  const wide = text.getComputedTextLength();
+  if (wide <= width) return;
+  const smaller = Math.max(width / wide, 0.7);
+  text.setAttribute("font-size", size * smaller);
+  const letters = Math.floor((text.textContent.length * width) / (wide * smaller));
+  if (letters < text.textContent.length) text.textContent = `${text.textContent.slice(0, Math.max(letters - 1, 1))}…`;
+}
+
 function drawPlace(place, index, size) {
   const words = `${place.name}, ${whereabouts(place)}`;
   const name = `place-group${index === chosen ? " chosen" : ""}`;
@@ -94,7 +104,8 @@ function drawPlace(place, index, size) {
     }
   }
   const label = { class: "place-label", x: place.x_cm, y: place.y_cm - 0.35 * size, "font-size": size };
-  draw("text", label, group, `${place.name} ${told(place.width_cm)} × ${told(place.length_cm)}`);
+  const spoken = `${place.name} ${told(place.width_cm)} × ${told(place.length_cm)}`;
+  fitted(draw("text", label, group, spoken), Math.max(place.width_cm, GAP), size);
   const corner = { cx: place.x_cm + place.width_cm, cy: place.y_cm + place.length_cm, r: 0.7 * size };
   if (index === chosen) draw("circle", { class: "size-handle", ...corner, "data-index": index }, group);
 }

@@ -32,7 +32,7 @@ def show(trial_id: int) -> ResponseReturnValue:
     # Judging brings in the heavy statistics: imported where it is needed, not by every page.
     from eproba.core.wording.ledger import text_of
     from eproba.web.verdict.findings import also_seen, judged
-    from eproba.web.verdict.page import shown_comparisons, shown_trend
+    from eproba.web.verdict.page import shown_comparisons, shown_ranking, shown_trend
 
     try:
         judgement = judged(trial, asked, readings)
@@ -43,6 +43,7 @@ def show(trial_id: int) -> ResponseReturnValue:
         judgement=judgement,
         ledger=[(line, text_of(line)) for line in judgement.trust],
         comparisons=shown_comparisons(trial, judgement),
+        ranking=shown_ranking(trial, judgement),
         trend=shown_trend(trial, judgement),
         also=also_found(db(), trial_id) or also_seen(trial, readings),
         notes=[(each.day, each.note) for each in trial.rounds if each.note],

@@ -1,0 +1,89 @@
+"""All treatments against each other: who is ahead of whom, and who can't be told apart."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import combinations
+
+from eproba.core.stats.all_pairs import all_pairs_bound, all_pairs_p
+from eproba.core.stats.linear import Array
+from eproba.core.stats.own_noise import OwnGap, own_gaps
+from eproba.core.stats.series import Question, UnitValue
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two treatments, the one further ahead first; `low` to `high` holds for all pairs at once.
+
+    `shown`: the gap is more than luck among all pairs would give.
+    """
+
+    first: str
+    second: str
+    gap: float
+    low: float
+    high: float
+    p_adjusted: float
+    shown: bool
+
+
+@dataclass(frozen=True)
+class Ranking:
+    """Treatments from the best seen to the worst, and every pair of them."""
+
+    order: tuple[str, ...]
+    pairs: tuple[Pair, ...]
+
+    def behind(self, name: str) -> tuple[Pair, ...]:
+        """The pairs that show `name` ahead."""
+        return tuple(each for each in self.pairs if each.first == name and each.shown)
+
+    def not_told_from(self, name: str) -> tuple[str, ...]:
+        """Whom `name` can't be told apart from."""
+        open_pairs = [each for each in self.pairs if not each.shown and name in (each.first, each.second)]
+        return tuple(each.second if each.first == name else each.first for each in open_pairs)
+
+
+def rank(units: Sequence[UnitValue], values: Array, baseline: Array | None, question: Question) -> Ranking | None:
+    """Rank every treatment that has two units or more, each pair on the noise of its own.
+
+    Parameters
+    ----------
+    units, values, baseline : as `stats.own_noise.own_gaps` takes them.
+    question : says which way is better.
+
+    Returns
+    -------
+    Ranking or None
+        None where the design leaves fewer than two treatments to rank.
+
+    References
+    ----------
+    Games & Howell (1976), see `stats.all_pairs`.
+    """
+    present = dict.fromkeys(unit.treatment for unit in units)
+    names = [name for name in present if sum(unit.treatment == name for unit in units) >= 2]
+    pairs = list(combinations(names, 2))
+    gaps = zip(pairs, own_gaps(units, values, baseline, pairs), strict=True)
+    known = {pair: gap for pair, gap in gaps if gap is not None}
+    told = [name for name in names if sum(name in pair for pair in known) == len(names) - 1]
+    if len(told) < 2:
+        return None
+    turn = -1 if question.lower_is_better else 1
+    order = sorted(told, key=lambda name: -turn * _standing(name, known))
+    ranked = (_pair(known, first, second, len(told), question) for first, second in combinations(order, 2))
+    return Ranking(tuple(order), tuple(ranked))
+
+
+def _standing(name: str, known: dict[tuple[str, str], OwnGap]) -> float:
+    """How far above all the others together."""
+    up = sum(gap.estimate for (first, _), gap in known.items() if first == name)
+    return up - sum(gap.estimate for (_, second), gap in known.items() if second == name)
+
+
+def _pair(known: dict[tuple[str, str], OwnGap], first: str, second: str, count: int, question: Question) -> Pair:
+    turned = (first, second) not in known
+    gap = known[(second, first) if turned else (first, second)]
+    seen = -gap.estimate if turned else gap.estimate
+    half = gap.se * all_pairs_bound(count, gap.df, question.confidence)
+    p = all_pairs_p(seen / gap.se, count, gap.df)
+    return Pair(first, second, seen, seen - half, seen + half, p, abs(seen) > half)
