@@ -120,7 +120,7 @@ def test_on_paper_and_who_is_ahead_of_whom(page):
     page.get_by_role("link", name="Read the verdict of Five potting mixes").click()
     ranking = page.locator(".places li")
     expect(ranking).to_have_count(5)
-    expect(ranking.last).to_have_text("DLeaf mould of two winters Shown behind all others.")
+    expect(ranking.last).to_contain_text("Leaf mould of two winters Shown behind all others.")
     expect(ranking.first).to_contain_text("Ahead of")
     assert printed(page, page.url) <= 4
     assert printed(page, "/calendar") <= 3
