@@ -1,7 +1,17 @@
 """Going through the steps of a new trial as a browser would."""
 
+import json
 import re
 from html import unescape
+
+BEDS = json.dumps(
+    {
+        "places": [
+            {"kind": "bed", "name": "Left", "x_cm": 0, "y_cm": 0, "width_cm": 200, "length_cm": 100},
+            {"kind": "bed", "name": "Right", "x_cm": 240, "y_cm": 0, "width_cm": 200, "length_cm": 100},
+        ]
+    }
+)
 
 
 def typed(client, address):
@@ -33,3 +43,41 @@ def planned(client, draft):
     fill(client, draft, "claim", claim="Nettle steep makes chard taller.", name="Nettle on chard")
     fill(client, draft, "measure")
     return fill(client, draft, "treatments", **{"treatments-0-name": "Nettle steep"})
+
+
+def text(client, path, **more):
+    return client.get(path, **more).get_data(as_text=True)
+
+
+def dealt(client, draft, **ground):
+    """A trial planned with the common answers and this ground; returns its address."""
+    planned(client, draft)
+    fill(client, draft, "ground", **ground)
+    return client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
+
+
+def pots(columns, rows=1):
+    size = {"width_cm": 30 * columns, "length_cm": 30 * rows, "columns": columns, "rows": rows}
+    return json.dumps({"places": [{"kind": "pots", "name": "Pots", "x_cm": 0, "y_cm": 0, **size}]})
+
+
+def places(*rows):
+    names = ("kind", "x_cm", "y_cm", "width_cm", "length_cm", "rows", "columns")
+    drawn = [{"name": f"{row[0]} {i}", **dict(zip(names, row, strict=False))} for i, row in enumerate(rows, 1)]
+    return {"places": json.dumps({"places": drawn}), "auto": ""}
+
+
+def begun(client, name, compared="drench", thing="", **claim):
+    """A draft whose kind was chosen, with what the kind proposes."""
+    draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
+    fill(client, draft, "claim", go="stay", compared=compared, thing=thing)
+    assert fill(client, draft, "claim", name=name, **claim).headers["Location"].endswith("/measure")
+    return draft
+
+
+def rows(client, draft, *treatments):
+    """Each row of treatments as wished, with as many rows as there are wishes."""
+    for _ in range(len(treatments) - 2):
+        fill(client, draft, "treatments", go="add")
+    wished = {f"treatments-{i}-{k}": v for i, row in enumerate(treatments) for k, v in row.items()}
+    return fill(client, draft, "treatments", **wished)

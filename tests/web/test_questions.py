@@ -3,8 +3,6 @@
 import json
 import re
 
-import pytest
-
 from tests.web.entries import op, till
 from tests.web.steps import fill, planned, typed
 
@@ -65,42 +63,6 @@ def test_no_worse_has_its_own_question_chance_and_verdict(client, draft, clock):
     page = text(client, f"{trial}/verdict")
     assert "No worse, within your margin" in page or "No difference" in page or "Better" in page
     assert "inside the margin of 20 % that you allowed" in page
-
-
-def test_crops_and_batches_go_to_whole_blocks(client, draft):
-    planned(client, draft)
-    fill(client, draft, "treatments", batches="3")
-    fill(client, draft, "rules", crops="rainbow chard, pak choi", handling="Raked.")
-    trial = deal(client, draft)
-    tags = text(client, f"{trial}/tags")
-    shown = re.findall(r"block (\d) · ([\w ]+) · batch (\d)", tags)
-    assert len(shown) == 12
-    assert len(set(shown)) == 6, "a block has one crop and one batch"
-    assert {crop for _, crop, _ in shown} == {"rainbow chard", "pak choi"}
-    assert {batch for _, _, batch in shown} == {"1", "2", "3"}
-    assert "rainbow chard, pak choi, in whole blocks" in text(client, trial)
-
-
-@pytest.mark.parametrize(
-    ("step", "changes", "back", "said"),
-    [
-        ("rules", {"crops": "a, b, c, d"}, "rules", "4 crops: take 4 blocks"),
-        ("treatments", {"batches": "9"}, "treatments", "at most 6 batches"),
-    ],
-)
-def test_what_does_not_go_into_blocks_leads_back_to_its_step(client, draft, step, changes, back, said):
-    planned(client, draft)
-    fill(client, draft, step, **changes)
-    stopped = client.get(f"{draft}/deal", follow_redirects=True)
-    assert stopped.request.path.endswith(f"/{back}")
-    assert said in stopped.get_data(as_text=True)
-
-
-def test_crops_without_blocks_lead_back_too(client, draft):
-    planned(client, draft)
-    fill(client, draft, "ground", dealing="completely random")
-    fill(client, draft, "rules", crops="chard, pak choi")
-    assert "2 crops need blocks" in client.get(f"{draft}/deal", follow_redirects=True).get_data(as_text=True)
 
 
 def test_the_till_and_the_sheet_say_which_plant_is_pulled(client, draft, clock):

@@ -210,3 +210,12 @@ def test_paper_names_treatments_on_tags_but_not_on_the_sheet(client):
 def test_a_note_is_kept(client):
     client.post("/trials/2/note", {"note": "Hail on day 8 <script>", "seen": SEEN})
     assert "Hail on day 8 &lt;script&gt;" in text(client, "/trials/2")
+
+
+def test_a_spare_plant_is_recorded_not_judged(client):
+    page = text(client, "/trials/4")
+    assert "No wilting, no scorched leaf" in page
+    client.post("/trials/4/spare", {"spare-letter": "A", "spare-fared": "badly", "spare-note": "leaf edges brown"})
+    assert "leaf edges brown" in text(client, "/trials/4")
+    missing = client.post("/trials/4/spare", {"spare-letter": "A", "spare-fared": "well"}, follow_redirects=True)
+    assert "Say in a few words what was seen" in missing.get_data(as_text=True)

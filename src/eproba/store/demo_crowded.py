@@ -68,8 +68,15 @@ YEAR = (
     Year("Potato water, given up", 90, 28, WHEY, 4, done_until=7, ended=True),
     Year("Aquarium water once more", 340, 28, WHEY, 6, "completely random"),
     Year("Five potting mixes", 150, 28, MIXES, 6, "completely random", every=None, compared="media"),
-    Year("Watered at dawn or at dusk", 240, 21,
-         (("At dusk", "reference", ""), ("At dawn", "test", "")), 6, every=None, compared="way"),
+    Year(
+        "Watered at dawn or at dusk",
+        240,
+        21,
+        (("At dusk", "reference", ""), ("At dawn", "test", "")),
+        6,
+        every=None,
+        compared="way",
+    ),
     Year("Next spring: seaweed", -30, 42, (WATER, ("Seaweed steep", "test", "seaweed-steep")), 6, declared=False),
 )
 

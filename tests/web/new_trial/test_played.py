@@ -1,40 +1,12 @@
 """Trials as gardeners really plan them, through every step to dealt lots; and a copy of each is the same plan."""
 
-import json
 import re
 from dataclasses import replace
 
-import pytest
 from sqlmodel import Session
 
 from eproba.store.trials import load_trial
-from tests.web.steps import fill, typed
-
-
-def text(client, path, **more):
-    return client.get(path, **more).get_data(as_text=True)
-
-
-def places(*rows):
-    names = ("kind", "x_cm", "y_cm", "width_cm", "length_cm", "rows", "columns")
-    drawn = [{"name": f"{row[0]} {i}", **dict(zip(names, row, strict=False))} for i, row in enumerate(rows, 1)]
-    return {"places": json.dumps({"places": drawn}), "auto": ""}
-
-
-def begun(client, name, compared="drench", thing="", **claim):
-    """A draft whose kind was chosen, with what the kind proposes."""
-    draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
-    fill(client, draft, "claim", go="stay", compared=compared, thing=thing)
-    assert fill(client, draft, "claim", name=name, **claim).headers["Location"].endswith("/measure")
-    return draft
-
-
-def rows(client, draft, *treatments):
-    """Each row of treatments as wished, with as many rows as there are wishes."""
-    for _ in range(len(treatments) - 2):
-        fill(client, draft, "treatments", go="add")
-    wished = {f"treatments-{i}-{k}": v for i, row in enumerate(treatments) for k, v in row.items()}
-    return fill(client, draft, "treatments", **wished)
+from tests.web.steps import begun, fill, places, rows, text, typed
 
 
 def dealt(client, app, draft):
@@ -155,63 +127,6 @@ def test_half_a_bed_of_ten_square_metres_with_a_yeast_starter(client, app):
     assert "of it and" in text(client, f"/trials/{trial.id}/pours/0"), "the cans are reckoned"
 
 
-@pytest.mark.parametrize(
-    ("row", "said"),
-    [
-        ({"dose": "pot", "amount": "10", "pot": ""}, "How much is in a pot?"),
-        ({"dose": "m2", "amount": ""}, "How much for a square metre of ground? Give a number."),
-        ({"dose": "recipe"}, "Without a recipe nothing says how much"),
-        ({"often": "days", "days": "0 40"}, "the decision day 28 comes before anything is given"),
-        ({"often": "weekdays"}, "Choose days of the week"),
-        ({"often": "every", "every": ""}, "Give the number of days."),
-    ],
-)
-def test_a_dose_that_can_t_be_is_told_and_stays_as_it_was_typed(client, row, said):
-    draft = begun(client, "Whey", thing="Whey")
-    wrong = rows(client, draft, {"often": "every", "every": "7", "dose": "unit", "amount": "250", **row}, {})
-    assert wrong.status_code == 400
-    assert said in wrong.get_data(as_text=True)
-    kept = typed(client, f"{draft}/treatments")
-    assert {key: kept[f"treatments-0-{key}"] for key in row} == row
-
-
-def test_a_ninth_treatment_and_a_ladder_that_can_t_be_are_told(client):
-    draft = begun(client, "Many", thing="Whey")
-    for _ in range(9):
-        fill(client, draft, "treatments", go="add")
-    page = text(client, f"{draft}/treatments")
-    assert page.count('class="row-stake"') == 8
-    assert "Add a treatment" not in page
-    other = begun(client, "Ladder", thing="Molasses")
-    fill(client, other, "treatments", go="stay", **{"treatments-0-recipe": "molasses-water"})
-    refused = fill(client, other, "treatments", go="ladder", ladder_by="parts", ladder_rungs="20 10")
-    assert refused.status_code == 400
-    assert "is not diluted: more water in it is another recipe" in refused.get_data(as_text=True)
-    assert typed(client, f"{other}/treatments")["ladder_rungs"] == "20 10"
-
-
-def test_a_recipe_that_is_gone_leaves_a_plan_that_can_be_gone_on_with(client, app):
-    draft = begun(client, "Gone", thing="Whey")
-    rows(client, draft, {"recipe": "deleted-long-ago", "dose": "unit", "amount": "250"}, {})
-    assert dealt(client, app, draft).treatment("A").amount == 250.0
-
-
-def test_the_kind_changes_only_what_nobody_has_touched(client):
-    draft = begun(client, "Wool", "mulch", "Wool", claim="It keeps the soil moist.")
-    kept = typed(client, f"{draft}/treatments")
-    assert [kept[f"treatments-{i}-{k}"] for i in (0, 1) for k in ("name", "role", "often")] == [
-        "Wool", "test", "once", "Bare soil", "untreated", "once",
-    ]  # fmt: skip
-    assert typed(client, f"{draft}/measure")["measure"] == "moisture_meter"
-    assert "tags can’t hide it" in text(client, f"{draft}/treatments")
-    fill(client, draft, "treatments", go="stay", **{"treatments-0-amount": "2.5", "treatments-1-name": "My bare bed"})
-    fill(client, draft, "claim", go="stay", compared="dry")
-    again = typed(client, f"{draft}/treatments")
-    assert (again["treatments-0-amount"], again["treatments-1-name"]) == ("2.5", "My bare bed")
-    fill(client, draft, "claim", go="stay", compared="media")
-    assert typed(client, f"{draft}/treatments")["treatments-1-role"] == "reference", "untreated is none of its controls"
-
-
 def test_a_mulch_is_laid_not_poured(client, app, clock):
     draft = begun(client, "Wool", "mulch", "Wool", claim="It keeps the soil moist.")
     rows(client, draft, {"amount": "0.8"}, {})
@@ -224,58 +139,7 @@ def test_a_mulch_is_laid_not_poured(client, app, clock):
     assert re.search(r'value="poured" checked> <span> ?Laid', page)
 
 
-def test_what_is_typed_is_kept_on_the_way(client):
-    """A reload, an empty battery: the step was kept while it was typed; another window is not written over."""
-    draft = begun(client, "Whey", thing="Whey")
-    form = typed(client, f"{draft}/claim")
-    kept = client.post(f"{draft}/claim/typed", {**form, "note": "South of the wa"})
-    assert kept.status_code == 204
-    assert "South of the wa" in text(client, f"{draft}/claim")
-    late = client.post(f"{draft}/claim/typed", {**form, "note": "from the other window"})
-    assert late.status_code == 204
-    assert "South of the wa" in text(client, f"{draft}/claim"), "it was made from an older form"
-    told = client.post(f"{draft}/claim", {**form, "note": "from the other window", "go": "next"})
-    assert told.status_code == 409
-    page = told.get_data(as_text=True)
-    assert "from the other window" in page
-    assert "South of the wa" in page, "the second sees both"
-
-
-def test_a_measure_of_one_s_own_leads_back_to_the_plan(client):
-    draft = begun(client, "Whey", thing="Whey")
-    there = fill(client, draft, "measure", go="own", worth="12").headers["Location"]
-    assert there.startswith("/measures?draft=")
-    own = {"name": "Buds open", "unit": "buds", "low": "0", "high": "40", "decimals": "0", "better": "higher"}
-    back = client.post(there, {**own, "scale": "difference"}).headers["Location"]
-    assert back == f"{draft}/measure"
-    page = text(client, back)
-    assert "Buds open" in page
-    assert typed(client, back)["worth"] == "12"
-
-
-def test_the_bar_of_stakes_says_what_is_settled(client):
-    draft = begun(client, "Whey on chard", thing="Whey")
-    bar = re.search(r'<ol class="stakes".*?</ol>', text(client, f"{draft}/measure"), re.S).group()
-    told = re.findall(r"<small>([^<]*)</small>", bar)
-    assert told[0] == "Whey on chard"
-    assert told[1] == "Plant height, 15 %, Thu 21 May + 28 days"
-    assert told[2] == "A Whey · B Plain water"
-    assert told[3] == "6 of each, pots as needed"
-    fill(client, draft, "claim", go="stay", name="")
-    bar = re.search(r'<ol class="stakes".*?</ol>', text(client, f"{draft}/measure"), re.S).group()
-    assert re.findall(r"<small>([^<]*)</small>", bar)[0] == "still open"
-
-
-def test_what_would_help_is_one_tap(client):
-    draft = begun(client, "Whey", thing="Whey")
-    page = text(client, f"{draft}/chance")
-    assert "What would help most" in page
-    helps = re.findall(r'value="(help-[\w-]+)"', page)
-    assert 1 <= len(helps) <= 3
-    units = next(each for each in helps if each.startswith("help-units-")).rsplit("-", 1)[1]
-    assert fill(client, draft, "chance", go=f"help-units-{units}").headers["Location"].endswith("/ground")
-    assert typed(client, f"{draft}/ground")["units_each"] == units
-    fill(client, draft, "chance", go="help-readings-3")
-    assert typed(client, f"{draft}/measure")["per_unit"] == "3"
-    assert "by how noisy your units may be" in text(client, f"{draft}/chance")
-    assert "each treatment judged by its own" in text(client, f"{draft}/chance")
+def test_a_recipe_that_is_gone_leaves_a_plan_that_can_be_gone_on_with(client, app):
+    draft = begun(client, "Gone", thing="Whey")
+    rows(client, draft, {"recipe": "deleted-long-ago", "dose": "unit", "amount": "250"}, {})
+    assert dealt(client, app, draft).treatment("A").amount == 250.0

@@ -122,7 +122,8 @@ def rank_sentence(name: str, judgement: Judgement, ranking: Ranking, wording: Wo
     parts = []
     for each in ranking.behind(name):
         span = _span(each.low, each.high, judgement, wording)
-        parts.append(f"ahead of {lower_first(each.second)} by about {_size(each.gap, judgement, wording)} ({span} fits)")
+        size = _size(each.gap, judgement, wording)
+        parts.append(f"ahead of {lower_first(each.second)} by about {size} ({span} fits)")
     alike = [lower_first(each) for each in ranking.not_told_from(name)]
     if alike:
         parts.append(f"can’t be told apart from {listed(alike)}")

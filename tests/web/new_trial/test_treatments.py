@@ -1,0 +1,109 @@
+"""The treatments: roles, doses, days, ladders, and what can’t be."""
+
+import json
+
+import pytest
+
+from tests.web.steps import begun, fill, planned, rows, text, typed
+
+
+def test_treatments_come_and_go(client, draft):
+    fill(client, draft, "treatments", go="add", **{"treatments-0-name": "Nettle"})
+    assert "Name it." not in client.get(f"{draft}/treatments").get_data(as_text=True), "a new row is no mistake yet"
+    fill(client, draft, "treatments", go="stay", **{"treatments-2-name": "Whey"})
+    fill(client, draft, "treatments", go="remove-1")
+    kept = typed(client, f"{draft}/treatments")
+    assert [kept[f"treatments-{i}-name"] for i in (0, 1)] == ["Nettle", "Whey"]
+    assert "treatments-2-name" not in kept
+    page = client.get(f"{draft}/treatments").get_data(as_text=True)
+    assert "No water control and nothing untreated" in page
+    same = fill(client, draft, "treatments", **{"treatments-1-name": "nettle"})
+    assert "Two treatments have this name" in same.get_data(as_text=True)
+
+
+def test_a_ladder_is_one_choice(client, draft):
+    planned(client, draft)
+    fill(client, draft, "treatments", go="ladder")
+    rows = typed(client, f"{draft}/treatments")
+    names = ("name", "water_parts", "rung")
+    assert [tuple(rows[f"treatments-{i}-{name}"] for name in names) for i in range(4)] == [
+        ("Nettle steep, 1 + 20", "20", "1"), ("Nettle steep, 1 + 10", "10", "2"), ("Nettle steep, 1 + 5", "5", "3"),
+        ("Plain water", "", "0"),
+    ]  # fmt: skip
+    fill(client, draft, "treatments", go="stay", **{"treatments-1-water_parts": "12"})
+    assert typed(client, f"{draft}/treatments")["treatments-1-name"] == "Nettle steep, 1 + 12", "names follow numbers"
+    assert "one straight trend over the rungs" in text(client, f"{draft}/treatments")
+
+
+def test_a_treatment_named_by_its_recipe_is_brewed_for(client, draft):
+    planned(client, draft)
+    named = {"treatments-0-recipe": "greens-sugar-juice", "treatments-0-water_parts": "300"}
+    fill(client, draft, "treatments", go="stay", **named)
+    page = text(client, f"{draft}/treatments")
+    assert "1 + 500; every week (a poor soil" in page
+    assert "Never on what is eaten raw" in page, "what decides whether it fits stands where it is chosen"
+    assert 'value="300"' in page
+    made = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
+    desk = text(client, f"{made}/mix")
+    assert "greens-and-sugar juice" in desk
+    assert "keep it off stems and leaves" in desk
+    whole = json.loads(text(client, f"{made}/export.json"))["trial"]
+    assert (whole["treatments"][0]["recipe"], whole["treatments"][0]["water_parts"]) == ("greens-sugar-juice", 300)
+    assert "Greens-and-sugar juice" in text(client, "/shelf")
+    client.post(f"{made}/declare")
+    declared = json.loads(text(client, f"{made}/export.json"))["trial"]["declared"]["facts"]
+    assert declared["recipes"] == [["A", "greens-sugar-juice", 300]], "the recipe is part of what was declared"
+
+
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"treatments-0-recipe": "comfrey-steep", "treatments-0-water_parts": "-1"}, "0 to 5000 fits here"),
+        ({"treatments-0-every": "0"}, "1 to 730 fits here"),
+        ({"batches": "0"}, "1 to 50 fits here"),
+        ({"treatments-0-amount": "0"}, "fits here"),
+    ],
+)
+def test_strength_and_rhythm_have_their_bounds(client, draft, changes, said):
+    planned(client, draft)
+    wrong = fill(client, draft, "treatments", **changes)
+    assert wrong.status_code == 400
+    page = wrong.get_data(as_text=True)
+    assert said in page
+    for value in changes.values():
+        assert f'value="{value}"' in page, "what was typed stays"
+
+
+@pytest.mark.parametrize(
+    ("row", "said"),
+    [
+        ({"dose": "pot", "amount": "10", "pot": ""}, "How much is in a pot?"),
+        ({"dose": "m2", "amount": ""}, "How much for a square metre of ground? Give a number."),
+        ({"dose": "recipe"}, "Without a recipe nothing says how much"),
+        ({"often": "days", "days": "0 40"}, "the decision day 28 comes before anything is given"),
+        ({"often": "weekdays"}, "Choose days of the week"),
+        ({"often": "every", "every": ""}, "Give the number of days."),
+    ],
+)
+def test_a_dose_that_can_t_be_is_told_and_stays_as_it_was_typed(client, row, said):
+    draft = begun(client, "Whey", thing="Whey")
+    wrong = rows(client, draft, {"often": "every", "every": "7", "dose": "unit", "amount": "250", **row}, {})
+    assert wrong.status_code == 400
+    assert said in wrong.get_data(as_text=True)
+    kept = typed(client, f"{draft}/treatments")
+    assert {key: kept[f"treatments-0-{key}"] for key in row} == row
+
+
+def test_a_ninth_treatment_and_a_ladder_that_can_t_be_are_told(client):
+    draft = begun(client, "Many", thing="Whey")
+    for _ in range(9):
+        fill(client, draft, "treatments", go="add")
+    page = text(client, f"{draft}/treatments")
+    assert page.count('class="row-stake"') == 8
+    assert "Add a treatment" not in page
+    other = begun(client, "Ladder", thing="Molasses")
+    fill(client, other, "treatments", go="stay", **{"treatments-0-recipe": "molasses-water"})
+    refused = fill(client, other, "treatments", go="ladder", ladder_by="parts", ladder_rungs="20 10")
+    assert refused.status_code == 400
+    assert "is not diluted: more water in it is another recipe" in refused.get_data(as_text=True)
+    assert typed(client, f"{other}/treatments")["ladder_rungs"] == "20 10"
