@@ -107,3 +107,12 @@ def test_a_ninth_treatment_and_a_ladder_that_can_t_be_are_told(client):
     assert refused.status_code == 400
     assert "is not diluted: more water in it is another recipe" in refused.get_data(as_text=True)
     assert typed(client, f"{other}/treatments")["ladder_rungs"] == "20 10"
+
+
+def test_what_goes_onto_leaves_is_told_where_it_is_chosen(client):
+    draft = begun(client, "Whey", thing="Whey")
+    assert "goes onto leaves" not in text(client, f"{draft}/treatments")
+    rows(client, draft, {"how": "Spray it on the leaves"}, {})
+    page = text(client, f"{draft}/treatments")
+    assert "Whey goes onto leaves: nothing brewed belongs on what is eaten raw." in page
+    assert "none on what is eaten raw" in page, "the caution stands there too"

@@ -1,5 +1,6 @@
 """Advice where a choice weakens the trial. Advice never forbids: the gardener decides."""
 
+import re
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -23,6 +24,7 @@ ONE_BAG = (
     "One bag of each: the trial will speak of these bags, not of the brands. "
     "Several bags of each, every one to its own blocks, would speak of the brand."
 )
+SPRAYED = re.compile(r"\b(spray|sprayed|spraying|mist|misted|foliar|leaf|leaves)\b", re.I)
 MANURE_DAYS = (120, 90)  # before a harvest that touches the soil; before one that does not
 
 
@@ -62,11 +64,15 @@ def on_kind(compared: Compared) -> list[Advice]:
     return [Advice(False, f"{text} note: too salty a mix shows before a seed is lost in it.")]
 
 
-def on_recipe(name: str, kind: str, use: str, edible: bool) -> list[Advice]:
-    """A spray, on what is eaten?"""
-    if not edible or "spray" not in use or kind != "drench":
+def on_spray(name: str, how: str) -> list[Advice]:
+    """Is it brought onto leaves?"""
+    if not SPRAYED.search(how):
         return []
-    return [Advice(False, f"{name} is also sprayed by some: never on what is eaten; pour it on the soil.")]
+    text = (
+        f"{name} goes onto leaves: nothing brewed belongs on what is eaten raw. Pour it on the soil, or take a crop of"
+        " which nothing sprayed is eaten; and spray the control with plain water, since wet leaves do something too."
+    )
+    return [Advice(True, text)]
 
 
 def on_rate(name: str, on_a_m2: float, rate: tuple[float, float, float], unit: str) -> list[Advice]:

@@ -24,7 +24,7 @@ from wtforms.widgets import CheckboxInput, ListWidget
 from eproba.core.applying.schedule import SHARINGS
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.errors import EprobaError
-from eproba.core.planning.advice import Advice, on_rate, on_treatments, on_unlike_units
+from eproba.core.planning.advice import SPRAYED, Advice, on_rate, on_spray, on_treatments, on_unlike_units
 from eproba.core.planning.claims import questions_answered
 from eproba.core.planning.cutter import unlike
 from eproba.core.planning.dosing import (
@@ -211,6 +211,8 @@ class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
         doses, compared = _doses_or_none(walk, form), walk.draft.compared
         poured = any(is_poured(t.amount_unit) for t in doses.treatments) if doses else compared == "drench"
         told = on_treatments(roles, poured, batches, compared)
+        for entry in form.treatments:
+            told += on_spray(entry.form.name.data or "This", entry.form.how.data or "")
         if doses is None:
             return told
         cuts = cuts_of(walk)
@@ -348,7 +350,10 @@ def _told(doses: Dosed) -> tuple[str, ...]:
 def _cautions(form: Any, known: Mapping[str, Recipe]) -> tuple[str, ...]:
     """What the chosen recipes are not to be used on: the cautions that decide whether they fit the plan at all."""
     picked = [known[row.form.recipe.data] for row in form.treatments if row.form.recipe.data in known]
-    return tuple(dict.fromkeys(key for recipe in picked for key in recipe.all_cautions if key in DECIDING))
+    keys = [key for recipe in picked for key in recipe.all_cautions if key in DECIDING]
+    if any(SPRAYED.search(row.form.how.data or "") for row in form.treatments):
+        keys.append("mist")
+    return tuple(dict.fromkeys(keys))
 
 
 def _on_rates(doses: Dosed, cuts: Sequence[Cut], recipes: Mapping[str, Recipe]) -> list[Advice]:
