@@ -21,7 +21,16 @@ ROUND = {"trial": "0123456789abcdef", "round": "fedcba9876543210"}
 
 @pytest.mark.parametrize(
     ("days", "words"),
-    [(0, "today"), (1, "tomorrow"), (-1, "yesterday"), (2, "in 2 days"), (-2, "2 days ago"), (30, "in 30 days")],
+    [
+        (0, "today"),
+        (1, "tomorrow"),
+        (-1, "yesterday"),
+        (2, "in 2 days"),
+        (-2, "2 days ago"),
+        (30, "in 30 days"),
+        (-14, "14 days ago"),
+        (-15, "on Tue 5 May"),
+    ],
 )
 def test_days_from_today(days, words):
     assert filters.from_today(TODAY + timedelta(days=days), TODAY) == words
@@ -136,6 +145,29 @@ def test_a_fresh_token_tells_the_time(app, clock):
 def test_what_was_deleted_meanwhile_gets_its_sentence(app):
     answer = Client(app).post("/trials/9/note", {"note": "Hail", "seen": ""})
     assert (answer.status_code, "There is no such trial; it may have been deleted." in answer.text) == (404, True)
+
+
+@pytest.mark.parametrize(
+    ("place", "said", "step"),
+    [
+        ("/trials", "Your trials will stand here", "Plan your first trial"),
+        ("/calendar", "Six weeks of work will stand here", "To the trials"),
+        ("/shelf", "The shelf is empty", "Start a batch"),
+        ("/weather", "A fortnight of days will stand here", "type today’s"),
+    ],
+)
+def test_an_empty_place_says_what_will_stand_there_and_the_next_step(app, place, said, step):
+    page = Client(app).get(place).text
+    assert said in page
+    assert step in page
+
+
+@demo_garden
+def test_what_is_over_can_not_be_amended_and_says_so(app):
+    answer = Client(app).get("/trials/1/amend")
+    assert answer.status_code == 400
+    assert "That can’t be done" in answer.text
+    assert "The envelope is open: the plan can’t be changed any more." in answer.text
 
 
 @demo_garden
