@@ -1,7 +1,7 @@
-"""Take the pictures of the main views again: python docs/screenshots/take.py http://127.0.0.1:8710 http://127.0.0.1:8711
+"""Take the pictures of the main views again: take.py http://127.0.0.1:8710 http://127.0.0.1:8711
 
-Run it with the virtual environment's Python and PYTHONPATH=src after `./eproba demo` and, in another EPROBA_HOME, `./eproba demo --crowded`
-(for overdue work); then open each picture and look at it.
+Run it with the virtual environment's Python and PYTHONPATH=src after `./eproba demo` and, in another EPROBA_HOME,
+`./eproba demo --crowded` (for overdue work); then open each picture and look at it.
 """
 
 import sys
