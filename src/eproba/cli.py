@@ -128,6 +128,30 @@ def replay_brew(file: Path, as_json: bool) -> None:
     click.echo(brew_json(found) if as_json else brew_text(found))
 
 
+@main.command("reckon")
+@click.argument("calculator")
+@click.argument("inputs", nargs=-1, metavar="NAME=VALUE…")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
+def reckon_one(calculator: str, inputs: tuple[str, ...], as_json: bool) -> None:
+    """Work something out: slurry, breathing, infiltration …; lists are written 3,4,5."""
+    from eproba.core.catalogue import calculators
+    from eproba.core.measuring.calculators import reckon
+    from eproba.exchange.reckon_out import reckon_json, reckon_text
+
+    known = calculators()
+    if calculator not in known:
+        _refuse(f"there is no calculator {calculator}; there are {', '.join(known)}", "reckon")
+    if wrong := next((each for each in inputs if "=" not in each), None):
+        _refuse(f"{wrong}: write each input as NAME=VALUE", "reckon")
+    try:
+        found = reckon(known[calculator], dict(each.split("=", 1) for each in inputs))
+    except EprobaError as error:
+        _refuse(f"{calculator}: {error}", "reckon")
+    click.echo(reckon_json(found) if as_json else reckon_text(known[calculator], found))
+    for line in found.said if as_json else ():
+        click.echo(f"eproba reckon: {line}", err=True)
+
+
 @main.command("recipes")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
 def list_recipes(as_json: bool) -> None:

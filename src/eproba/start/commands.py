@@ -27,6 +27,7 @@ USAGE = """Eproba: fair trials in a home garden.
   ./eproba mix RECIPE --area 7.5 | --units 12 --per-unit-litres 0.25   amounts, steps and loads (mix --help)
   ./eproba brew FILE.toml [--json]                      a batch from its dated events (docs/brew-log.md)
   ./eproba recipes [--json]                             the recipes of the catalogue
+  ./eproba reckon CALCULATOR NAME=VALUE... [--json]     work out a slurry, breathing, infiltration ... (reckon --help)
 
 For those who build Eproba:
   ./eproba test [pytest arguments]                      everything that CI checks
@@ -199,6 +200,7 @@ COMMANDS: dict[str, Command] = {
     "mix": _ours("mix"),
     "brew": _ours("brew"),
     "recipes": _ours("recipes"),
+    "reckon": _ours("reckon"),
     "test": workbench.test,
     "bench": lambda arguments: workbench.bench(arguments[0] if arguments else ""),
     "mutate": workbench.mutate,

@@ -11,6 +11,7 @@ from eproba.core.brewing.kitchen import Equipment
 from eproba.core.brewing.recipe import Recipe, recipe_from
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_keys, check_values
+from eproba.core.measuring.calculators import Calculator, calculator_from
 from eproba.core.measuring.measures import Measure, measure_from
 from eproba.core.planning.claims import Promise, promise_from
 
@@ -78,6 +79,12 @@ def equipment_from(key: str, entry: Any) -> Equipment:
 def measures() -> dict[str, Measure]:
     """All measures of the catalogue by key, in the order of the file. Raises CatalogueError."""
     return made("measures.toml", _file("measures.toml"), measure_from)
+
+
+@functools.cache
+def calculators() -> dict[str, Calculator]:
+    """All calculators by key. Raises CatalogueError."""
+    return made("calculators.toml", _file("calculators.toml"), calculator_from)
 
 
 @functools.cache

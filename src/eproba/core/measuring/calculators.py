@@ -1,0 +1,200 @@
+"""What is worked out: the inputs that a calculator asks one by one, what it gives, how far that can be doubted."""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from eproba.core.errors import EprobaError
+from eproba.core.keys import check_keys, check_values
+from eproba.core.measuring.formulas import FORMULAS, CalculatorError, Reckoned
+from eproba.core.words import NumberError, figure, listed, lower_first, parse_number
+
+Value = float | tuple[float, ...]
+ECO2 = ("eco2", "e-co2", "tvoc")  # meters that smell alcohol and reckon a CO₂ from it
+
+
+@dataclass(frozen=True)
+class Input:
+    """One thing that is asked. `low` to `high`: what is possible; `error`: what the tool itself is off by.
+
+    `many`: several numbers, with commas or spaces between; `usual` is taken where nothing is typed; `way`: inputs of
+    one way are asked together, instead of those of another; `spare`: it may be left out.
+    """
+
+    name: str
+    asks: str
+    unit: str
+    low: float
+    high: float
+    error: float = 0.0
+    many: bool = False
+    usual: float | None = None
+    way: str = ""
+    spare: bool = False
+
+
+@dataclass(frozen=True)
+class Output:
+    """One thing that is given."""
+
+    name: str
+    words: str
+    unit: str
+    decimals: int
+
+
+@dataclass(frozen=True)
+class Calculator:
+    """A calculator: its inputs in the order of asking, its results, the `main` one of which a measure keeps.
+
+    `needs_meter`: a CO₂ meter, whose kind matters; `source`: author and year.
+    """
+
+    key: str
+    title: str
+    inputs: tuple[Input, ...]
+    results: tuple[Output, ...]
+    main: str
+    tells: str
+    source: str
+    needs_meter: bool = False
+
+    @property
+    def ways(self) -> tuple[str, ...]:
+        """The ways of asking; empty where there is one."""
+        return tuple(dict.fromkeys(each.way for each in self.inputs if each.way))
+
+
+@dataclass(frozen=True)
+class Worked:
+    """What came out: the inputs as numbers, the results, the doubt of each from its tools, what must be said."""
+
+    values: Mapping[str, Value]
+    results: Mapping[str, float | None]
+    doubts: Mapping[str, float]
+    said: tuple[str, ...]
+
+
+def calculator_from(key: str, entry: Mapping[str, Any]) -> Calculator:
+    """A calculator from its TOML table. Raises CalculatorError."""
+    check_keys(key, entry, Calculator, CalculatorError, ["key"])
+    values = dict(entry)
+    values["inputs"] = tuple(_row(f"{key}: input", row, Input) for row in entry["inputs"])
+    values["results"] = tuple(_row(f"{key}: result", row, Output) for row in entry["results"])
+    plain = {name: value for name, value in values.items() if name not in ("inputs", "results")}
+    check_values(key, plain, Calculator, CalculatorError, strict=True)
+    made = Calculator(key=key, **values)
+    if key not in FORMULAS:
+        raise CalculatorError(f"{key}: there is no formula of this name")
+    if made.main not in {each.name for each in made.results}:
+        raise CalculatorError(f"{key}: main must be one of its results")
+    return made
+
+
+def _row(where: str, row: Mapping[str, Any], table: type[Any]) -> Any:
+    check_keys(where, row, table, CalculatorError)
+    check_values(where, row, table, CalculatorError, strict=True)
+    return table(**row)
+
+
+def read_inputs(calculator: Calculator, typed: Mapping[str, str]) -> dict[str, Value]:
+    """Typed inputs as numbers, each inside what is possible.
+
+    Raises
+    ------
+    CalculatorError
+        The first input that is missing, unknown, no number or impossible, with its name in `field`.
+    """
+    given = {name: text.strip() for name, text in typed.items() if text.strip()}
+    _check_meter(calculator, given.pop("meter", ""))
+    known = {each.name: each for each in calculator.inputs}
+    if unknown := [name for name in given if name not in known]:
+        raise CalculatorError(f"{unknown[0]} is no input; they are {listed(list(known))}", field=unknown[0])
+    way = next((known[name].way for name in given if known[name].way), calculator.ways[0] if calculator.ways else "")
+    values: dict[str, Value] = {}
+    for each in calculator.inputs:
+        if each.way not in ("", way):
+            if each.name in given:
+                raise CalculatorError(f"{each.name} belongs to another way of measuring", field=each.name)
+            continue
+        text = given.get(each.name, "")
+        if text:
+            values[each.name] = _value(each, text)
+        elif each.usual is None and not each.spare:
+            raise CalculatorError(f"give {each.name}: {lower_first(each.asks)}, in {each.unit}", field=each.name)
+    return values
+
+
+def reckon(calculator: Calculator, typed: Mapping[str, str]) -> Worked:
+    """Work it out from what was typed, with what its tools' own errors make of the results.
+
+    Raises
+    ------
+    CalculatorError
+        See `read_inputs`; and what one input can't be beside another.
+    """
+    values = read_inputs(calculator, typed)
+    found = _run(calculator, values)
+    return Worked(values, found.results, _doubts(calculator, values, found), found.said)
+
+
+def _run(calculator: Calculator, values: Mapping[str, Value]) -> Reckoned:
+    usual = {each.name: each.usual for each in calculator.inputs if each.usual is not None}
+    try:
+        found = FORMULAS[calculator.key](**{**usual, **values})
+    except (ZeroDivisionError, OverflowError, ValueError) as error:
+        if isinstance(error, EprobaError):
+            raise
+        raise CalculatorError("these numbers can’t be worked out together: check them against the scale") from error
+    if any(value is not None and not math.isfinite(value) for value in found.results.values()):
+        raise CalculatorError("these numbers give no finite result: check them against the scale")
+    return found
+
+
+def _doubts(calculator: Calculator, values: Mapping[str, Value], found: Reckoned) -> dict[str, float]:
+    """Each tool's error passed on, one at a time, and added as squares."""
+    squares = dict.fromkeys(found.results, 0.0)
+    for each in calculator.inputs:
+        value = values.get(each.name)
+        if each.error <= 0 or not isinstance(value, float):
+            continue
+        try:
+            moved = _run(calculator, {**values, each.name: value + each.error}).results
+        except EprobaError:
+            continue
+        for name, result in found.results.items():
+            there = moved.get(name)
+            if result is not None and there is not None:
+                squares[name] += (there - result) ** 2
+    return {name: math.sqrt(square) for name, square in squares.items() if square > 0}
+
+
+def _value(each: Input, text: str) -> Value:
+    parts = _parts(text) if each.many else [text]
+    numbers = []
+    for part in parts:
+        try:
+            number = parse_number(part)
+        except NumberError as error:
+            raise CalculatorError(f"{each.name}: {error}", field=each.name) from error
+        if not each.low <= number <= each.high:
+            text = f"{each.name} can’t be {figure(number)}: it goes from {each.low:g} to {each.high:g} {each.unit}"
+            raise CalculatorError(text.rstrip(), field=each.name)
+        numbers.append(number)
+    if not numbers:
+        raise CalculatorError(f"{each.name}: write the numbers like 3, 4.5, 6", field=each.name)
+    return tuple(numbers) if each.many else numbers[0]
+
+
+def _parts(text: str) -> Sequence[str]:
+    """Several numbers: 3,4,5 with commas between, or with spaces or semicolons where commas are decimal."""
+    if ";" in text or " " in text.strip():
+        return text.replace(";", " ").replace(", ", " ").split()
+    return [part for part in text.split(",") if part]
+
+
+def _check_meter(calculator: Calculator, meter: str) -> None:
+    if calculator.needs_meter and any(name in meter.lower() for name in ECO2):
+        text = f"“{meter}” reckons a CO₂ from alcohol in the air: it can’t measure breathing; take an infrared meter"
+        raise CalculatorError(text, field="meter")

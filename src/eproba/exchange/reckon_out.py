@@ -1,0 +1,24 @@
+"""What a calculator gives, as JSON and as lines for the terminal."""
+
+import json
+
+from eproba.core.measuring.calculators import Calculator, Worked
+from eproba.core.words import figure
+
+
+def reckon_json(found: Worked) -> str:
+    """The results by key; null for what there is not."""
+    return json.dumps(dict(found.results), allow_nan=False)
+
+
+def reckon_text(calculator: Calculator, found: Worked) -> str:
+    """A line for each result, with its unit and what the tools make doubtful, then what must be said."""
+    lines = [calculator.title]
+    for each in calculator.results:
+        value = found.results[each.name]
+        if value is None:
+            continue
+        doubt = found.doubts.get(each.name)
+        about = "" if doubt is None else f" (± {figure(doubt)} by the tools)"
+        lines.append(f"{each.words}: {value:.{each.decimals}f} {each.unit}".rstrip() + about)
+    return "\n".join([*lines, *found.said])
