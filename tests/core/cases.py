@@ -8,7 +8,7 @@ import numpy as np
 
 from eproba.core.stats.series import UnitValue
 from eproba.core.trial.ground import Cut, Site, row_of
-from eproba.core.trial.model import Asked, Pour, Round, Treatment, Trial, Unit
+from eproba.core.trial.model import Asked, Pour, Reading, Round, Treatment, Trial, Unit
 
 REFERENCE = Path(__file__).parents[1] / "reference"
 
@@ -80,3 +80,8 @@ def small_trial(catalogue, first="fresh_mass", kind="pots"):
         pours=tuple(Pour(i, "AB"[i % 2], 0, "poured", day0, "", "", "") for i in range(2)),
         started_on=day0, closed_at=datetime(2026, 5, 29, 18, tzinfo=UTC),
     )  # fmt: skip
+
+
+def reading(trial, number, this, unit, key, value):
+    """One reading as it was planned."""
+    return Reading(number, this.id, unit.id, key, 1, value, "", "", 1)

@@ -694,9 +694,8 @@ def test_how_a_trial_was_kept(catalogue):
     crops = replace(trial, rules=replace(trial.rules, crops=("chard", "pak choi")))
     assert facts(departures.crops(crops)) == [("crops", "note", "crops are blocks")]
     assert departures.crops(replace(trial, rules=replace(trial.rules, crops=("chard",)))) == []
-    score = replace(trial.asked[0], measure=catalogue["rod_softness"])
-    by_eye = replace(trial.asked[0], measure=replace(catalogue["rod_softness"], kind="score"))
-    assert departures.blind(trial, score if score.measure.kind != "score" else trial.asked[0]) == []
+    by_eye = replace(trial.asked[0], measure=catalogue["soil_smell"])
+    assert departures.blind(trial, replace(trial.asked[0], measure=catalogue["rod_softness"])) == []
     (line,) = departures.blind(trial, by_eye)
     assert (line.level, line.says, line.evidence) == ("caution", "scored by eye", {"measure": by_eye.measure.name})
     assert facts(departures.blind(replace(trial, blind=True), by_eye)) == [("blind", "note", "tags did not name")]

@@ -1,35 +1,100 @@
 """Measures, summaries, numbers as typed, and the simulated garden."""
 
 import math
+import re
 from dataclasses import asdict
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eproba.core.catalogue import cautions
-from eproba.core.measuring.measures import MeasureError, measure_from, own_measure, unit_value
+from eproba.core.catalogue import calculators, cautions
+from eproba.core.errors import EprobaError
+from eproba.core.measuring.measures import (
+    MeasureError,
+    Own,
+    by_group,
+    measure_from,
+    own_measure,
+    unit_value,
+    value_typed,
+)
 from eproba.core.practice.garden import Plot, Truth, grow
 from eproba.core.stats.summaries import Point, summarise, trapezoid_mean
 from eproba.core.words import figure, one_in, parse_number
 
 
-def test_catalogue_holds_the_ten_measures_with_all_that_they_need(catalogue):
-    wanted = "plant_height leaf_count widest_leaf fresh_mass seeds_up moisture_meter rod_softness "
-    wanted += "surface_worms dug_worms soil_smell"
-    assert list(catalogue) == wanted.split()
+def test_the_catalogue_holds_what_gardeners_look_at_with_all_that_it_needs(catalogue):
+    groups = {group: len(each) for group, each in by_group(catalogue).items()}
+    assert groups == {"growth": 22, "soil by hand": 8, "soil measured": 19, "worms": 3, "laboratory": 1}
     for measure in catalogue.values():
-        assert measure.how
-        assert measure.cannot_tell
+        assert measure.how, measure.key
+        assert measure.tells, measure.key
+        assert measure.cannot_tell, measure.key
         assert 0 < measure.seconds < 900
-        assert measure.scale == "difference" or measure.kind == "quantity"
-    assert {m.key for m in catalogue.values() if m.destructive} == {"fresh_mass", "dug_worms"}
+        assert (measure.reading_cv or measure.reading_sd or measure.kind == "day") is not None, measure.key
+        assert set(measure.cautions) <= set(cautions())
+        assert set(measure.beside) <= set(catalogue)
+    ending = {"fresh_mass", "dry_mass", "root_length", "root_shoot"}
+    assert {m.key for m in catalogue.values() if m.destructive} == ending
+    assert {m.key for m in catalogue.values() if not m.can_be_first} == {
+        "nitrogen_kit", "phosphorus_kit", "potassium_kit", "water_given",
+    }  # fmt: skip
+    assert {m.calculator.key for m in catalogue.values() if m.calculator} == set(calculators()) - {
+        "slurry", "jar", "coming-up", "worms",
+    }  # fmt: skip
     assert all(len(text) > 20 for text in cautions().values())
+
+
+def test_luck_alone_lets_seeds_come(catalogue):
+    seeds = catalogue["seeds_up"]
+    assert seeds.noise_on("difference", 25) == pytest.approx(100 * math.hypot(0.1, 0.1))
+    assert seeds.noise_on("difference") == pytest.approx(10)
+
+
+@pytest.mark.parametrize(
+    ("key", "typed", "value"),
+    [
+        ("soil_smell", "3", 3), ("soil_smell", "faintly of woods", 3), ("nitrogen_kit", "n2", 2),
+        ("nitrogen_kit", "N2 Adequate", 2), ("first_seedling", "yes", 1), ("first_seedling", "Not yet", 0),
+        ("plant_height", "12,5", 12.5), ("water_weighed", "0.25", 0.25),
+        ("water_weighed", "wet_g=182.4 dry_g=151.9 tin_g=31.2", 0.252693),
+        ("dry_down", "days=3;5 values=6,2;3,5 mark=4", 4.62963),
+    ],
+)  # fmt: skip
+def test_what_is_typed_for_each_kind(catalogue, key, typed, value):
+    assert value_typed(catalogue[key], typed) == pytest.approx(value, abs=1e-5)
+
+
+@pytest.mark.parametrize(
+    ("key", "typed", "said"),
+    [
+        ("soil_smell", "of woods", "is not a number"),
+        ("plant_height", "yes", "is not a number"),
+        ("water_weighed", "wet_g=96 dry_g=182", "dry is heavier than wet"),
+        ("water_weighed", "wet_g=96 dry", "is no list of inputs"),
+        ("dry_down", "days=3;5 values=6;5 mark=4", "these inputs give no number: skip the unit, and say why"),
+    ],
+)
+def test_what_is_none_of_it_is_told(catalogue, key, typed, said):
+    with pytest.raises(EprobaError, match=re.escape(said)):
+        value_typed(catalogue[key], typed)
+
+
+def test_an_own_measure_of_every_kind():
+    score = own_measure("k", "Vigour", "", 0, 9, 2, "higher", "ratio", "", Own("score", ("weak", "fair", "strong")))
+    assert (score.low, score.high, score.decimals, score.scale, score.unit) == (0, 2, 0, "difference", "levels")
+    day = own_measure("k", "First fruit", "days", 0, 90, 0, "lower", "difference", "", Own("day", noise=3.0))
+    assert (day.noise, day.more) == (3.0, "came {gap} later with first fruit")
+    yes = own_measure("k", "Bolted", "of units", 0, 1, 0, "lower", "difference", "", Own("yes or no"))
+    assert (yes.judged_unit, yes.noise) == ("percentage points", 50)
+    with pytest.raises(MeasureError, match="needs its levels"):
+        own_measure("k", "Vigour", "", 0, 9, 0, "higher", "difference", "", Own("class", ("one",)))
 
 
 def entry(catalogue, **changes):
     fields = asdict(catalogue["plant_height"])
-    del fields["key"], fields["noise_sd"]
+    del fields["key"], fields["noise_sd"], fields["calculator"]
     return {**fields, **changes}
 
 
@@ -43,6 +108,11 @@ def entry(catalogue, **changes):
         ({"noise_sd": 1.0}, "either as noise_cv or as noise_sd"),
         ({"more": "grew taller"}, "{gap}"),
         ({"levels": ("a", "b")}, "one description for each step"),
+        ({"kind": "worked out"}, "what is worked out names its calculator"),
+        ({"calculator": "alchemy"}, "there is no calculator alchemy"),
+        ({"when": "after a pour"}, "hours go with what is asked after a pour"),
+        ({"hours": (24,)}, "hours go with what is asked after a pour"),
+        ({"kind": "score", "scale": "difference"}, "a score needs its levels"),
     ],
 )
 def test_measures_that_contradict_themselves_are_refused(catalogue, changes, complaint):
@@ -55,6 +125,9 @@ def test_measures_that_contradict_themselves_are_refused(catalogue, changes, com
 def test_unit_value(catalogue):
     assert unit_value(catalogue["plant_height"], [10, 11, 15], None) == 12
     assert unit_value(catalogue["seeds_up"], [9], 12) == 75
+    assert (
+        unit_value(own_measure("k", "Bolted", "", 0, 1, 0, "lower", "difference", "", Own("yes or no")), [1], 0) == 100
+    )
     with pytest.raises(MeasureError, match="how many seeds"):
         unit_value(catalogue["seeds_up"], [9], None)
     with pytest.raises(MeasureError, match="no reading"):

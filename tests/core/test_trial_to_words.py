@@ -43,7 +43,7 @@ def test_the_gain_is_found_with_the_start_taken_out(trial):
     assert c.percent.estimate == pytest.approx(24, abs=1.5)
     assert c.verdict == "better_matters"
     said = sentence(c, judgement, Wording.of(trial.asked[0].measure))
-    assert said.startswith("Comfrey steep grew leaves about 24 % heavier than plain water; anything from ")
+    assert said.startswith("Comfrey steep grew plants about 24 % heavier than plain water; anything from ")
     assert "You wanted 15 %" in said
     assert headline(c, judgement) == "Better, and by enough to matter"
 

@@ -144,9 +144,9 @@ def test_a_value_out_of_the_ordinary_waits_for_somebody_s_word():
     row = "0,P3,Leaf count,1,501,,\n"
     doubted = seen(row)
     assert (doubted.bad_rows, doubted.doubted_rows, doubted.takeable) == (0, 1, False)
-    assert doubted.doubted[0].why == "501 is outside 0 to 500 leaves"
+    assert doubted.doubted[0].why == "501 is outside 0 to 60 leaves"
     assert seen(row, word=Word(DECISION, sure=True)).takeable
-    assert seen("0,P3,Leaf count,1,500,,\n").takeable
+    assert seen("0,P3,Leaf count,1,60,,\n").takeable
 
 
 def test_after_the_opening_a_file_needs_a_reason():

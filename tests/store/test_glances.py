@@ -8,7 +8,7 @@ from sqlmodel import Session
 
 from eproba.store.commands.rounds import finish_round
 from eproba.store.commands.trials import delete_trial, end_early, lose_unit
-from eproba.store.glances import due_by, glances, round_seconds
+from eproba.store.glances import asked_of, due_by, glances
 from eproba.store.trials import load_trial
 from tests.conftest import TODAY, demo_garden
 
@@ -114,11 +114,9 @@ def test_of_the_units_only_the_living_wait(session):
     assert [each.units for each in due_by(session, TODAY, trial_id=BEDS)] == [7, 7]
 
 
-def test_how_long_a_round_takes_and_a_pull_apart(session):
-    """Seconds of one unit: what leaves it alive, and what destroys it, which only the last round asks."""
-    found = round_seconds(session, [CURRANTS, PAK_CHOI, 99])
-    pak_choi = load_trial(session, PAK_CHOI)
-    seconds = {each.measure.key: each.measure.seconds * each.per_unit for each in pak_choi.asked}
-    assert found[PAK_CHOI] == (seconds["plant_height"], seconds["fresh_mass"]) == (12.0, 60.0)
-    assert found[CURRANTS] == (340.0, 0.0)
-    assert found[99] == (0.0, 0.0)
+def test_what_is_asked_of_many_trials_at_once(session):
+    """What each trial asks, as its whole plan says it."""
+    found = asked_of(session, [CURRANTS, PAK_CHOI, 99])
+    for trial in (CURRANTS, PAK_CHOI):
+        assert set(found[trial]) == set(load_trial(session, trial).asked)
+    assert found[99] == []

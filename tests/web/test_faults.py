@@ -10,6 +10,7 @@ from eproba.store.preparing import named
 from eproba.web.app import create_app
 from eproba.web.settings import Settings
 from tests.conftest import Client, demo_garden
+from tests.web.steps import typed
 
 SEEN = "Back plot. Every patch is raked in the same way, mulched or not."
 
@@ -47,8 +48,7 @@ def test_a_full_disk_of_the_computer_is_said(client, app):
         connection.exec_driver_sql(f"CREATE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS $$ {full} $$")
         when = "BEFORE INSERT ON own_measure FOR EACH ROW EXECUTE FUNCTION full_disk()"
         connection.exec_driver_sql(f"CREATE TRIGGER full_disk {when}")
-    form = {"name": "Flowers", "unit": "flowers", "low": "0", "high": "9", "decimals": "0", "better": "higher",
-            "scale": "difference", "how": ""}  # fmt: skip
+    form = {**typed(client, "/measures"), "name": "Buds", "unit": "flowers"}
     answer = client.post("/measures", form)
     assert answer.status_code == 503
     assert (

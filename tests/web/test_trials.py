@@ -7,6 +7,7 @@ import pytest
 from sqlalchemy import text as sql
 
 from tests.conftest import demo_garden
+from tests.web.steps import typed
 
 pytestmark = demo_garden
 PAGES = [
@@ -184,17 +185,22 @@ def test_pours_are_logged_with_reason_when_skipped(client, clock):
 
 
 def test_own_measures_are_made_used_and_kept_while_used(client):
-    form = {"name": "Flowers {open}", "unit": "flowers", "low": "0", "high": "50", "decimals": "0"}
-    form |= {"better": "higher", "scale": "difference", "how": "Count"}
+    form = {**typed(client, "/measures"), "name": "Flowers {open}", "unit": "flowers", "high": "50", "how": "Count"}
     assert "can now be measured" in client.post("/measures", form, follow_redirects=True).get_data(as_text=True)
     assert "a measure named" in client.post("/measures", form).get_data(as_text=True)
+    no_unit = client.post("/measures", {**form, "name": "Other", "unit": ""})
+    assert "Each number has a unit: cm, flowers, points." in no_unit.get_data(as_text=True)
+    no_levels = client.post("/measures", {**form, "name": "Vigour", "kind": "score", "levels": "weak"})
+    assert "Write 2 to 9 levels, the lowest first, one a line." in no_levels.get_data(as_text=True)
+    vigour = {**form, "name": "Vigour", "kind": "score", "levels": "weak\nfair\nstrong", "unit": ""}
+    assert "3 levels" in client.post("/measures", vigour, follow_redirects=True).get_data(as_text=True)
     wrong = client.post("/measures", {**form, "name": "Other", "high": "0"})
     assert "from a lower to a higher number" in wrong.get_data(as_text=True)
     key = re.search(r"/measures/(own_\w+)/delete", text(client, "/measures")).group(1)
     draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
     assert f'value="{key}"' in text(client, f"{draft}/measure")
     client.post(f"/measures/{key}/delete")
-    assert "Flowers" not in text(client, "/measures")
+    assert "Flowers {open}" not in text(client, "/measures")
 
 
 def test_paper_names_treatments_on_tags_but_not_on_the_sheet(client):

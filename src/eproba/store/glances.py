@@ -10,8 +10,9 @@ from sqlalchemy import ColumnElement, Integer, Row, ScalarSelect, Select, and_, 
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Session, col
 
-from eproba.core.trial.model import Compared, Role
+from eproba.core.trial.model import Asked, Compared, Role
 from eproba.core.trial.stage import Stage, is_sealed, stage_of
+from eproba.store.mapping import asked_from
 from eproba.store.measures import all_measures
 from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
 
@@ -122,16 +123,13 @@ def goes_on() -> ColumnElement[bool]:
     return and_(col(TrialRow.ended_on).is_(None), col(TrialRow.closed_at).is_(None))
 
 
-def round_seconds(session: Session, ids: Collection[int]) -> dict[int, tuple[float, float]]:
-    """For each trial the seconds of one unit's reading: what leaves it alive, and what destroys it."""
+def asked_of(session: Session, ids: Collection[int]) -> dict[int, list[Asked]]:
+    """What each trial asks, in which of its rounds."""
     known = all_measures(session)
-    found = dict.fromkeys(ids, (0.0, 0.0))
+    found: dict[int, list[Asked]] = {number: [] for number in ids}
     rows = session.exec(select(TrialMeasureRow).where(col(TrialMeasureRow.trial_id).in_(ids)))  # type: ignore[call-overload]
     for row in rows.scalars():
-        plain, pulling = found[row.trial_id]
-        measure = known[row.measure_key]
-        seconds = measure.seconds * row.per_unit
-        found[row.trial_id] = (plain, pulling + seconds) if measure.destructive else (plain + seconds, pulling)
+        found[row.trial_id].append(asked_from(row, known))
     return found
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from eproba.core.measuring.measures import Measure, own_measure
+from eproba.core.measuring.measures import Measure, Own, own_measure
 from eproba.core.trial.amendments import Correction, PourChange
 from eproba.core.trial.ground import Cut, site_from
 from eproba.core.trial.model import (
@@ -57,7 +57,7 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
         name=row.name,
         claim=row.claim,
         note=row.note,
-        asked=tuple(Asked(measures[a.measure_key], a.per_unit, a.sown) for a in parts.asked),
+        asked=tuple(asked_from(each, measures) for each in parts.asked),
         worth=row.worth,
         scale=row.scale,
         lower_is_better=row.lower_is_better,
@@ -247,6 +247,11 @@ def spare_run_from(row: SpareRunRow) -> SpareRun:
     return SpareRun(letter=row.letter, on=row.on, came_through=row.came_through, note=row.note, by=row.by)
 
 
+def asked_from(row: TrialMeasureRow, measures: Mapping[str, Measure]) -> Asked:
+    days = None if row.days is None else tuple(row.days)
+    return Asked(measures[row.measure_key], row.per_unit, row.sown, days)
+
+
 def measure_of(row: OwnMeasureRow) -> Measure:
     return own_measure(
         key=row.key,
@@ -258,4 +263,5 @@ def measure_of(row: OwnMeasureRow) -> Measure:
         better=row.better,
         scale=row.scale,
         how=row.how,
+        own=Own(row.kind, tuple(row.levels), row.seconds, row.when, row.destructive, row.noise),
     )

@@ -10,7 +10,7 @@ from sqlmodel import AutoString, Field, SQLModel
 
 from eproba.core.brewing.events import What
 from eproba.core.brewing.water import WaterKind
-from eproba.core.measuring.measures import Better
+from eproba.core.measuring.measures import Better, Kind, When
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.ground import UnitKind
@@ -83,7 +83,7 @@ class DeviceRow(SQLModel, table=True):
 
 
 class OwnMeasureRow(SQLModel, table=True):
-    """A gardener's own measure."""
+    """A gardener's own measure; `noise`: a share on the ratio scale, else in its unit (null: a guess)."""
 
     __tablename__ = "own_measure"
     key: str = Field(primary_key=True)
@@ -95,6 +95,12 @@ class OwnMeasureRow(SQLModel, table=True):
     better: Better = _word()
     scale: Scale = _word()
     how: str = ""
+    kind: Kind = _word(default="quantity")
+    levels: list[str] = Field(default_factory=list, sa_column=Column(JSONB(), nullable=False))
+    seconds: int = 20
+    when: When = _word(default="every round")
+    destructive: bool = False
+    noise: float | None = None
 
 
 class DraftRow(SQLModel, table=True):
@@ -209,7 +215,7 @@ class UnitRow(SQLModel, table=True):
 
 
 class TrialMeasureRow(SQLModel, table=True):
-    """A measure of a trial; position 0 is the first measure."""
+    """A measure of a trial; position 0 is the first measure. `days`: the rounds that ask it (null: all)."""
 
     __tablename__ = "trial_measure"
     __table_args__ = (UniqueConstraint("trial_id", "measure_key"),)
@@ -219,6 +225,7 @@ class TrialMeasureRow(SQLModel, table=True):
     measure_key: str
     per_unit: int = 1
     sown: int | None = None
+    days: list[int] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
 
 
 class RoundRow(SQLModel, table=True):

@@ -7,8 +7,8 @@ def test_a_measure_of_one_s_own_leads_back_to_the_plan(client):
     draft = begun(client, "Whey", thing="Whey")
     there = fill(client, draft, "measure", go="own", worth="12").headers["Location"]
     assert there.startswith("/measures?draft=")
-    own = {"name": "Buds open", "unit": "buds", "low": "0", "high": "40", "decimals": "0", "better": "higher"}
-    back = client.post(there, {**own, "scale": "difference"}).headers["Location"]
+    own = {**typed(client, there), "name": "Buds open", "unit": "buds", "high": "40"}
+    back = client.post(there, own).headers["Location"]
     assert back == f"{draft}/measure"
     page = text(client, back)
     assert "Buds open" in page

@@ -78,7 +78,8 @@ def equipment_from(key: str, entry: Any) -> Equipment:
 @functools.cache
 def measures() -> dict[str, Measure]:
     """All measures of the catalogue by key, in the order of the file. Raises CatalogueError."""
-    return made("measures.toml", _file("measures.toml"), measure_from)
+    known = calculators()
+    return made("measures.toml", _file("measures.toml"), lambda key, entry: measure_from(key, entry, known))
 
 
 @functools.cache

@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterable
+from itertools import accumulate
 
 from eproba.core.measuring.measures import unit_value
 from eproba.core.stats.summaries import Point, Points
@@ -20,7 +21,16 @@ def courses(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> dict[int
         values = [each.value for each in found if each.value is not None]
         point = Point(day, true_day(trial, found[-1], day), unit_value(asked.measure, values, asked.sown))
         points[unit_id].append(point)
+    if asked.measure.adds_up:
+        return {unit_id: _added(each) for unit_id, each in points.items()}
     return {unit_id: tuple(each) for unit_id, each in points.items()}
+
+
+def _added(points: list[Point]) -> Points:
+    """What came in up to each round, together."""
+    return tuple(
+        Point(p.planned, p.day, total) for p, total in zip(points, accumulate(p.value for p in points), strict=True)
+    )
 
 
 def true_day(trial: Trial, reading: Reading, planned: int) -> int:

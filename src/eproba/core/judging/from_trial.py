@@ -8,7 +8,7 @@ from eproba.core.judging.departures import plan_lines
 from eproba.core.judging.judge import Judgement, judge
 from eproba.core.judging.trust import Circumstances
 from eproba.core.stats.series import CannotJudge, Question, UnitValue
-from eproba.core.stats.summaries import summarise
+from eproba.core.stats.summaries import Points, day_of_event, summarise
 from eproba.core.trial.doses import is_poured
 from eproba.core.trial.model import Asked, Reading, Trial
 
@@ -49,13 +49,20 @@ def unit_values(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> tupl
     square = trial.dealing == "Latin square"
     values = []
     for unit in trial.units:
-        value, baseline = summarise(by_unit[unit.id], trial.summary, question_of(trial, asked).scale, last_day)
+        value, baseline = _summed_up(trial, asked, by_unit[unit.id], last_day)
         if unit.lost_on is not None and trial.day_of(unit.lost_on) <= last_day:
             value = None
         row, column = (str(unit.cut.row), str(unit.cut.column)) if square else (None, None)
         block = unit.block if trial.in_blocks else None
         values.append(UnitValue(unit.code, name[unit.letter], value, block, row, column, baseline))
     return tuple(values)
+
+
+def _summed_up(trial: Trial, asked: Asked, points: Points, last_day: int) -> tuple[float | None, float | None]:
+    """One unit's number and its baseline; a day has no baseline, since nothing had happened yet."""
+    if asked.measure.kind == "day":
+        return day_of_event(points, last_day), None
+    return summarise(points, trial.summary, question_of(trial, asked).scale, last_day)
 
 
 def circumstances_of(trial: Trial, readings: Iterable[Reading]) -> Circumstances:

@@ -7,12 +7,29 @@ from typing import Any, Literal, get_args
 
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_keys, check_values
+from eproba.core.measuring.calculators import Calculator, reckon
 from eproba.core.stats.series import Scale
-from eproba.core.words import lower_first
+from eproba.core.words import NumberError, lower_first, parse_number
 
 MOST_SECONDS, MOST_DECIMALS = 100_000, 6
-Kind = Literal["quantity", "count", "proportion", "score"]
+AWAY_HOURS = 48  # a drench smells and darkens by itself for so long
+Kind = Literal["quantity", "count", "proportion", "score", "class", "yes or no", "day", "worked out", "photo"]
+Group = Literal["growth", "soil by hand", "soil measured", "worms", "laboratory", "your own"]
+When = Literal["every round", "first and last", "last", "after a pour", "until it happens", "away from pours"]
 Better = Literal["higher", "lower"]
+GROUPS: Mapping[Group, str] = {
+    "growth": "Growth", "soil by hand": "Soil, to look at and touch", "soil measured": "Soil, measured",
+    "worms": "Worms", "laboratory": "From a laboratory", "your own": "Your own",
+}  # fmt: skip
+WHEN: Mapping[When, str] = {
+    "every round": "in every round", "first and last": "in the first round and the last", "last": "in the last round",
+    "after a pour": "at its hours after a pour", "until it happens": "in every round until it happens",
+    "away from pours": f"in rounds that lie {AWAY_HOURS} hours or more after a pour",
+}  # fmt: skip
+BY_STEPS: tuple[Kind, ...] = ("score", "class")
+OWN_NOISE: Mapping[Kind, float] = {"score": 0.7, "class": 0.7, "yes or no": 0.5, "day": 2.0}  # guesses
+YES_NO = {"yes": 1.0, "no": 0.0, "y": 1.0, "n": 0.0, "not yet": 0.0}
+BY_TAP: tuple[Kind, ...] = ("yes or no", "day")
 RhythmKind = Literal["soil life", "soil structure", "growth"]
 
 
@@ -26,13 +43,19 @@ class Measure:
 
     `low` and `high` are the sensible range of what is typed (seedlings for a proportion), `least` and `most` the
     possible one where its kind does not settle it; `noise_cv` or `noise_sd` the usual spread from unit to unit,
-    `seconds` the time for one unit, `more`/`less` the words of its sentence, `levels` the described steps of a score
-    from 0 on. `rhythm` says how soon it answers, `guard_cm` how far a drench or what it draws reaches. A place can
-    answer where most baselines lie from `answers_from` to `answers_to`; `silent` says why it can't elsewhere.
+    `reading_cv` or `reading_sd` that from reading to reading of one unit, `seconds` the time for one unit,
+    `more`/`less` the words of its sentence, `levels` the described steps of a score from 0 on, or the names of a kit's
+    classes in order. `rhythm` says how soon it answers, `guard_cm` how far a drench or what it draws reaches. A place
+    can answer where most baselines lie from `answers_from` to `answers_to`; `silent` says why it can't elsewhere.
+
+    `when` it is asked (`hours` after a pour); `calculator` works it out from what is asked instead; `target`: the band
+    in which it is well; `beside`: measures that must stand beside it; `cautions`: what is dangerous about it;
+    `adds_up`: its rounds are added; `judged`: whether it is ever more than something beside the verdict.
     """
 
     key: str
     name: str
+    group: Group
     kind: Kind
     unit: str
     low: float
@@ -56,9 +79,23 @@ class Measure:
     silent: str = ""
     least: float | None = None
     most: float | None = None
+    reading_cv: float | None = None
+    reading_sd: float | None = None
+    tells: str = ""
+    kit: str = ""
+    when: When = "every round"
+    hours: tuple[int, ...] = ()
+    calculator: Calculator | None = None
+    target: tuple[float, float] | None = None
+    beside: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+    adds_up: bool = False
+    judged: bool = True
 
     def __post_init__(self) -> None:
-        allowed = {"kind": Kind, "better": Better, "scale": Scale, "rhythm": RhythmKind}
+        allowed = {
+            "kind": Kind, "better": Better, "scale": Scale, "rhythm": RhythmKind, "group": Group, "when": When,
+        }  # fmt: skip
         for field, words in allowed.items():
             if getattr(self, field) not in get_args(words):
                 raise MeasureError(f"{self.key}: {field} must be one of {', '.join(get_args(words))}")
@@ -66,8 +103,14 @@ class Measure:
             raise MeasureError(
                 f"{self.key}: the range must go from a lower to a higher number, inside what is possible"
             )
-        if self.scale == "ratio" and (self.kind != "quantity" or self.low < 0):
+        if self.scale == "ratio" and (self.kind not in ("quantity", "worked out") or self.low < 0):
             raise MeasureError(f"{self.key}: percent need a quantity that can't be negative")
+        if self.kind in BY_STEPS and len(self.levels) < 2:
+            raise MeasureError(f"{self.key}: a {self.kind} needs its levels, two or more, in words")
+        if (self.kind == "worked out") != (self.calculator is not None):
+            raise MeasureError(f"{self.key}: what is worked out names its calculator, and nothing else does")
+        if (self.when == "after a pour") != bool(self.hours):
+            raise MeasureError(f"{self.key}: hours go with what is asked after a pour")
         if (self.noise_cv is None) == (self.noise_sd is None):
             raise MeasureError(f"{self.key}: give its usual noise either as noise_cv or as noise_sd")
         if not all(math.isfinite(noise) and noise > 0 for noise in (self.noise_cv, self.noise_sd) if noise is not None):
@@ -85,8 +128,8 @@ class Measure:
 
     @property
     def possible(self) -> tuple[float, float]:
-        """What can be at all: a score has its steps, a count is 0 or more, and so is what is never negative."""
-        if self.kind == "score":
+        """What can be at all: steps have their ends, a count is 0 or more, and so is what is never negative."""
+        if self.kind in BY_STEPS:
             return self.low, self.high
         least = (0.0 if self.low >= 0 else -math.inf) if self.least is None else self.least
         return least, math.inf if self.most is None else self.most
@@ -95,13 +138,40 @@ class Measure:
     def noise(self) -> float:
         """The usual noise from unit to unit: a CV on the ratio scale, else an SD of the judged number."""
         spread = self.noise_cv if self.noise_cv is not None else self.noise_sd or 0.0
-        return 100 * spread if self.kind == "proportion" else spread
+        return 100 * spread if self.in_percent_points else spread
 
-    def noise_on(self, scale: Scale) -> float:
-        """The usual noise on the scale asked: a CV becomes an SD at a quarter of the measure's range."""
+    def noise_on(self, scale: Scale, sown: int | None = None) -> float:
+        """The usual noise on the scale asked: a CV becomes an SD at a quarter of the measure's range.
+
+        Of `sown` seeds luck alone lets some come and others not: √(p(1 − p)/n) at p = ½ is added to what differs from
+        unit to unit.
+        """
+        if self.kind == "proportion" and sown:
+            return 100 * math.hypot(self.noise_sd or 0.0, 0.5 / math.sqrt(sown))
         if scale == "difference" and self.noise_cv is not None:
             return self.noise_cv * (self.low + (self.high - self.low) / 4)
         return self.noise
+
+    @property
+    def reading_share(self) -> float | None:
+        """How much of the variance between units read once is the reading's own; None where nobody knows."""
+        unit = self.noise_cv if self.noise_cv is not None else self.noise_sd
+        reading = self.reading_cv if self.noise_cv is not None else self.reading_sd
+        return None if unit is None or reading is None else reading**2 / (unit**2 + reading**2)
+
+    @property
+    def by_order(self) -> bool:
+        """Only the order of its values means anything: no mean, no percent."""
+        return self.kind == "class"
+
+    @property
+    def can_be_first(self) -> bool:
+        """Whether it can carry a verdict as it is judged now."""
+        return self.judged and not self.by_order
+
+    @property
+    def in_percent_points(self) -> bool:
+        return self.kind in ("proportion", "yes or no")
 
     def can_answer(self, baseline: float) -> bool:
         """Whether a unit that begins so can show a difference at all."""
@@ -116,7 +186,7 @@ class Measure:
     @property
     def judged_unit(self) -> str:
         """The unit of the judged number: proportions are judged as percentage points."""
-        return "percentage points" if self.kind == "proportion" else self.unit
+        return "percentage points" if self.in_percent_points else self.unit
 
 
 @dataclass(frozen=True)
@@ -128,37 +198,103 @@ class OwnNoise:
     trials: int
 
 
-def measure_from(key: str, entry: Mapping[str, Any]) -> Measure:
-    """Build a measure from a TOML table or a form, refusing unknown and missing keys by name."""
+def measure_from(key: str, entry: Mapping[str, Any], calculators: Mapping[str, Calculator] | None = None) -> Measure:
+    """Build a measure from a TOML table, refusing unknown and missing keys by name; it names its calculator by key."""
     check_keys(key, entry, Measure, MeasureError, ["key"])
     values: dict[str, Any] = {name: tuple(value) if isinstance(value, list) else value for name, value in entry.items()}
+    worked = values.pop("calculator", None)
+    known = calculators or {}
+    if worked is not None and worked not in known:
+        raise MeasureError(f"{key}: there is no calculator {worked}")
     check_values(key, values, Measure, MeasureError, strict=True)
-    return Measure(key=key, **values)
+    return Measure(key=key, calculator=None if worked is None else known[worked], **values)
+
+
+def value_typed(measure: Measure, typed: str) -> float:
+    """What was typed for a measure as its number: a level or class by its words, yes and no, inputs of a calculator.
+
+    Raises
+    ------
+    NumberError, CalculatorError
+        Text that is none of it.
+    """
+    text = typed.strip()
+    if measure.calculator is not None and "=" in text:
+        result = reckon(measure.calculator, inputs_typed(text)).results[measure.calculator.main]
+        if result is None:
+            raise NumberError("these inputs give no number: skip the unit, and say why")
+        return result
+    if measure.kind in BY_TAP and text.lower() in YES_NO:
+        return YES_NO[text.lower()]
+    if measure.levels:
+        names = [level.lower() for level in measure.levels]
+        found = [n for n, name in enumerate(names) if text.lower() in (name, name.split()[0])]
+        if len(found) == 1:
+            return measure.low + found[0]
+    return parse_number(text)
+
+
+def inputs_typed(text: str) -> dict[str, str]:
+    """“wet_g=182.4 dry_g=151.9” as inputs by name. Raises NumberError."""
+    parts = text.split()
+    if any("=" not in part for part in parts):
+        raise NumberError(f"“{text}” is no list of inputs; write them like name=value name=value")
+    return dict(part.split("=", 1) for part in parts)
+
+
+@dataclass(frozen=True)
+class Own:
+    """What else a gardener may settle of an own measure: its kind, the words of its levels, seconds for one unit, when
+    it is asked, whether it ends the plant, its noise (None: a guess until a trial has shown it)."""
+
+    kind: Kind = "quantity"
+    levels: tuple[str, ...] = ()
+    seconds: int = 20
+    when: When = "every round"
+    destructive: bool = False
+    noise: float | None = None
 
 
 def own_measure(
-    key: str, name: str, unit: str, low: float, high: float, decimals: int, better: Better, scale: Scale, how: str
-) -> Measure:
-    """A gardener's own measure; its noise is a guess until a trial has shown it."""
-    noun = lower_first(name)
+    key: str, name: str, unit: str, low: float, high: float, decimals: int, better: Better, scale: Scale, how: str,
+    own: Own | None = None,
+) -> Measure:  # fmt: skip
+    """A gardener's own measure. Raises MeasureError."""
+    noun, own = lower_first(name), own or Own()
+    if own.kind in BY_STEPS:
+        low, high, decimals, unit = 0, max(1, len(own.levels) - 1), 0, unit or "levels"
+    if own.kind in (*BY_STEPS, *BY_TAP, "count"):
+        scale, decimals = "difference", 0
+    guess = 0.25 if scale == "ratio" else OWN_NOISE.get(own.kind, (high - low) / 10)
+    noise = guess if own.noise is None else own.noise
     return Measure(
         key=key,
         name=name,
-        kind="quantity",
+        group="your own",
+        kind=own.kind,
         unit=unit,
         low=low,
         high=high,
         decimals=decimals,
         better=better,
         scale=scale,
-        seconds=20,
-        more=f"gave {{gap}} more {noun}",
-        less=f"gave {{gap}} less {noun}",
+        seconds=own.seconds,
+        more=f"came {{gap}} later with {noun}" if own.kind == "day" else f"gave {{gap}} more {noun}",
+        less=f"came {{gap}} sooner with {noun}" if own.kind == "day" else f"gave {{gap}} less {noun}",
         how=(how,) if how else (),
         cannot_tell="Only you know what it can't tell: write it into the trial's note.",
-        noise_cv=0.25 if scale == "ratio" else None,
-        noise_sd=(high - low) / 10 if scale == "difference" else None,
+        noise_cv=noise if scale == "ratio" else None,
+        noise_sd=noise if scale == "difference" else None,
+        levels=own.levels,
+        when=own.when,
+        destructive=own.destructive,
     )
+
+
+def by_group(known: Mapping[str, Measure]) -> dict[Group, list[Measure]]:
+    """Measures by what one looks at, in the order of the groups; empty groups are left out."""
+    found = {group: [each for each in known.values() if each.group == group] for group in GROUPS}
+    return {group: measures for group, measures in found.items() if measures}
 
 
 def unit_value(measure: Measure, readings: list[float], sown: float | None) -> float:
@@ -172,6 +308,8 @@ def unit_value(measure: Measure, readings: list[float], sown: float | None) -> f
     if not readings:
         raise MeasureError(f"{measure.name}: no reading")
     mean = math.fsum(readings) / len(readings)
+    if measure.kind == "yes or no":
+        return 100 * mean
     if measure.kind != "proportion":
         return mean
     if not sown:

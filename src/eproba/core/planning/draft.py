@@ -1,6 +1,6 @@
 """A trial being planned: one part a step, each read and typed, None while it is wrong; and the plan that they make."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from typing import Literal, TypeVar
@@ -8,6 +8,7 @@ from typing import Literal, TypeVar
 from eproba.core.brewing.recipe import Ground, Recipe
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure
+from eproba.core.planning.asking import Grid, asked_rounds
 from eproba.core.planning.cutter import Proposal, Wish, like_with_like, proposals
 from eproba.core.planning.dosing import Course, Dosed, Wanted, dosed
 from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, check_batches, check_crops, control_index
@@ -119,11 +120,14 @@ class ChancePart:
 
 @dataclass(frozen=True)
 class DaysPart:
-    """Weekdays that suit (0: Monday), own rounds, days on which plants are pulled."""
+    """Weekdays that suit (0: Monday), own rounds, days on which plants are pulled; of the grid of measures and rounds
+    what was `offered` and what was `ticked`."""
 
     weekdays: tuple[int, ...]
     rounds: tuple[int, ...]
     pulls: tuple[int, ...]
+    offered: tuple[str, ...] = ()
+    ticked: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -277,7 +281,7 @@ def plan_of(draft: Draft, known: Known) -> Plan:
         name=claim.name,
         claim=claim.claim,
         note=claim.note,
-        measures=planned_measures(measure, known),
+        measures=planned_measures(measure, known, grid_of(draft, rounds, doses, known), rounds),
         worth=Worth.from_typed(measure.worth, measure.scale).size,
         scale=measure.scale,
         lower_is_better=measure.lower_is_better,
@@ -307,16 +311,32 @@ def plan_of(draft: Draft, known: Known) -> Plan:
     return plan
 
 
-def planned_measures(measure: MeasurePart, known: Known) -> tuple[PlannedMeasure, ...]:
-    """What is asked in the trial, the first measure as often as was wished."""
-    return tuple(
-        PlannedMeasure(
-            key,
-            measure.per_unit if i == 0 else 1,
-            measure.sown if known.measures[key].kind == "proportion" else None,
-        )
-        for i, key in enumerate(measure.asked)
-    )
+def grid_of(draft: Draft, rounds: Sequence[int], doses: Dosed, known: Known) -> Grid:
+    """Which measure is asked in which round.
+
+    Raises
+    ------
+    DraftError, DaysError
+        Steps that are not right yet; a measure that no round asks.
+    """
+    measure, days = _right("measure", draft.measure), _right("days", draft.days)
+    asked = [known.measures[key] for key in measure.asked]
+    pulls = days.pulls or (measure.decision_day,)
+    poured = sorted({pour.day for pour in doses.pours})
+    return asked_rounds(asked, rounds, pulls, poured, days.offered, days.ticked)
+
+
+def planned_measures(
+    measure: MeasurePart, known: Known, grid: Grid | None = None, rounds: Sequence[int] = ()
+) -> tuple[PlannedMeasure, ...]:
+    """What is asked in the trial, the first measure as often as was wished, each in its rounds of the `grid`."""
+    found = []
+    for place, key in enumerate(measure.asked):
+        asked = known.measures[key]
+        days = None if grid is None or asked.destructive or len(grid[key]) == len(rounds) else grid[key]
+        sown = measure.sown if asked.kind == "proportion" else None
+        found.append(PlannedMeasure(key, measure.per_unit if place == 0 else 1, sown, days))
+    return tuple(found)
 
 
 def _right(step: StepName, part: Part | None) -> Part:

@@ -46,11 +46,12 @@ class PlannedPour:
 
 @dataclass(frozen=True)
 class PlannedMeasure:
-    """A measure's key, readings per unit, seeds sown."""
+    """A measure's key, readings per unit, seeds sown, the rounds that ask it (None: all)."""
 
     key: str
     per_unit: int
     sown: int | None
+    days: tuple[int, ...] | None = None
 
 
 @dataclass(frozen=True)

@@ -63,6 +63,19 @@ def summarise(points: Points, summary: Summary, scale: Scale, last_day: int) -> 
     return (last / baseline if scale == "ratio" else last - baseline), None
 
 
+def day_of_event(points: Points, last_day: int) -> float | None:
+    """The day on which it was first seen to have happened (a value of 1).
+
+    Not yet by the last look: the day after it, so that it stands behind all that has happened; None where the unit was
+    not looked at in the last round.
+    """
+    ordered = sorted((point for point in points if point.planned <= last_day), key=lambda point: point.day)
+    seen = next((point.day for point in ordered if point.value >= 0.5), None)
+    if seen is not None:
+        return float(seen)
+    return ordered[-1].day + 1.0 if ordered and ordered[-1].planned == last_day else None
+
+
 def trapezoid_mean(points: Sequence[Point]) -> float:
     """Area under the course divided by its days; the value itself for a single day."""
     ordered = sorted(points, key=lambda point: point.day)

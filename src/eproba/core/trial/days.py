@@ -161,9 +161,14 @@ def pulled(seed: str, code: str, plants: int, pulls: Sequence[int]) -> dict[int,
     return {day: plant + 1 for day, plant in zip(sorted(pulls), order, strict=False)}
 
 
+def is_asked(measure: Measure, day: int, pull: bool, days: Collection[int] | None = None) -> bool:
+    """Whether a round asks a measure: what destroys on days of pulling only, others on their `days` (None: all)."""
+    return pull if measure.destructive else days is None or day in days
+
+
 def seconds_of_round(measures: Sequence[tuple[Measure, int]], units: int, pull: bool) -> int:
-    """One round's reading time for all units; what destroys is read on the days of pulling only."""
-    return units * sum(m.seconds * per_unit for m, per_unit in measures if pull or not m.destructive)
+    """The reading time of a round that asks everything; what destroys is read on the days of pulling only."""
+    return units * sum(m.seconds * per_unit for m, per_unit in measures if is_asked(m, 0, pull))
 
 
 def units_in(minutes: float, measures: Sequence[tuple[Measure, int]], treatments: int) -> int:
@@ -179,12 +184,15 @@ def calendar(
     measures: Sequence[tuple[Measure, int]],
     units: int,
     pulls: Collection[int],
+    grid: Mapping[str, Collection[int]] | None = None,
 ) -> list[DayLoad]:
-    """Every day with work, in order, with its minutes; `poured`: the minutes of a day's applications."""
+    """Every day with work, in order, with its minutes; `poured`: the minutes of a day's applications, `grid`: the
+    rounds of each measure by key (None: all)."""
     loads = []
     for day in sorted({*rounds, *poured}):
-        reads = day in rounds
-        minutes = seconds_of_round(measures, units, day in pulls) * reads / 60 + poured.get(day, 0.0)
+        reads, pull = day in rounds, day in pulls
+        asked = [(m, n) for m, n in measures if is_asked(m, day, pull, None if grid is None else grid[m.key])]
+        minutes = seconds_of_round(asked, units, pull) * reads / 60 + poured.get(day, 0.0)
         pull = reads and day in pulls and any(m.destructive for m, _ in measures)
         loads.append(DayLoad(day, start_on + timedelta(days=day), reads, day in poured, pull, minutes))
     return loads

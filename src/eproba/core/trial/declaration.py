@@ -34,8 +34,10 @@ def facts_of(trial: Trial) -> dict[str, Any]:
         "rules": {**vars(trial.rules), "crops": list(trial.rules.crops), "pulls": list(trial.rules.pulls)},
     }
     # Only where there are some: plans declared before recipes or doses by ground were kept stay what they were.
+    asked = [[each.measure.key, list(each.days)] for each in trial.asked if each.days is not None]
     doses = [[t.letter, t.per] for t in trial.treatments if t.per != "unit"]
-    return facts | ({"recipes": recipes} if recipes else {}) | ({"doses": doses} if doses else {})
+    later = {"recipes": recipes, "doses": doses, "asked": asked}
+    return facts | {name: told for name, told in later.items() if told}
 
 
 def fingerprint(facts: Mapping[str, Any]) -> str:

@@ -9,7 +9,7 @@ from typing import Any, Literal
 from eproba.core.measuring.measures import Measure
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
-from eproba.core.trial.days import pulled
+from eproba.core.trial.days import is_asked, pulled
 from eproba.core.trial.ground import Cut, Site, UnitKind
 from eproba.core.trial.lots import Dealing, in_blocks
 from eproba.core.trial.stage import Stage, is_sealed, opened_on, stage_of
@@ -133,11 +133,13 @@ class Declared:
 
 @dataclass(frozen=True)
 class Asked:
-    """A measure of the trial: readings per unit and round, seeds sown per unit for proportions."""
+    """A measure of the trial: readings per unit and round, seeds sown per unit for proportions, the planned days of the
+    rounds that ask it (None: all)."""
 
     measure: Measure
     per_unit: int
     sown: int | None
+    days: tuple[int, ...] | None = None
 
 
 @dataclass(frozen=True)
@@ -378,7 +380,7 @@ class Trial:
 
     def asked_in(self, round_: Round) -> tuple[Asked, ...]:
         """The measures of a round: what destroys the plant is measured on the days of pulling only."""
-        return tuple(each for each in self.asked if round_.pull or not each.measure.destructive)
+        return tuple(each for each in self.asked if is_asked(each.measure, round_.day, round_.pull, each.days))
 
     def living(self, on: date) -> tuple[Unit, ...]:
         """Units not lost by that day, in walking order."""

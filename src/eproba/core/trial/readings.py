@@ -9,13 +9,15 @@ from dataclasses import dataclass, replace
 from datetime import date
 from typing import Literal
 
-from eproba.core.measuring.measures import Measure
+from eproba.core.errors import EprobaError
+from eproba.core.measuring.measures import BY_STEPS, BY_TAP, Kind, Measure, value_typed
 from eproba.core.trial.doses import EARLIEST
 from eproba.core.trial.model import Asked, Round, Trial, Unit
-from eproba.core.words import NumberError, figure, parse_number
+from eproba.core.words import figure
 
 Outcome = Literal["taken", "doubted", "refused"]
 LONGEST_REASON = 300
+WHOLE: tuple[Kind, ...] = ("count", "proportion", *BY_STEPS)
 
 
 @dataclass(frozen=True)
@@ -63,11 +65,13 @@ class Ruling:
 def limits(asked: Asked) -> Limits:
     """What can be typed for a measure: of seeds sown, no more can be up; counts are whole."""
     measure = asked.measure
+    if measure.kind in BY_TAP:
+        return Limits(0, 1, 0, 1, True)
     least, most = measure.possible
     high = measure.high
     if measure.kind == "proportion" and asked.sown:
         high = most = float(asked.sown)
-    return Limits(measure.low, high, least, most, measure.kind in ("count", "proportion", "score"))
+    return Limits(measure.low, high, least, most, measure.kind in WHOLE)
 
 
 def rule(trial: Trial, this: Round, entry: Entry, today: date) -> Ruling:
@@ -133,8 +137,8 @@ def _valued(asked: Asked, entry: Entry) -> Ruling:
     if not entry.typed.strip():
         return Ruling("taken", value=None)
     try:
-        value = parse_number(entry.typed)
-    except NumberError as error:
+        value = value_typed(asked.measure, entry.typed)
+    except EprobaError as error:
         return _refused(str(error))
     measure, within = asked.measure, limits(asked)
     if within.whole and value != int(value):

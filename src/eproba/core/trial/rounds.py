@@ -7,20 +7,37 @@ from eproba.core.trial.model import Reading, Round, Trial, Unit
 Place = tuple[int, str, int]  # unit id, measure key, number of the reading
 
 
-def places(trial: Trial, this: Round, units: Iterable[Unit]) -> list[Place]:
-    """Every reading that a round asks of these units, in walking order."""
+def places(trial: Trial, this: Round, units: Iterable[Unit], over: Collection[tuple[int, str]] = ()) -> list[Place]:
+    """Every reading that a round asks of these units, in walking order; `over`: see `happened`."""
     return [
         (unit.id, asked.measure.key, number)
         for unit in units
         for asked in trial.asked_in(this)
         for number in range(1, asked.per_unit + 1)
+        if (unit.id, asked.measure.key) not in over
     ]
 
 
+def happened(trial: Trial, this: Round, readings: Iterable[Reading]) -> set[tuple[int, str]]:
+    """What has happened in a unit before this round, once and for all: (unit id, measure) is not asked again."""
+    days = {asked.measure.key for asked in trial.asked if asked.measure.kind == "day"}
+    before = {each.id for each in trial.rounds if each.day < this.day}
+    return {
+        (each.unit_id, each.measure_key)
+        for each in readings
+        if each.measure_key in days and each.round_id in before and each.value
+    }
+
+
 def complete(trial: Trial, this: Round, readings: Iterable[Reading]) -> bool:
-    """Whether every living unit has all its readings, or its reasons why not: then the round closes by itself."""
-    there = {(each.unit_id, each.measure_key, each.replicate) for each in readings if each.round_id == this.id}
-    return there.issuperset(places(trial, this, trial.living(trial.date_of(this.day))))
+    """Whether every living unit has all its readings, or its reasons why not: then the round closes by itself.
+
+    `readings`: of this round, and of those before it where the trial asks on which day something happens.
+    """
+    known = list(readings)
+    there = {(each.unit_id, each.measure_key, each.replicate) for each in known if each.round_id == this.id}
+    wanted = places(trial, this, trial.living(trial.date_of(this.day)), happened(trial, this, known))
+    return there.issuperset(wanted)
 
 
 def passed_over(trial: Trial, closing: Round, read: Collection[int]) -> list[tuple[Round, bool]]:

@@ -8,9 +8,11 @@ from eproba.store.tables import OwnMeasureRow, TrialMeasureRow
 
 def add_own_measure(session: Session, measure: Measure) -> None:
     """Keep a gardener's own measure."""
-    names = ("key", "name", "unit", "low", "high", "decimals", "better", "scale")
+    told = ("key", "name", "unit", "low", "high", "decimals", "better", "scale")
+    names = (*told, "kind", "seconds", "when", "destructive")
     fields = {name: getattr(measure, name) for name in names}
-    session.add(OwnMeasureRow(**fields, how=" ".join(measure.how)))
+    noise = measure.noise_cv if measure.noise_cv is not None else measure.noise_sd
+    session.add(OwnMeasureRow(**fields, levels=list(measure.levels), how=" ".join(measure.how), noise=noise))
 
 
 def drop_own_measure(session: Session, key: str) -> bool:

@@ -28,7 +28,8 @@ def settle_round(session: Session, trial: Trial, this: Round, now: datetime) -> 
     """After readings came in: a round that is complete closes; so does one that had been put down as missed."""
     if this.done:
         return
-    if this.missed or complete(trial, this, readings_of(session, trial.id, this.id)):
+    by_itself = any(asked.measure.kind == "day" for asked in trial.asked)
+    if this.missed or complete(trial, this, readings_of(session, trial.id, None if by_itself else this.id)):
         _close(session, trial, this, now)
 
 

@@ -75,6 +75,7 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
                 measure_key=measure.key,
                 per_unit=measure.per_unit,
                 sown=measure.sown,
+                days=None if measure.days is None else list(measure.days),
             )
         )
     session.add_all(unit_row(trial_id, unit) for unit in dealt_units(plan, seed))

@@ -9,13 +9,14 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.applying.errands import Job
 from eproba.core.trial.compared import COMPARED
-from eproba.core.trial.days import POUR_SECONDS
+from eproba.core.trial.days import POUR_SECONDS, is_asked, seconds_of_round
+from eproba.core.trial.model import Asked
 from eproba.exchange.ics import CalendarEntry
 from eproba.exchange.ics import ics as ics_file
 from eproba.store.brewing import brewing_jobs, day_span
 from eproba.store.commands.feeds import new_feed, revoke_feed
 from eproba.store.feeds import feeds, known_feed
-from eproba.store.glances import Due, due_by, round_seconds
+from eproba.store.glances import Due, asked_of, due_by
 from eproba.web.pictures.weeks import Task, weeks
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.errands import job_address
@@ -50,19 +51,19 @@ def _brew_task(job: Job) -> Task:
 
 
 def _tasks(waiting: list[Due]) -> list[Task]:
-    seconds = round_seconds(db(), {due.trial_id for due in waiting})
-    return [_task(due, seconds) for due in waiting]
+    asked = asked_of(db(), {due.trial_id for due in waiting})
+    return [_task(due, asked[due.trial_id]) for due in waiting]
 
 
-def _task(due: Due, seconds: dict[int, tuple[float, float]]) -> Task:
+def _task(due: Due, asked: list[Asked]) -> Task:
     if due.kind == "pour":
         address = url_for("pours.show", trial_id=due.trial_id, day=due.day)
         share = len(due.letters) / max(1, due.treatments)
         return Task(due.on, "pour", f"{_named(due)}: {due.trial_name}", POUR_SECONDS * due.units * share / 60, address)
-    plain, pulling = seconds[due.trial_id]
-    minutes = due.units * (plain + (pulling if due.pull else 0.0)) / 60
+    here = [(each.measure, each.per_unit) for each in asked if is_asked(each.measure, due.day, due.pull, each.days)]
+    minutes = seconds_of_round(here, due.units, due.pull) / 60
     address = url_for("rounds.show", trial_id=due.trial_id, round_id=due.round_id)
-    kind = "pull" if due.pull and pulling else "round"
+    kind = "pull" if any(measure.destructive for measure, _ in here) else "round"
     return Task(due.on, kind, f"{_named(due)}: {due.trial_name}", minutes, address)
 
 

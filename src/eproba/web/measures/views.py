@@ -1,15 +1,26 @@
 """The measures: the catalogue's and one's own."""
 
 import secrets
+from typing import Any
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
-from wtforms import RadioField, StringField
+from wtforms import BooleanField, RadioField, SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import InputRequired, Length
 
-from eproba.core.catalogue import measures as catalogue
-from eproba.core.measuring.measures import MeasureError, own_measure
+from eproba.core.measuring.measures import (
+    BY_STEPS,
+    GROUPS,
+    MOST_SECONDS,
+    WHEN,
+    Kind,
+    MeasureError,
+    Own,
+    by_group,
+    own_measure,
+)
+from eproba.core.trial.worth import as_kept
 from eproba.store.commands.measures import add_own_measure, drop_own_measure
 from eproba.store.measures import all_measures
 from eproba.web.ui.fields import NumberField, whole
@@ -18,9 +29,20 @@ from eproba.web.ui.session import db
 measures = Blueprint("measures", __name__, template_folder="templates")
 
 
+OWN_KINDS: dict[Kind, str] = {
+    "quantity": "a number, measured", "count": "a count", "proportion": "so many of those sown",
+    "score": "a level that I describe", "class": "a class of a kit or chart", "yes or no": "yes or no",
+    "day": "something that happens once: its day",
+}  # fmt: skip
+MOST_LEVELS = 9
+UNITS = {"day": "days", "yes or no": "of units", "class": "class", "score": "levels"}
+
+
 class OwnMeasureForm(FlaskForm):
     name = StringField("Name", [InputRequired("Name it, e.g. Flowers open."), Length(max=60)])
-    unit = StringField("Unit", [InputRequired("Each number has a unit: cm, flowers, points."), Length(max=20)])
+    kind = SelectField("It is", choices=list(OWN_KINDS.items()), default="quantity")
+    levels = TextAreaField("Its levels or classes in order, one a line", [Length(max=900)])
+    unit = StringField("Unit", [Length(max=20)])
     low = NumberField("Smallest sensible value", default="0")
     high = NumberField("Largest sensible value", default="100")
     decimals = NumberField("Decimals", 0, 4, whole=True, default="0")
@@ -28,7 +50,23 @@ class OwnMeasureForm(FlaskForm):
     scale = RadioField(
         "Compared by", choices=[("difference", "differences"), ("ratio", "percent")], default="difference"
     )
+    noise = NumberField("Units differ by", 0.0001, 100_000, optional=True)
+    seconds = NumberField("Seconds for one unit", 1, MOST_SECONDS, whole=True, default="20")
+    when = SelectField("Asked", choices=[(each, words) for each, words in WHEN.items() if each != "after a pour"])
+    destructive = BooleanField("It ends the plant")
     how = StringField("How it is done", [Length(max=300)])
+
+    @property
+    def level_list(self) -> tuple[str, ...]:
+        return tuple(line.strip() for line in (self.levels.data or "").splitlines() if line.strip())
+
+    def validate_levels(self, field: Any) -> None:
+        if self.kind.data in BY_STEPS and not 2 <= len(self.level_list) <= MOST_LEVELS:
+            raise ValidationError(f"Write 2 to {MOST_LEVELS} levels, the lowest first, one a line.")
+
+    def validate_unit(self, field: Any) -> None:
+        if not (field.data or "").strip() and self.kind.data not in (*BY_STEPS, "yes or no", "day"):
+            raise ValidationError("Each number has a unit: cm, flowers, points.")
 
 
 @measures.route("/measures", methods=["GET", "POST"])
@@ -43,8 +81,8 @@ def index() -> ResponseReturnValue:
     page = render_template(
         "measures/index.html",
         form=form,
-        catalogue=catalogue(),
-        own=[m for k, m in every.items() if k not in catalogue()],
+        groups=[(GROUPS[group], group, measures) for group, measures in by_group(every).items()],
+        when=WHEN,
         back="" if (draft := whole(request.args.get("draft", ""))) is None else _plan(draft),
     )
     return page, 400 if form.errors else 200
@@ -65,13 +103,21 @@ def _added(form: OwnMeasureForm) -> bool:
         measure = own_measure(
             f"own_{secrets.token_hex(6)}",
             name,
-            (form.unit.data or "").strip(),
+            (form.unit.data or "").strip() or UNITS.get(form.kind.data, ""),
             form.low.number or 0,
             form.high.number or 0,
             int(form.decimals.number or 0),
             form.better.data,
             form.scale.data,
             (form.how.data or "").strip(),
+            Own(
+                form.kind.data,
+                form.level_list if form.kind.data in BY_STEPS else (),
+                int(form.seconds.number or 20),
+                form.when.data,
+                bool(form.destructive.data),
+                as_kept(form.noise.number, form.scale.data) if form.noise.number else None,
+            ),
         )
     except MeasureError as error:
         form.high.errors = [str(error).partition(": ")[2]]

@@ -89,3 +89,16 @@ if (todayLine) {
 document.querySelectorAll("select[data-asks]").forEach((select) => {
   select.addEventListener("change", () => select.form.requestSubmit(document.getElementById(select.dataset.asks)));
 });
+
+// Only the fields that a choice asks for are shown.
+function showAsked(group) {
+  group.querySelectorAll("[data-when]").forEach((part) => {
+    const choice = group.querySelector(`select[name$="${part.dataset.when}"]`);
+    if (choice) part.hidden = !part.dataset.is.split("|").includes(choice.value);
+  });
+}
+
+document.querySelectorAll("[data-choices]").forEach((group) => {
+  showAsked(group);
+  group.addEventListener("change", () => showAsked(group));
+});

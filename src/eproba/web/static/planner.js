@@ -1,4 +1,4 @@
-// The planner: what is typed is kept on the way, and only the fields that a choice asks for are shown.
+// The planner: what is typed is kept on the way.
 "use strict";
 
 const step = document.getElementById("step");
@@ -25,16 +25,4 @@ step.addEventListener("input", () => {
 step.addEventListener("submit", () => {
   leaving = true;
   clearTimeout(pause);
-});
-
-function showAsked(group) {
-  group.querySelectorAll("[data-when]").forEach((part) => {
-    const choice = group.querySelector(`select[name$="-${part.dataset.when}"]`);
-    if (choice) part.hidden = !part.dataset.is.split("|").includes(choice.value);
-  });
-}
-
-step.querySelectorAll(".treatment-row").forEach((row) => {
-  showAsked(row);
-  row.addEventListener("change", () => showAsked(row));
 });

@@ -97,6 +97,11 @@ def described(field: Any, hint: str) -> dict[str, str]:
     return attributes | ({"aria-invalid": "true"} if field.errors else {})
 
 
+def by_choice(field: Any) -> dict[str, Any]:
+    """The options of a field of choices by their values."""
+    return {option.data: option for option in field}
+
+
 ALL: dict[str, Callable[..., Any]] = {
     "day_and_month": day_words,
     "full_date": full_date,
@@ -118,6 +123,7 @@ ALL: dict[str, Callable[..., Any]] = {
     "spoken_of": spoken_of,
     "pour_days": pour_days,
     "described": described,
+    "by_choice": by_choice,
     "draft_name": draft_name,
     "in_it": left,
     "seen_words": seen_words,

@@ -1,22 +1,26 @@
 """The days: rounds and applications on the weekdays that suit, with the minutes of each visit."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
 from flask_wtf import FlaskForm
-from wtforms import SelectMultipleField, StringField, ValidationError
+from wtforms import HiddenField, SelectMultipleField, StringField, ValidationError
 from wtforms.validators import Length
 from wtforms.widgets import CheckboxInput, ListWidget
 
 from eproba.core.errors import EprobaError
+from eproba.core.measuring.measures import WHEN, Measure
 from eproba.core.planning.advice import Advice, on_intervals, on_manure, on_weekday
-from eproba.core.planning.dosing import Dosed
-from eproba.core.planning.draft import DaysPart, chosen, doses_of, planned_measures, rounds_of
+from eproba.core.planning.asking import cell
+from eproba.core.planning.dosing import Dosed, DoseProblem
+from eproba.core.planning.draft import DaysPart, chosen, doses_of, grid_of, planned_measures, rounds_of
 from eproba.core.planning.plan import LETTERS
 from eproba.core.planning.visits import Visit, visits
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS, RHYTHMS, WEEKDAYS, DayLoad, DaysError, calendar
+from eproba.core.trial.ground import GroundError
 from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
 from eproba.web.pictures.weeks import Task, WeekDay, weeks
@@ -29,6 +33,8 @@ class DaysForm(FlaskForm):
     )  # fmt: skip
     rounds = StringField("Rounds on days", [Length(max=500)])
     pulls = StringField("Plants are pulled on days", [Length(max=200)])
+    offered = HiddenField()
+    asked = SelectMultipleField("What is asked when", validate_choice=False, choices=[])
 
     def validate_weekdays(self, field: Any) -> None:
         if not field.data:
@@ -53,6 +59,16 @@ def day_list(text: str | None) -> tuple[int, ...]:
 
 
 @dataclass(frozen=True)
+class GridRow:
+    """A measure and its rounds: (day, name of the box, ticked); `fixed`: it follows the days of pulling."""
+
+    name: str
+    when: str
+    fixed: bool
+    cells: tuple[tuple[int, str, bool], ...]
+
+
+@dataclass(frozen=True)
 class DaysPage:
     """The calendar of the plan with its minutes, and how a visit goes; `problem`: why there is none yet."""
 
@@ -64,6 +80,8 @@ class DaysPage:
     why: tuple[str, ...] = ()
     destructive: tuple[str, ...] = ()
     visits: tuple[Visit, ...] = ()
+    grid: tuple[GridRow, ...] = ()
+    minutes: tuple[tuple[int, float], ...] = ()
 
 
 class DaysStep(Step[DaysForm, DaysPart]):
@@ -72,14 +90,20 @@ class DaysStep(Step[DaysForm, DaysPart]):
     form = DaysForm
 
     def first(self, today: date) -> Typed:
-        return {"weekdays": [str(day) for day in range(7)], "rounds": [""], "pulls": [""]}
+        return {"weekdays": [str(day) for day in range(7)], "rounds": [""], "pulls": [""], "offered": [""]}
 
     def again(self, trial: Trial, today: date) -> Typed:
         rounds = " ".join(str(each.day) for each in trial.rounds)
-        return {"rounds": [rounds], "pulls": [" ".join(map(str, trial.rules.pulls))]}
+        cells = {cell(each.measure.key, this.day) for each in trial.asked for this in trial.rounds}
+        asked = [cell(each.measure.key, this.day) for this in trial.rounds for each in trial.asked_in(this)]
+        pulls = " ".join(map(str, trial.rules.pulls))
+        return {"rounds": [rounds], "pulls": [pulls], "offered": [" ".join(sorted(cells))], "asked": asked}
 
     def read(self, form: DaysForm) -> DaysPart:
-        return DaysPart(tuple(form.weekdays.data or ()), form.round_list, form.pull_list)
+        offered = tuple((form.offered.data or "").split())
+        return DaysPart(
+            tuple(form.weekdays.data or ()), form.round_list, form.pull_list, offered, tuple(form.asked.data or ())
+        )
 
     def settled(self, part: DaysPart, bench: Bench) -> str:
         days = "any day" if len(part.weekdays) == 7 else " ".join(WEEKDAYS[day] for day in part.weekdays)
@@ -90,7 +114,12 @@ class DaysStep(Step[DaysForm, DaysPart]):
         if draft.measure is None or draft.days is None:
             return ""
         try:
-            rounds_of(draft.measure, draft.days, draft.compared, walk.known)
+            rounds = rounds_of(draft.measure, draft.days, draft.compared, walk.known)
+            if draft.ground is not None and draft.treatments is not None:
+                doses = doses_of(draft, chosen(draft, draft.ground, walk.known).cuts, walk.known)
+                grid_of(draft, rounds, doses, walk.known)
+        except (DoseProblem, GroundError):
+            return ""  # their own steps say it
         except DaysError as error:
             return str(error)
         return ""
@@ -104,6 +133,7 @@ class DaysStep(Step[DaysForm, DaysPart]):
             rounds = rounds_of(measure, days, draft.compared, walk.known)
             cuts = chosen(draft, ground, walk.known).cuts
             doses = doses_of(draft, cuts, walk.known)
+            grid = grid_of(draft, rounds, doses, walk.known)
         except EprobaError as error:
             return DaysPage(problem=str(error))
         asked = [walk.known.measures[key] for key in measure.asked]
@@ -111,7 +141,8 @@ class DaysStep(Step[DaysForm, DaysPart]):
         each, known = len(cuts) // draft.rows, walk.known.recipes
         going = visits(doses.treatments, doses.pours, cuts, each, known, walk.bench.kit)
         poured = {day: visit.minutes for visit in going for day in visit.on}
-        loads = calendar(rounds, poured, measure.start_on, per_unit, len(cuts), days.pulls or (measure.decision_day,))
+        pulls = days.pulls or (measure.decision_day,)
+        loads = calendar(rounds, poured, measure.start_on, per_unit, len(cuts), pulls, grid)
         noun = COMPARED[draft.compared].noun
         tasks = [task for load in loads for task in _tasks(load, noun, doses)]
         return DaysPage(
@@ -122,6 +153,8 @@ class DaysStep(Step[DaysForm, DaysPart]):
             why=tuple(dict.fromkeys(RHYTHMS[each.rhythm] for each in asked)),
             destructive=tuple(each.name for each in asked if each.destructive),
             visits=going,
+            grid=tuple(_row(each, rounds, grid[each.key]) for each in asked),
+            minutes=tuple((load.day, load.minutes) for load in loads if load.round),
         )
 
     def advice(self, walk: Walk) -> list[Advice]:
@@ -129,6 +162,11 @@ class DaysStep(Step[DaysForm, DaysPart]):
         if measure is None or days is None:
             return []
         return on_weekday(measure.start_on, measure.decision_day, days.weekdays) + on_brews(walk)
+
+
+def _row(measure: Measure, rounds: Sequence[int], asked: Sequence[int]) -> GridRow:
+    cells = tuple((day, cell(measure.key, day), day in asked) for day in rounds)
+    return GridRow(measure.name, WHEN[measure.when], measure.destructive, cells)
 
 
 def _tasks(load: DayLoad, noun: str, doses: Dosed) -> list[Task]:

@@ -10,7 +10,7 @@ from wtforms import RadioField, SelectMultipleField, StringField, ValidationErro
 from wtforms.validators import InputRequired
 from wtforms.widgets import CheckboxInput, ListWidget
 
-from eproba.core.measuring.measures import Measure
+from eproba.core.measuring.measures import GROUPS, Measure, by_group
 from eproba.core.planning.advice import Advice, on_days, on_kind, on_place
 from eproba.core.planning.draft import MeasurePart
 from eproba.core.stats.summaries import SUMMARIES
@@ -46,7 +46,8 @@ class MeasureForm(FlaskForm):
     def __init__(self, known: Mapping[str, Measure], **kwargs: Any) -> None:
         super().__init__(**kwargs)
         self.known = known
-        self.measure.choices = self.also.choices = [(key, measure.name) for key, measure in known.items()]
+        self.also.choices = [(key, measure.name) for key, measure in known.items()]
+        self.measure.choices = [(key, name) for key, name in self.also.choices if known[key].can_be_first]
 
     def validate_start_on(self, field: Any) -> None:
         try:
@@ -82,9 +83,10 @@ class MeasureForm(FlaskForm):
 
 @dataclass(frozen=True)
 class MeasurePage:
-    """The measures, those that suit the kind of trial first; whether the trial has a baseline."""
+    """The measures by what one looks at: (title, measures, opened), those that suit the kind of trial opened; whether
+    the trial has a baseline."""
 
-    measures: Mapping[str, Measure]
+    groups: tuple[tuple[str, tuple[Measure, ...], bool], ...]
     first: tuple[str, ...]
     baseline: bool
 
@@ -149,9 +151,13 @@ class MeasureStep(Step[MeasureForm, MeasurePart]):
         return f"{measure.name}, {worth}, {day_words(part.start_on)} + {part.decision_day} days"
 
     def page(self, walk: Walk) -> MeasurePage:
-        kind = COMPARED[walk.draft.compared]
-        ordered = sorted(walk.known.measures.items(), key=lambda each: each[0] not in kind.first)
-        return MeasurePage(dict(ordered), kind.first, kind.baseline)
+        kind, form = COMPARED[walk.draft.compared], walk.forms["measure"]
+        chosen = {form.data["measure"], *(form.data["also"] or []), *kind.first}
+        groups = tuple(
+            (GROUPS[group], tuple(measures), any(each.key in chosen for each in measures))
+            for group, measures in by_group(walk.known.measures).items()
+        )
+        return MeasurePage(groups, kind.first, kind.baseline)
 
     def advice(self, walk: Walk) -> list[Advice]:
         part = walk.draft.measure
