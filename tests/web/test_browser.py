@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.conftest import Client, crowded_garden, demo_garden
-from tests.web.steps import fill
+from tests.web.steps import fill, planned
 
 AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()
 PLACES = ["/", "/trials", "/trials/1", "/trials/2", "/trials/1/verdict", "/trials/2/verdict", "/trials/3/verdict"]
@@ -27,6 +27,7 @@ PLACES += [
 BREWING = ["/recipes", "/recipes/greens-sugar-juice", "/recipes/compare?family=steeps", "/recipes/yeast-starter/copy"]
 BREWING += ["/mix", "/trials/5/mix", "/shelf", "/batches/new", "/batches/3", "/batches/4", "/weather"]
 BREWING += ["/trials/5/pours/7", "/trials/5/pours", "/trials/5"]
+FIRST = "Day of the first seedling"
 GARDEN = {"/", "/trials/2", "/trials/2/readings", "/trials/4/pours/0", "/trials/5/pours/7", "/shelf", "/waiting"}
 
 
@@ -168,6 +169,58 @@ def test_doubt_skip_undo_and_last_time(phone, live):
     expect(phone.locator(".till-measure")).to_contain_text("Worms at the surface")
     expect(phone.locator(".till-line")).to_have_text("All sent.")
     assert values(live, 2, 9) == {("H1", "Moisture meter", "1"): "5", ("H1", "Moisture meter", "2"): "Meter failed"}
+
+
+def test_a_round_of_every_kind_of_answer_with_the_signal_lost_in_the_middle(phone, live):
+    """Twelve units: height, smell by buttons, the first seedling, water by weighing; out and back in between."""
+    client = Client(live.app)
+    draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
+    planned(client, draft)
+    fill(client, draft, "measure", also=["soil_smell", "first_seedling", "water_weighed"])
+    trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
+    phone.goto(f"{trial}/readings")
+    phone.goto(phone.get_by_role("link", name="Type this round").get_attribute("href"))
+
+    def unit(number):
+        expect(phone.locator(".till-code")).to_have_text(f"P{number}")
+        type_in(phone, 10 + number)
+        phone.get_by_role("button", name="3 faintly of woods").tap()
+        phone.get_by_role("button", name="It has happened" if number % 2 else "Not yet").tap()
+        for name, grams in (("wet_g", "182.4"), ("dry_g", f"{150 + number}"), ("tin_g", "31,2")):
+            phone.locator(f"#in-{name}").fill(grams)
+        phone.locator(".till-inputs").get_by_role("button", name="Next").tap()
+
+    unit(1)
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    phone.context.set_offline(True)
+    for number in range(2, 7):
+        unit(number)
+    expect(phone.locator(".till-line")).to_contain_text("20 readings wait safely on this device")
+    phone.context.set_offline(False)
+    phone.evaluate("window.dispatchEvent(new Event('online'))")
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    for number in range(7, 13):
+        unit(number)
+    expect(phone.locator(".till-count")).to_have_text("48 of 48")
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    stored = values(live, trial.rsplit("/", 1)[1], 0)
+    assert stored["P3", "Soil smell", "1"] == "3"
+    assert (stored["P3", FIRST, "1"], stored["P4", FIRST, "1"]) == ("1", "0")
+    assert float(stored["P2", "Water by weighing", "1"]) == pytest.approx((182.4 - 152) / (152 - 31.2), rel=1e-4)
+    phone.goto(f"{trial}/readings")
+    phone.get_by_role("link", name="Day 7", exact=True).click()
+    phone.goto(phone.get_by_role("link", name="Type this round").get_attribute("href"))
+    expect(phone.locator(".till-count")).to_contain_text("of 42")  # half have their seedling: that is not asked again
+    phone.locator("#typed").fill("12")
+    phone.keyboard.press("Enter")
+    phone.get_by_role("button", name="How").tap()
+    expect(phone.locator(".till-how")).to_contain_text("Not within 48 hours of a pour.")
+    phone.locator(".till-map summary").tap()
+    expect(phone.locator(".till-map .here")).to_have_attribute("data-code", "P1")
+    phone.get_by_label("One after the other").select_option("measure")
+    expect(phone.locator(".till-measure")).to_contain_text("Plant height")
+    expect(phone.locator(".till-code")).to_have_text("P2")
+    assert phone.evaluate("document.documentElement.scrollWidth") <= 390
 
 
 @demo_garden

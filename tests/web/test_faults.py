@@ -54,7 +54,7 @@ def test_a_full_disk_of_the_computer_is_said(client, app):
     assert (
         "The disk of the computer is full. Nothing you typed is lost: make room there, then send again." in answer.text
     )
-    assert 'name="name" value="Flowers"' in answer.text
+    assert 'name="name" value="Buds"' in answer.text
 
 
 def test_an_old_page_offers_to_send_again(client):
@@ -62,7 +62,7 @@ def test_an_old_page_offers_to_send_again(client):
     page = stale.get_data(as_text=True)
     assert stale.status_code == 400
     assert "open for a long time" in page
-    assert 'name="name" value="Flowers"' in page
+    assert 'name="name" value="Buds"' in page
 
 
 @pytest.mark.parametrize(

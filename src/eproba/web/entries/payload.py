@@ -8,7 +8,7 @@ from eproba.core.errors import EprobaError
 from eproba.core.trial.readings import LONGEST_REASON, Entry
 from eproba.store.commands.readings import Sent
 
-LONGEST_ID, LONGEST_TYPED = 64, 60
+LONGEST_ID, LONGEST_TYPED = 64, 600  # a run of readings for a calculator is long
 MOST_AT_ONCE = 500
 AHEAD = timedelta(minutes=10)  # of our clock: a device that runs ahead by more reads in the future
 

@@ -52,8 +52,9 @@ def _told(answer: Answer) -> dict[str, Any]:
 
 
 def reading_told(reading: Reading) -> dict[str, Any]:
-    """A reading for a device: `value` and `skip` empty where one was taken back."""
-    return {"value": reading.value, "skip": reading.skip_reason, "version": reading.version, "by": reading.by}
+    """A reading for a device: `value` and `skip` empty where one was taken back; `inputs` of what was worked out."""
+    told = {"value": reading.value, "skip": reading.skip_reason, "version": reading.version, "by": reading.by}
+    return told | ({"inputs": reading.typed} if "=" in reading.typed else {})
 
 
 @entries.get("/waiting")

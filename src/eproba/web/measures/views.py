@@ -3,12 +3,14 @@
 import secrets
 from typing import Any
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, abort, flash, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from wtforms import BooleanField, RadioField, SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import InputRequired, Length
 
+from eproba.core.errors import EprobaError
+from eproba.core.measuring.calculators import reckon
 from eproba.core.measuring.measures import (
     BY_STEPS,
     GROUPS,
@@ -18,9 +20,11 @@ from eproba.core.measuring.measures import (
     MeasureError,
     Own,
     by_group,
+    inputs_typed,
     own_measure,
 )
 from eproba.core.trial.worth import as_kept
+from eproba.core.words import figure
 from eproba.store.commands.measures import add_own_measure, drop_own_measure
 from eproba.store.measures import all_measures
 from eproba.web.ui.fields import NumberField, whole
@@ -86,6 +90,23 @@ def index() -> ResponseReturnValue:
         back="" if (draft := whole(request.args.get("draft", ""))) is None else _plan(draft),
     )
     return page, 400 if form.errors else 200
+
+
+@measures.get("/measures/reckon")
+def reckon_inputs() -> ResponseReturnValue:
+    """What the inputs of a calculator give, while they are typed: the number with its doubt, and what is to be said."""
+    measure = all_measures(db()).get(request.args.get("measure", ""))
+    if measure is None or measure.calculator is None:
+        abort(404)
+    try:
+        found = reckon(measure.calculator, inputs_typed(request.args.get("inputs", "")))
+    except EprobaError as error:
+        return jsonify(said=[str(error)], value="")
+    main = next(each for each in measure.calculator.results if each.name == measure.calculator.main)
+    value, doubt = found.results[main.name], found.doubts.get(main.name)
+    about = "" if doubt is None else f", give or take {figure(doubt)}"
+    told = "" if value is None else f"{main.words}: {value:.{main.decimals}f} {main.unit}".rstrip() + about
+    return jsonify(said=list(found.said), value=told)
 
 
 def _plan(draft_id: int) -> str:

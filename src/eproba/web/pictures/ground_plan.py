@@ -109,6 +109,11 @@ def ground_plan(
     )
 
 
+def ways_plan(trial: Trial) -> GroundPlan:
+    """Where the units stand, with nothing said of who got what: for the way through a round."""
+    return ground_plan(trial.site, [(unit.cut, None) for unit in trial.units], {})
+
+
 def _scale(site: Site, cuts: Sequence[Cut], left: float) -> float:
     """Fit the width; but never tiles too small to read or absurdly large."""
     across = max(place.x_cm + place.width_cm for place in site.places) - left

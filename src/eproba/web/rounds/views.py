@@ -6,14 +6,17 @@ from typing import Any
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from eproba.core.trial.lots import shuffled
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import limits
+from eproba.core.trial.rounds import happened
 from eproba.core.words import day_words
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.rounds import finish_round, note_round, open_again
-from eproba.store.readings import readings_of
+from eproba.store.readings import all_readings, readings_of
 from eproba.store.trials import trial_with_key, unit_of
 from eproba.web.entries.views import reading_told
+from eproba.web.pictures.ground_plan import ways_plan
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, trial_or_404, who
 from eproba.web.verdict.keeping import kept
@@ -37,6 +40,9 @@ def show(trial_id: int, round_id: int) -> ResponseReturnValue:
 def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
     earlier = [each for each in trial.rounds if each.day < this.day and each.done]
     previous = readings_of(db(), trial.id, earlier[-1].id) if earlier else []
+    walked = trial.living(trial.date_of(this.day))
+    code = {unit.id: unit.code for unit in trial.units}
+    over = happened(trial, this, all_readings(db(), trial.id))
     data = {
         "trial": trial.key,
         "trialName": trial.name,
@@ -47,7 +53,10 @@ def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
         "plannedText": day_words(trial.date_of(this.day)),
         "today": today().isoformat(),
         "who": who(),
-        "units": [_unit(trial, u, this) for u in trial.living(trial.date_of(this.day))],
+        "units": [_unit(trial, u, this) for u in walked],
+        "shuffled": [walked[place].code for place in shuffled(len(walked), this.key)],
+        "over": sorted(f"{code[unit_id]}:{key}" for unit_id, key in over),
+        "reckon": url_for("measures.reckon_inputs"),
         "start": request.args.get("unit", ""),
         "asked": [_asked(each) for each in trial.asked_in(this)],
         "saved": _by_place(trial, readings_of(db(), trial.id, this.id, blanks=True)),
@@ -56,8 +65,9 @@ def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
     }
     sealed = trial.sealed(today())
     return render_template(
-        "rounds/round.html", trial=trial, round=this, data=data, note=note, problem=problem, sealed=sealed
-    )
+        "rounds/round.html", trial=trial, round=this, data=data, note=note, problem=problem, sealed=sealed,
+        plan=ways_plan(trial),
+    )  # fmt: skip
 
 
 def _unit(trial: Trial, unit: Unit, this: Round) -> dict[str, Any]:
@@ -71,7 +81,11 @@ def _unit(trial: Trial, unit: Unit, this: Round) -> dict[str, Any]:
 
 def _asked(asked: Asked) -> dict[str, Any]:
     """A measure for the till, with the limits by which its own question goes."""
-    shown = {name: getattr(asked.measure, name) for name in ("key", "name", "unit", "decimals", "levels")}
+    names = ("key", "name", "unit", "decimals", "levels", "kind", "how", "cannot_tell")
+    shown: dict[str, Any] = {name: getattr(asked.measure, name) for name in names}
+    worked = asked.measure.calculator
+    shown["inputs"] = [] if worked is None else [vars(each) for each in worked.inputs]
+    shown["meter"] = worked is not None and worked.needs_meter
     within = asdict(limits(asked))
     bounded = {name: value if abs(value) < float("inf") else None for name, value in within.items()}
     return {**shown, **bounded, "perUnit": asked.per_unit}

@@ -9,6 +9,26 @@ function number(text) {
   return NUMBER.test(cleaned) ? Number(cleaned.replace(",", ".").replace("−", "-")) : NaN;
 }
 
+// How this device likes to go through a round.
+function remembered() {
+  try {
+    return JSON.parse(localStorage.getItem("round-ways") ?? "{}");
+  } catch {
+    return {};
+  }
+}
+
+const TAPS = {
+  "yes or no": [
+    { words: "Yes", typed: "1" },
+    { words: "No", typed: "0" },
+  ],
+  day: [
+    { words: "It has happened", typed: "1" },
+    { words: "Not yet", typed: "0" },
+  ],
+};
+
 document.addEventListener("alpine:init", () => {
   const data = JSON.parse(document.getElementById("round-data").textContent);
   const stepsOf = (unit, asked) =>
@@ -18,7 +38,21 @@ document.addEventListener("alpine:init", () => {
       replicate: i + 1,
       place: `${unit.code}:${asked.key}:${i + 1}`,
     }));
-  const steps = data.units.flatMap((unit) => data.asked.flatMap((asked) => stepsOf(unit, asked)));
+  const unitCalled = (code) => data.units.find((unit) => unit.code === code);
+  const isOver = (unit, asked) => data.over.includes(`${unit.code}:${asked.key}`); // it has happened: no more to ask
+  const wished = { order: "walk", by: "unit", ...remembered() };
+  let steps = [];
+
+  // One unit after the other with all that is asked, or one measure after the other through all units.
+  function lay() {
+    const units = wished.order === "shuffle" ? data.shuffled.map(unitCalled) : data.units;
+    const pairs =
+      wished.by === "measure"
+        ? data.asked.flatMap((asked) => units.map((unit) => [unit, asked]))
+        : units.flatMap((unit) => data.asked.map((asked) => [unit, asked]));
+    steps = pairs.filter(([unit, asked]) => !isOver(unit, asked)).flatMap(([unit, asked]) => stepsOf(unit, asked));
+  }
+  lay();
   const stepAt = (place) => steps.find((step) => step.place === place);
   const placeOf = (op) => `${op.unit}:${op.measure}:${op.replicate}`;
   const known = { ...data.saved }; // as the computer last told
@@ -41,6 +75,13 @@ document.addEventListener("alpine:init", () => {
     safe: true,
     open: [],
     reasons: REASONS,
+    order: wished.order,
+    by: wished.by,
+    laid: 1,
+    showHow: false,
+    given: {}, // inputs of a calculator by name
+    way: "",
+    reckoned: "",
     ready: false,
 
     // A tag's code opens the till at its unit, while that has something open.
@@ -72,7 +113,7 @@ document.addEventListener("alpine:init", () => {
 
     // What the page shows.
     get step() {
-      return steps[Math.min(this.at, steps.length - 1)];
+      return this.laid && steps[Math.min(this.at, steps.length - 1)]; // laid anew: shown anew
     },
     get asking() {
       return this.ready && steps.length > 0 && this.at < steps.length && !this.skipping && !this.deciding;
@@ -101,7 +142,7 @@ document.addEventListener("alpine:init", () => {
       return perUnit > 1 ? `${name}, ${this.step.replicate} of ${perUnit}` : name;
     },
     get measureHint() {
-      return `${this.step.asked.low} to ${this.step.asked.high}`;
+      return this.hasChoices || this.isWorked ? "" : `${this.step.asked.low} to ${this.step.asked.high}`;
     },
     get measureUnit() {
       return this.step.asked.unit;
@@ -109,11 +150,112 @@ document.addEventListener("alpine:init", () => {
     get mayBeNegative() {
       return this.step.asked.low < 0;
     },
-    get levels() {
-      return this.step.asked.levels;
+    // A level, a class, a yes or a day is one tap.
+    get choices() {
+      const { levels, kind, low } = this.step.asked;
+      if (levels.length) return levels.map((words, n) => ({ words: `${low + n} ${words}`, typed: String(low + n) }));
+      return TAPS[kind] ?? [];
     },
-    get hasLevels() {
-      return this.levels.length > 0;
+    get hasChoices() {
+      return this.choices.length > 0;
+    },
+    choose(choice) {
+      this.typed = choice.typed;
+      this.keep();
+    },
+    // Keys of one figure choose too; Enter alone chooses nothing, so that one pressed twice does no harm.
+    pressChoice(event) {
+      const choice = this.choices.find((each) => each.typed === event.key);
+      if (choice) this.choose(choice);
+    },
+    choiceLook(choice) {
+      return this.typed === choice.typed ? "is-chosen" : "";
+    },
+    get isTyped() {
+      return !this.isWorked && !this.isTapped;
+    },
+    // No field where a tap says it all, and no keypad over the buttons of a phone.
+    get isTapped() {
+      return this.step.asked.kind in TAPS || (this.hasChoices && matchMedia("(pointer: coarse)").matches);
+    },
+    // What is worked out asks its inputs one by one.
+    get isWorked() {
+      return this.step.asked.inputs.length > 0;
+    },
+    get ways() {
+      return [...new Set(this.step.asked.inputs.map((each) => each.way).filter(Boolean))];
+    },
+    get hasWays() {
+      return this.ways.length > 1;
+    },
+    wayText(way) {
+      return this.step.asked.inputs.filter((each) => each.way === way).map((each) => each.asks).join(", ");
+    },
+    get inputs() {
+      const way = this.way || this.ways[0] || "";
+      return this.step.asked.inputs
+        .filter((each) => !each.way || each.way === way)
+        .map((each) => ({
+          ...each,
+          id: `in-${each.name}`,
+          label: each.unit ? `${each.asks}, ${each.unit}` : each.asks,
+          hint: each.many ? "one after the other: 420 432 444" : each.usual === null ? "" : `usually ${each.usual}`,
+        }));
+    },
+    typedFor(each) {
+      return this.given[each.name] ?? "";
+    },
+    give(event) {
+      this.given[event.target.dataset.name] = event.target.value;
+    },
+    get inputText() {
+      const typed = this.inputs.map((each) => [each.name, (this.given[each.name] ?? "").trim()]);
+      const clean = (text) => text.replace(/,\s+/g, ";").replace(/[;\s]+/g, ";");
+      return typed.filter(([, text]) => text).map(([name, text]) => `${name}=${clean(text)}`).join(" ");
+    },
+    nextInput(event) {
+      const fields = [...document.querySelectorAll(".till-inputs .input")];
+      const next = fields[fields.indexOf(event.target) + 1];
+      if (next) next.focus();
+      else this.keep();
+    },
+    // What they give is worked out by the computer, in one place; without signal it is told when it is sent.
+    async work() {
+      const inputs = this.inputText;
+      this.reckoned = "";
+      if (!inputs) return;
+      try {
+        const asked = new URLSearchParams({ measure: this.step.asked.key, inputs });
+        const told = await (await fetch(`${data.reckon}?${asked}`, { headers: { Accept: "application/json" } })).json();
+        if (inputs === this.inputText) this.reckoned = [told.value, ...told.said].filter(Boolean).join(" ");
+      } catch {
+        this.reckoned = "No signal: worked out when it is sent.";
+      }
+    },
+    get howText() {
+      return `${this.step.asked.how.join(" ")} It can’t tell: ${this.step.asked.cannot_tell}`;
+    },
+    toggleHow() {
+      this.showHow = !this.showHow;
+    },
+    // Where one stands on the ground, and where to go next.
+    mark() {
+      const next = steps.slice(this.at).find((step) => step.unit.code !== this.step.unit.code);
+      document.querySelectorAll(".till-map [data-code]").forEach((tile) => {
+        tile.classList.toggle("here", tile.dataset.code === this.step.unit.code);
+        tile.classList.toggle("next", tile.dataset.code === next?.unit.code);
+      });
+    },
+    arrange() {
+      Object.assign(wished, { order: this.order, by: this.by });
+      try {
+        localStorage.setItem("round-ways", JSON.stringify(wished));
+      } catch {
+        // It goes this way until the page is closed.
+      }
+      lay();
+      this.laid += 1;
+      this.goTo(this.firstOpen());
     },
     get noPrevious() {
       return data.previousDay === null;
@@ -209,19 +351,30 @@ document.addEventListener("alpine:init", () => {
       this.says = "";
       this.doubted = null;
       this.showPrevious = false;
+      this.showHow = false;
+      this.reckoned = "";
+      this.mark();
       const there = this.at < steps.length ? this.saved[this.step.place] : undefined;
       this.typed = there && there.value !== null ? String(there.value) : "";
       if (there && there.value === null && there.skip) this.says = `Skipped: ${there.skip}`;
+      const parts = (there?.inputs ?? "").split(" ").filter(Boolean);
+      this.given = Object.fromEntries(parts.map((part) => part.split("=")).map(([k, v]) => [k, v.replace(/;/g, " ")]));
+      this.way = this.step.asked.inputs.find((each) => each.way && this.given[each.name])?.way ?? this.ways[0] ?? "";
       const shown = this.typed;
       this.$nextTick(() => this.focusOn(shown, 40));
     },
     // x-show uncovers the field by a timer of its own: try until it can take the focus.
     focusOn(shown, tries) {
-      const field = this.$refs.typed;
+      const first = this.isTapped ? ".till-choices" : this.isWorked ? ".till-inputs .input" : "#typed";
+      const field = document.querySelector(first);
       if (!this.asking || tries === 0) return;
+      if (!field) {
+        setTimeout(() => this.focusOn(shown, tries - 1), 25);
+        return;
+      }
       field.focus();
       if (document.activeElement !== field) setTimeout(() => this.focusOn(shown, tries - 1), 25);
-      else if (shown && field.value === shown) field.select(); // never over a digit that was typed meanwhile
+      else if (shown && field.select && field.value === shown) field.select(); // never over a digit that was typed meanwhile
     },
     goTo(place) {
       this.at = Math.max(0, Math.min(steps.length, place));
@@ -244,6 +397,10 @@ document.addEventListener("alpine:init", () => {
 
     // Typing. The question goes by the limits that the computer sent; the computer has the last word.
     keep() {
+      if (this.isWorked) {
+        this.keepWorked();
+        return;
+      }
       const value = number(this.typed);
       const { low, high, least, most, whole, unit, name } = this.step.asked;
       if (Number.isNaN(value)) {
@@ -267,6 +424,16 @@ document.addEventListener("alpine:init", () => {
         return;
       }
       this.record(this.step, { typed: this.typed.trim(), skip: "", sure: odd });
+      this.goOn();
+    },
+    keepWorked() {
+      const missing = this.inputs.find((each) => !each.spare && each.usual === null && !this.given[each.name]?.trim());
+      if (missing) {
+        this.says = `Give ${missing.label}, or skip.`;
+        document.getElementById(missing.id)?.focus();
+        return;
+      }
+      this.record(this.step, { typed: this.inputText, skip: "", sure: true });
       this.goOn();
     },
     startSkipping() {
@@ -310,7 +477,8 @@ document.addEventListener("alpine:init", () => {
     show(op) {
       const version = this.saved[placeOf(op)]?.version ?? 0;
       const value = op.undo || !op.typed ? null : op.typed;
-      this.saved[placeOf(op)] = { value, skip: op.undo ? "" : op.skip, version, by: data.who, id: op.id };
+      const inputs = value?.includes("=") ? value : "";
+      this.saved[placeOf(op)] = { value, skip: op.undo ? "" : op.skip, version, by: data.who, id: op.id, inputs };
     },
     async queue(step, op) {
       const reading = step.asked.perUnit > 1 ? `, ${step.replicate}` : "";
@@ -326,7 +494,8 @@ document.addEventListener("alpine:init", () => {
       await Keeper.forget(last);
       const step = stepAt(last.place);
       if (step) {
-        const back = last.before && { typed: String(last.before.value ?? ""), skip: last.before.skip, sure: true };
+        const was = last.before?.inputs || String(last.before?.value ?? "");
+        const back = last.before && { typed: was, skip: last.before.skip, sure: true };
         const op = this.opFor(step, back ?? { typed: "", skip: "", undo: true });
         this.storing += 1;
         this.show(op);
