@@ -231,7 +231,10 @@ def asked(home, query):
 
 
 NAMES = "SELECT name FROM own_measure ORDER BY name"
-KEPT = "INSERT INTO own_measure VALUES ('x', '{}', 'flowers', 0, 9, 0, 'higher', 'difference', '')"
+KEPT = (
+    "INSERT INTO own_measure VALUES ('x', '{}', 'flowers', 0, 9, 0, 'higher', 'difference', '', 'quantity', '[]', 9,"
+    " 'every round', false)"
+)
 
 
 def test_backup_and_a_restore_killed_at_any_step_leaves_the_old_or_the_new(home, begun):

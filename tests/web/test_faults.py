@@ -62,7 +62,7 @@ def test_an_old_page_offers_to_send_again(client):
     page = stale.get_data(as_text=True)
     assert stale.status_code == 400
     assert "open for a long time" in page
-    assert 'name="name" value="Buds"' in page
+    assert 'name="name" value="Flowers"' in page
 
 
 @pytest.mark.parametrize(

@@ -374,7 +374,7 @@ document.addEventListener("alpine:init", () => {
       }
       field.focus();
       if (document.activeElement !== field) setTimeout(() => this.focusOn(shown, tries - 1), 25);
-      else if (shown && field.select && field.value === shown) field.select(); // never over a digit that was typed meanwhile
+      else if (shown && field.value === shown) field.select?.(); // never over a digit that was typed meanwhile
     },
     goTo(place) {
       this.at = Math.max(0, Math.min(steps.length, place));
