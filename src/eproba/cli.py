@@ -17,6 +17,8 @@ from eproba.core.words import parse_number
 if TYPE_CHECKING:
     from sqlmodel import Session
 
+    from eproba.core.measuring.photo import Array
+
 
 @click.group()
 def main() -> None:
@@ -150,6 +152,37 @@ def reckon_one(calculator: str, inputs: tuple[str, ...], as_json: bool) -> None:
     click.echo(reckon_json(found) if as_json else reckon_text(known[calculator], found))
     for line in found.said if as_json else ():
         click.echo(f"eproba reckon: {line}", err=True)
+
+
+@main.command("photo")
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--outline", help="The unit's outline in pixels of the picture: 'x,y;x,y;x,y'.")
+@click.option("--no-tag", is_flag=True, help="Measure without a tag: cover alone.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
+def measure_photos(files: tuple[Path, ...], outline: str | None, no_tag: bool, as_json: bool) -> None:
+    """Measure cover and greenness on pictures, or on all pictures of a folder."""
+    from eproba.exchange.photo_out import files_of, photo_found, photo_json, photo_text
+
+    if missing := next((each for each in files if not each.exists()), None):
+        _refuse(f"{missing}: there is no such file", "photo")
+    try:
+        corners = None if outline is None else _outline(outline)
+    except EprobaError as error:
+        _refuse(f"--outline: {error}", "photo")
+    every = files_of(files)
+    with click.progressbar(every, file=sys.stderr, hidden=len(every) < 2, label="pictures") as going:
+        found = [photo_found(each, corners, not no_tag) for each in going]
+    click.echo(photo_json(found) if as_json else photo_text(found))
+
+
+def _outline(text: str) -> "Array":
+    """`x,y;x,y;x,y` as points."""
+    import numpy as np
+
+    points = [part.split(",") for part in text.split(";") if part.strip()]
+    if len(points) < 3 or any(len(point) != 2 for point in points):
+        raise EprobaError("give three corners or more, like 10,10;300,10;300,200")
+    return np.array([[parse_number(each) for each in point] for point in points])
 
 
 @main.command("recipes")

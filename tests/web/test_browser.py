@@ -2,11 +2,15 @@
 
 import json
 import re
+from io import BytesIO
 from pathlib import Path
 
+import numpy as np
 import pytest
+from PIL import Image
 from playwright.sync_api import expect
 
+from eproba.exchange.photo_out import measured
 from tests.conftest import Client, crowded_garden, demo_garden
 from tests.web.steps import fill, planned
 
@@ -221,6 +225,22 @@ def test_a_round_of_every_kind_of_answer_with_the_signal_lost_in_the_middle(phon
     expect(phone.locator(".till-measure")).to_contain_text("Plant height")
     expect(phone.locator(".till-code")).to_have_text("P2")
     assert phone.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+@demo_garden
+def test_a_printed_tag_is_read_back_from_a_picture(page):
+    """As the page draws it, laid on soil: unit, scale and light are found in it."""
+    page.goto("/trials/2/tags")
+    shot = page.locator(".tag-card").nth(3).screenshot()
+    card = np.asarray(Image.open(BytesIO(shot)).convert("RGB"))
+    lying = np.full((700, 900, 3), (96, 74, 55), np.uint8)
+    lying[100 : 100 + card.shape[0], 150 : 150 + card.shape[1]] = card
+    file = BytesIO()
+    Image.fromarray(lying).save(file, "PNG")
+    found = measured("tag.png", file.getvalue())
+    assert (found.unit, found.problem) == ("H4", None)
+    assert found.cm_per_px == pytest.approx(8 / card.shape[1], rel=0.02)
+    assert found.cover < 0.5
 
 
 @demo_garden

@@ -12,7 +12,7 @@ from tests.web.steps import text
 @demo_garden
 def test_tags_lead_to_the_round_and_hide_what_is_blind(client, app):
     tags = text(client, "/trials/2/tags")
-    assert tags.count('class="tag-code"') == 10
+    assert tags.count('class="tag-card"') == 10
     assert tags.count("<svg") >= 20, "a stake and a code each"
     old = client.get("/units/20").headers["Location"]
     assert re.fullmatch(r"/t/\w{16}/H10", old), "a tag that was printed with the unit’s number"

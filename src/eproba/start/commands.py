@@ -28,6 +28,7 @@ USAGE = """Eproba: fair trials in a home garden.
   ./eproba brew FILE.toml [--json]                      a batch from its dated events (docs/brew-log.md)
   ./eproba recipes [--json]                             the recipes of the catalogue
   ./eproba reckon CALCULATOR NAME=VALUE... [--json]     work out a slurry, breathing, infiltration ... (reckon --help)
+  ./eproba photo FILE... [--json]                       cover and greenness on pictures with a unit's tag (photo --help)
 
 For those who build Eproba:
   ./eproba test [pytest arguments]                      everything that CI checks
@@ -201,6 +202,7 @@ COMMANDS: dict[str, Command] = {
     "brew": _ours("brew"),
     "recipes": _ours("recipes"),
     "reckon": _ours("reckon"),
+    "photo": _ours("photo"),
     "test": workbench.test,
     "bench": lambda arguments: workbench.bench(arguments[0] if arguments else ""),
     "mutate": workbench.mutate,

@@ -1,12 +1,9 @@
 """On paper, A4 or Letter: tags for the units, a sheet for the round, the ground plan, the lot slip."""
 
-from functools import lru_cache
 from typing import Any
 
-import segno
 from flask import Blueprint, abort, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from markupsafe import Markup
 
 from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.declaration import declare, short
@@ -28,18 +25,14 @@ def _sheet(template: str, trial: Trial, **shown: Any) -> str:
     )
 
 
-@lru_cache(maxsize=4096)
-def _code(address: str) -> Markup:
-    """A QR code as an inline drawing; kept, since finding the best mask takes its time."""
-    return Markup(segno.make(address, error="m").svg_inline(border=2, omitsize=True))  # noqa: S704 (segno's own SVG)
-
-
 @paper.get("/trials/<int:trial_id>/tags")
 def tags(trial_id: int) -> ResponseReturnValue:
     """A tag for each unit; blind trials do not name the treatment."""
     trial = seen_trial_or_404(trial_id)
     tag = "rounds.by_tag"
-    codes = {u.code: _code(url_for(tag, key=trial.key, code=u.code, _external=True)) for u in trial.units}
+    from eproba.web.pictures.tag_card import tag_card  # OpenCV, which no other page needs
+
+    codes = {u.code: tag_card(url_for(tag, key=trial.key, code=u.code, _external=True)) for u in trial.units}
     local = request.host.split(":")[0] in ("127.0.0.1", "localhost", "[::1]")
     return _sheet("paper/tags.html", trial, codes=codes, local=local)
 
