@@ -2,14 +2,15 @@
 
 import json
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
+from datetime import datetime
 from io import BytesIO
 from pathlib import Path
 
 import numpy as np
 from PIL import Image, ImageOps, UnidentifiedImageError
 
-from eproba.core.measuring.photo import Array, PhotoProblem, Picture, measure_cover
+from eproba.core.measuring.photo import Array, Cover, PhotoProblem, Picture, measure_cover
 from eproba.core.measuring.tag import (
     Tag,
     cm_per_pixel,
@@ -96,37 +97,121 @@ def measured(name: str, content: bytes, outline: Array | None = None, with_tag: 
     PhotoProblem
         No picture, no tag where there should be one, or light that gives no number.
     """
+    looked = look(content, outline, with_tag)
+    if looked.cover is None:
+        raise PhotoProblem(looked.problem)
+    return looked.found(name)
+
+
+@dataclass(frozen=True)
+class Looked:
+    """A picture as it was looked at: upright and small (`factor` times its own size), its tag, what was measured.
+
+    `lit`: the grey patches could be used; `problem` says why there is no number, or what it can't be used for.
+    """
+
+    picture: Picture
+    factor: float
+    tag: Tag | None = None
+    cover: Cover | None = None
+    lit: bool = False
+    problem: str = ""
+
+    def found(self, name: str = "") -> Found:
+        """Its numbers, in percent and cm."""
+        height, width = self.picture.shape[:2]
+        unit = self.tag.unit if self.tag else None
+        told = Found(
+            name,
+            unit=unit[1] if unit else None,
+            cm_per_px=cm_per_pixel(self.tag, height, width) * self.factor if self.tag else None,
+            problem=self.problem or None,
+        )
+        if self.cover is None:
+            return told
+        return replace(
+            told,
+            cover=100 * self.cover.cover,
+            greenness=self.cover.greenness if self.lit or self.tag is None else None,
+            left_out=100 * self.cover.left_out,
+            threshold=self.cover.threshold,
+        )
+
+
+def look(content: bytes, outline: Array | None = None, with_tag: bool = True) -> Looked:
+    """Look at a picture; what is in the way of a number is told in its `problem`.
+
+    Raises
+    ------
+    PhotoProblem
+        No picture at all.
+    """
     whole = opened(content)
     picture, factor = small(whole)
-    height, width = picture.shape[:2]
-    mask = None if outline is None else inside(outline * factor, height, width)
-    if not with_tag:
-        cover = measure_cover(picture, mask)
-        told = "Without a tag: greenness is not comparable between days."
-        return _told(Found(name, problem=told), cover.cover, cover.greenness, cover.left_out, cover.threshold)
-    tag = find_tag(picture)
-    text = read_code(whole, scaled(tag, 1 / factor))
-    unit = Tag(tag.to_cm, text).unit
-    factors = gains(picture, tag)
+    seen = Looked(picture, factor)
+    try:
+        if not with_tag:
+            told = "Without a tag: greenness is not comparable between days."
+            return replace(seen, cover=_covered(picture, seen, outline), problem=told)
+        tag = find_tag(picture)
+        seen = replace(seen, tag=replace(tag, text=read_code(whole, scaled(tag, 1 / factor))))
+        factors = gains(picture, tag)
+        problems = [] if seen.tag and seen.tag.unit else ["The tag’s code can’t be read: hold still, or go nearer."]
+        problems += [NOT_COMPARABLE] if factors is None else []
+        lit = picture if factors is None else in_its_light(picture, factors)
+        cover = _covered(lit, seen, outline)
+        return replace(seen, cover=cover, lit=factors is not None, problem=" ".join(problems))
+    except PhotoProblem as problem:
+        return replace(seen, problem=str(problem))
+
+
+def look_again(picture: Picture, tag: Tag | None, outline: Array | None) -> Looked:
+    """A kept picture with another outline; its tag is where it was found at first."""
+    seen = Looked(picture, 1.0, tag)
+    factors = None if tag is None else gains(picture, tag)
     lit = picture if factors is None else in_its_light(picture, factors)
-    apart = without_tag(tag, height, width)
-    cover = measure_cover(lit, apart if mask is None else mask & apart, ground_under(tag, height, width))
-    problems = [] if unit else ["The tag’s code can’t be read: hold still, or go nearer."]
-    problems += [NOT_COMPARABLE] if factors is None else []
-    start = Found(
-        name,
-        unit=unit[1] if unit else None,
-        cm_per_px=cm_per_pixel(tag, height, width) * factor,
-        problem=" ".join(problems) or None,
-    )
-    shade = None if factors is None else cover.greenness
-    return _told(start, cover.cover, shade, cover.left_out, cover.threshold)
+    try:
+        cover = _covered(lit, seen, outline)
+    except PhotoProblem as problem:
+        return replace(seen, problem=str(problem))
+    return replace(seen, cover=cover, lit=factors is not None, problem="" if factors is not None else NOT_COMPARABLE)
 
 
-def _told(start: Found, cover: float, greenness: float | None, left_out: float, threshold: float) -> Found:
-    known = {name: value for name, value in asdict(start).items() if value is not None}
-    numbers = {"cover": 100 * cover, "left_out": 100 * left_out, "threshold": threshold}
-    return Found(**{**known, **numbers, **({} if greenness is None else {"greenness": greenness})})
+def jpeg_of(picture: Picture) -> bytes:
+    """A picture as it is kept: without the place and device that a phone writes into it."""
+    file = BytesIO()
+    Image.fromarray(picture).save(file, "JPEG", quality=82, optimize=True)
+    return file.getvalue()
+
+
+def mask_of(looked: Looked) -> bytes:
+    """What was counted as green stands in its colours, all else in grey: a JPEG."""
+    grey = np.repeat(looked.picture.mean(axis=2, keepdims=True) * 0.6 + 90, 3, axis=2).astype(np.uint8)
+    if looked.cover is not None:
+        block = looked.cover.block
+        plants = np.kron(looked.cover.plants, np.ones((block, block), bool))
+        height, width = plants.shape
+        grey[:height, :width][plants] = looked.picture[:height, :width][plants]
+    return jpeg_of(grey)
+
+
+def taken_at(content: bytes) -> datetime | None:
+    """When a phone says that it took the picture, by its own clock."""
+    try:
+        with Image.open(BytesIO(content)) as file:
+            told = file.getexif().get_ifd(0x8769).get(0x9003) or file.getexif().get(0x0132)
+        return datetime.strptime(str(told), "%Y:%m:%d %H:%M:%S").astimezone() if told else None
+    except (OSError, ValueError, SyntaxError, OverflowError):
+        return None
+
+
+def _covered(lit: Picture, seen: Looked, outline: Array | None) -> Cover:
+    height, width = lit.shape[:2]
+    mask = None if outline is None else inside(outline * seen.factor, height, width)
+    if seen.tag is None:
+        return measure_cover(lit, mask)
+    apart = without_tag(seen.tag, height, width)
+    return measure_cover(lit, apart if mask is None else mask & apart, ground_under(seen.tag, height, width))
 
 
 def photo_json(found: Sequence[Found]) -> str:

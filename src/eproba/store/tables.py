@@ -275,6 +275,29 @@ class ReadingRow(SQLModel, table=True):
     saw: bool = False
 
 
+class PictureRow(SQLModel, table=True):
+    """A picture of a unit, small and upright; without unit or round it waits to be sorted. `numbers`: cover, greenness
+    and what else was found; `to_cm`: from its pixels onto the ground; `outline`: of the unit, in pixels; `kept`: yes or
+    no was said to its mask (null: not yet)."""
+
+    __tablename__ = "picture"
+    __table_args__ = (UniqueConstraint("trial_id", "digest"),)
+    id: int = _number()
+    trial_id: int = _of("trial.id", index=False)
+    unit_id: int | None = Field(sa_column=Column(ForeignKey("unit.id", ondelete="SET NULL"), index=True))
+    round_id: int | None = Field(sa_column=Column(ForeignKey("round.id", ondelete="SET NULL"), index=True))
+    taken_at: datetime | None = _maybe_moment()
+    came_at: datetime = _moment()
+    by: str = ""
+    digest: str
+    size: int
+    jpeg: bytes = Field(sa_column=Column(LargeBinary(), nullable=False))
+    numbers: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    to_cm: list[list[float]] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+    outline: list[list[float]] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+    kept: bool | None = None
+
+
 class CorrectionRow(SQLModel, table=True):
     """What a reading was before it was changed, and why; `verdict_before` where the envelope was open."""
 

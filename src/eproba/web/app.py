@@ -20,6 +20,7 @@ from eproba.web.measures.views import measures
 from eproba.web.mixing.views import mixing
 from eproba.web.new_trial.views import new_trial
 from eproba.web.paper.views import paper
+from eproba.web.photos.views import photos
 from eproba.web.pictures import pictures
 from eproba.web.pours.views import pours
 from eproba.web.readings.views import readings
@@ -40,8 +41,8 @@ from eproba.web.weather.views import weather
 
 YEAR = 31_536_000
 PLACES = (
-    base, calendar, entries, household, measures, mixing, new_trial, paper, pictures, pours, readings, recipes, rounds,
-    shelf, today_page, trials, ui, verdict, weather,
+    base, calendar, entries, household, measures, mixing, new_trial, paper, photos, pictures, pours, readings, recipes,
+    rounds, shelf, today_page, trials, ui, verdict, weather,
 )  # fmt: skip
 log = logging.getLogger("eproba.requests")
 

@@ -1,9 +1,11 @@
 """The life of a round: open, in, or missed. One rule closes it, for till, file and button alike."""
 
 from collections.abc import Collection, Iterable
+from datetime import date
 
 from eproba.core.trial.model import Reading, Round, Trial, Unit
 
+NEAR_DAYS = 3
 Place = tuple[int, str, int]  # unit id, measure key, number of the reading
 
 
@@ -38,6 +40,12 @@ def complete(trial: Trial, this: Round, readings: Iterable[Reading]) -> bool:
     there = {(each.unit_id, each.measure_key, each.replicate) for each in known if each.round_id == this.id}
     wanted = places(trial, this, trial.living(trial.date_of(this.day)), happened(trial, this, known))
     return there.issuperset(wanted)
+
+
+def round_near(trial: Trial, on: date) -> Round | None:
+    """The round to which a picture of that day belongs: the nearest within three days, the earlier if in doubt."""
+    near = [each for each in trial.rounds if abs((trial.date_of(each.day) - on).days) <= NEAR_DAYS]
+    return min(near, key=lambda each: (abs((trial.date_of(each.day) - on).days), each.day), default=None)
 
 
 def passed_over(trial: Trial, closing: Round, read: Collection[int]) -> list[tuple[Round, bool]]:

@@ -1,0 +1,235 @@
+"""Pictures of units: sent many at once, sorted by their tags, looked at over the days and side by side."""
+
+import hashlib
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, abort, flash, jsonify, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from eproba.core.errors import EprobaError
+from eproba.core.trial.model import Round, Trial, Unit
+from eproba.core.trial.readings import Entry
+from eproba.core.trial.rounds import round_near
+from eproba.store.commands.locks import Gone
+from eproba.store.commands.pictures import add_picture, change_picture, drop_picture
+from eproba.store.commands.readings import Answer, Sender, Sent, take_entries
+from eproba.store.pictures import Shot, last_outline, picture_of, shots_of
+from eproba.store.tables import PictureRow
+from eproba.web.ui.clock import now, today
+from eproba.web.ui.fields import whole
+from eproba.web.ui.looks import trial_looks
+from eproba.web.ui.responses import wants_json
+from eproba.web.ui.session import db, sees_lots, trial_or_404, who
+from eproba.web.verdict.keeping import kept
+
+photos = Blueprint("photos", __name__, template_folder="templates")
+FOREVER = {"Cache-Control": "private, max-age=86400"}
+
+
+@photos.get("/trials/<int:trial_id>/photos")
+def index(trial_id: int) -> ResponseReturnValue:
+    """What is to be sorted, what is to be decided, and the ways to look at the rest."""
+    return _index(trial_or_404(trial_id))
+
+
+def _index(trial: Trial, problem: str = "") -> str:
+    shots = shots_of(db(), trial.id)
+    return render_template(
+        "photos/index.html",
+        trial=trial,
+        problem=problem,
+        waiting=[_shown(trial, each) for each in shots if not each.sorted or each.kept is None],
+        units=[unit for unit in trial.units if any(each.unit_id == unit.id for each in shots)],
+        rounds=[each for each in trial.rounds if any(shot.round_id == each.id for shot in shots)],
+        count=len(shots),
+        megabytes=sum(each.size for each in shots) / 1e6,
+        asked=_asked(trial),
+    )
+
+
+def _asked(trial: Trial) -> list[str]:
+    return [each.measure.key for each in trial.asked if each.measure.kind == "photo"]
+
+
+def _shown(trial: Trial, shot: Shot) -> dict[str, Any]:
+    units, rounds = {unit.id: unit for unit in trial.units}, {each.id: each for each in trial.rounds}
+    return {"shot": shot, "unit": units.get(shot.unit_id or 0), "round": rounds.get(shot.round_id or 0)}
+
+
+@photos.post("/trials/<int:trial_id>/photos")
+def add(trial_id: int) -> ResponseReturnValue:
+    """Take pictures in: one a request from a page with script, many at once without."""
+    trial = trial_or_404(trial_id)
+    sent = [file for file in request.files.getlist("file") if file.filename]
+    if not sent:
+        return _index(trial, "Choose one or more pictures first."), 400
+    said = [_taken(trial, file.read()) for file in sent]
+    db().commit()
+    if wants_json():
+        return jsonify(said=said[0])
+    for line in said:
+        flash(line)
+    return redirect(url_for("photos.index", trial_id=trial_id))
+
+
+def _taken(trial: Trial, content: bytes) -> str:
+    """Keep one picture; returns what became of it."""
+    from eproba.core.measuring.photo import PhotoProblem
+    from eproba.core.measuring.tag import moved
+    from eproba.exchange.photo_out import jpeg_of, look, look_again, taken_at
+
+    try:
+        looked = look(content)
+    except PhotoProblem as problem:
+        return str(problem)
+    named = looked.tag.unit if looked.tag else None
+    if named and named[0] != trial.key:
+        return f"The tag {named[1]} is one of another trial: send this picture there."
+    unit = trial.by_code.get(named[1]) if named else None
+    before = last_outline(db(), trial.id, unit.id) if unit else None
+    outline = None
+    if looked.tag is not None and before is not None and before.outline and before.to_cm:
+        on_ground = moved(np.array(before.outline), np.array(before.to_cm))
+        outline = moved(on_ground, looked.tag.to_px)
+        looked = look_again(looked.picture, looked.tag, outline)
+    at = taken_at(content)
+    this = round_near(trial, (at or now()).astimezone().date())
+    found = looked.found()
+    add_picture(
+        db(), trial.id, hashlib.sha256(content).hexdigest(), jpeg_of(looked.picture), now(),
+        unit_id=unit.id if unit else None, round_id=this.id if this else None, taken_at=at, by=who(),
+        numbers={name: value for name, value in vars(found).items() if name not in ("file", "unit")},
+        to_cm=looked.tag.to_cm.tolist() if looked.tag else None,
+        outline=None if outline is None else outline.tolist(),
+    )  # fmt: skip
+    where = f"{unit.code}, " if unit else "To be sorted: "
+    cover = f"cover {found.cover:.1f} %. " if found.cover is not None else ""
+    return f"{where}{cover}{found.problem or ''}".strip(" ,")
+
+
+def _picture_or_404(trial_id: int, picture_id: int) -> PictureRow:
+    return picture_of(db(), trial_id, picture_id) or abort(404, "This picture was thrown away.")
+
+
+@photos.get("/trials/<int:trial_id>/photos/<int:picture_id>.jpg")
+def jpeg(trial_id: int, picture_id: int) -> ResponseReturnValue:
+    row = _picture_or_404(trial_id, picture_id)
+    return Response(row.jpeg, content_type="image/jpeg", headers=FOREVER)
+
+
+@photos.get("/trials/<int:trial_id>/photos/<int:picture_id>/mask.jpg")
+def mask(trial_id: int, picture_id: int) -> ResponseReturnValue:
+    """What was counted as green, in colour; the rest in grey."""
+    from eproba.exchange.photo_out import mask_of
+
+    looked = _looked_again(_picture_or_404(trial_id, picture_id))
+    return Response(mask_of(looked), content_type="image/jpeg", headers={"Cache-Control": "no-store"})
+
+
+def _looked_again(row: PictureRow) -> Any:
+    from eproba.core.measuring.tag import Tag
+    from eproba.exchange.photo_out import look_again, opened
+
+    tag = None if row.to_cm is None else Tag(np.array(row.to_cm))
+    return look_again(opened(row.jpeg), tag, None if row.outline is None else np.array(row.outline))
+
+
+@photos.route("/trials/<int:trial_id>/photos/<int:picture_id>", methods=["GET", "POST"])
+def one(trial_id: int, picture_id: int) -> ResponseReturnValue:
+    """One picture with its mask: sort it, tap its outline, say yes or no."""
+    trial = trial_or_404(trial_id)
+    row = _picture_or_404(trial_id, picture_id)
+    if request.method == "GET":
+        return _one(trial, row)
+    go = request.form.get("go", "")
+    if go == "drop":
+        drop_picture(db(), trial_id, picture_id)
+        db().commit()
+        flash("Thrown away.")
+        return redirect(url_for("photos.index", trial_id=trial_id))
+    try:
+        row = change_picture(db(), trial_id, picture_id, **_sorting(trial))
+        _measured_again(row)
+        problem = _decided(trial, row, go)
+    except (EprobaError, Gone) as error:
+        db().rollback()
+        problem = str(error)
+    if problem:
+        return _one(trial, row, problem), 400
+    db().commit()
+    kept(trial_id)
+    if go in ("yes", "no"):
+        return redirect(url_for("photos.index", trial_id=trial_id))
+    return redirect(url_for("photos.one", trial_id=trial_id, picture_id=picture_id))
+
+
+def _one(trial: Trial, row: PictureRow, problem: str = "") -> str:
+    return render_template("photos/one.html", trial=trial, row=row, problem=problem, asked=_asked(trial))
+
+
+def _sorting(trial: Trial) -> dict[str, Any]:
+    """Unit, round and outline as the form has them."""
+    unit = trial.by_code.get(request.form.get("unit", ""))
+    this = next((each for each in trial.rounds if str(each.id) == request.form.get("round")), None)
+    points = [part.split(",") for part in request.form.get("outline", "").split(";") if part.strip()]
+    numbers = [[whole(each) for each in point] for point in points]
+    fits = len(numbers) >= 3 and all(len(point) == 2 and None not in point for point in numbers)
+    return {
+        "unit_id": unit.id if unit else None,
+        "round_id": this.id if this else None,
+        "outline": numbers[:40] if fits else None,
+    }
+
+
+def _measured_again(row: PictureRow) -> None:
+    found = _looked_again(row).found()
+    row.numbers = {name: value for name, value in vars(found).items() if name not in ("file", "unit")}
+
+
+def _decided(trial: Trial, row: PictureRow, go: str) -> str:
+    """A yes writes its numbers as readings; a no keeps the picture alone. Returns what is in the way."""
+    if go not in ("yes", "no"):
+        return ""
+    unit = next((each for each in trial.units if each.id == row.unit_id), None)
+    this = next((each for each in trial.rounds if each.id == row.round_id), None)
+    if unit is None or this is None:
+        return "Say first which unit it shows, and in which round."
+    row.kept = go == "yes"
+    if go == "no":
+        return ""
+    refused = [answer.why for answer in _read_off(trial, row, unit, this) if answer.status != "saved"]
+    return refused[0] if refused else ""
+
+
+def _read_off(trial: Trial, row: PictureRow, unit: Unit, this: Round) -> list[Answer]:
+    """The numbers as readings of what the round asks; they replace what an earlier picture gave."""
+    sent = []
+    for key in _asked(trial):
+        value = row.numbers.get(key)
+        if value is None or key not in {each.measure.key for each in trial.asked_in(this)}:
+            continue
+        entry = Entry(unit.code, key, 1, f"{value:.3f}", today(), sure=True, reason="read off a picture")
+        sent.append(Sent(f"picture-{row.digest[:40]}-{key}", trial.key, this.key, entry, row.taken_at or now()))
+    return take_entries(db(), sent, Sender(who(), now(), "photo", sees_lots()))
+
+
+@photos.get("/trials/<int:trial_id>/photos/units/<code>")
+def unit(trial_id: int, code: str) -> ResponseReturnValue:
+    """One unit over the days."""
+    trial = trial_or_404(trial_id)
+    found = trial.by_code.get(code) or abort(404, "This trial has no such unit.")
+    shots = [_shown(trial, each) for each in shots_of(db(), trial_id, unit_id=found.id)]
+    return render_template("photos/unit.html", trial=trial, unit=found, shots=shots)
+
+
+@photos.get("/trials/<int:trial_id>/photos/rounds/<int:round_id>")
+def side_by_side(trial_id: int, round_id: int) -> ResponseReturnValue:
+    """All units of one day; who got what stays hidden while the envelope is shut."""
+    trial = trial_or_404(trial_id)
+    this = next((each for each in trial.rounds if each.id == round_id), None) or abort(404, "No such round.")
+    shown = [_shown(trial, each) for each in shots_of(db(), trial_id, round_id=round_id)]
+    walked = sorted((each for each in shown if each["unit"]), key=lambda each: each["unit"].walk)
+    sealed = trial.sealed(today())
+    looks = {} if sealed else trial_looks(trial)
+    return render_template("photos/round.html", trial=trial, round=this, shots=walked, sealed=sealed, looks=looks)
