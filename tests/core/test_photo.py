@@ -94,8 +94,12 @@ def test_what_can_not_be_measured_says_what_to_do():
     covered[300:620, 80:300] = SOIL
     with pytest.raises(PhotoProblem, match="Only a piece of the tag"):
         measured("x.jpg", jpeg(covered))
-    blurred = cv2.GaussianBlur(with_tag(picture, wide=720), (0, 0), 4)
-    assert "code can’t be read: hold still" in measured("x.jpg", jpeg(blurred)).problem
+    assert measured("x.jpg", jpeg(cv2.GaussianBlur(with_tag(picture, wide=720), (0, 0), 4))).unit == "P3", (
+        "a shaky hand"
+    )
+    blotted = with_tag(picture, wide=720)
+    blotted[200:400, 300:520] = SOIL
+    assert "code can’t be read: hold still" in measured("x.jpg", jpeg(blotted)).problem
     burnt = measured("x.jpg", jpeg(in_light(with_tag(in_light(picture, (0.6, 0.6, 0.6)), wide=720), (2.2, 2.2, 2.2))))
     assert "greenness is not comparable between days" in burnt.problem
     assert burnt.greenness is None

@@ -16,7 +16,14 @@ from tests.web.steps import fill, planned
 
 AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()
 PLACES = ["/", "/trials", "/trials/1", "/trials/2", "/trials/1/verdict", "/trials/2/verdict", "/trials/3/verdict"]
-PLACES += ["/trials/2/readings", "/trials/1/readings/1", "/trials/4/pours/0", "/trials/1/pours", "/trials/2/tags", "/trials/2/photos"]
+PLACES += [
+    "/trials/2/readings",
+    "/trials/1/readings/1",
+    "/trials/4/pours/0",
+    "/trials/1/pours",
+    "/trials/2/tags",
+    "/trials/2/photos",
+]
 PLACES += ["/trials/2/sheet", "/trials/2/ground", "/trials/2/slip", "/trials/2/amend", "/calendar"]
 PLACES += [
     "/trials/2/readings/import",

@@ -1,6 +1,7 @@
 """Tables, corrections, CSV out and in: all or nothing, each bad row named."""
 
 import io
+import re
 
 import pytest
 
@@ -50,10 +51,20 @@ def test_csv_goes_out_and_comes_in_again(client):
     assert out.headers["Content-Disposition"] == 'attachment; filename="comfrey-and-whey-on-rainbow-chard.csv"'
     lines = out.get_data(as_text=True).splitlines()
     assert len(lines) == 1 + 18 * 5 * 2
-    refused = send(client, "/trials/1", out.get_data(as_text=True))
+    book = client.get("/trials/1/readings.xlsx").get_data()
+    assert book.startswith(b"PK")
+    back = {"file": (io.BytesIO(book), "back.xlsx")}
+    told = client.post("/trials/1/readings/import", back, content_type="multipart/form-data").get_data(as_text=True)
+    assert "Nothing new: 180 readings" in " ".join(told.split())
+    again = send(client, "/trials/1", out.get_data(as_text=True))
+    assert "Nothing new: 180 readings of the file are on record already" in " ".join(
+        again.get_data(as_text=True).split()
+    )
+    changed = re.sub(r"^(28,[^\n]*Widest leaf,1,)[^,]*", r"\g<1>3", out.get_data(as_text=True), count=1, flags=re.M)
+    refused = send(client, "/trials/1", changed)
     assert refused.status_code == 400
     assert "the envelope is open: it needs a reason" in refused.get_data(as_text=True)
-    again = send(client, "/trials/1", out.get_data(as_text=True), reason="found the sheet")
+    again = send(client, "/trials/1", changed, reason="found the sheet")
     assert "already on record" in again.get_data(as_text=True)
     again = client.post("/trials/1/copy", follow_redirects=True)
     draft = again.request.path.rsplit("/", 1)[0]

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import math
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -9,8 +10,9 @@ from datetime import date, datetime, time
 from functools import lru_cache
 
 from eproba.core.errors import EprobaError
+from eproba.core.measuring.measures import value_typed
 from eproba.core.trial.model import Reading, Round, Trial
-from eproba.core.trial.readings import Entry, rule
+from eproba.core.trial.readings import Entry, asked_by_name, rule
 from eproba.core.words import exact, parse_date
 from eproba.exchange.table import TableError, TableRow, read_table
 
@@ -55,18 +57,20 @@ class Wanted:
 
 @dataclass(frozen=True)
 class BadRow:
-    """A row that can't be taken, and why."""
+    """A row that can't be taken, and why; `cell` names it in a workbook (“Day 14, C5”)."""
 
     line: int
     column: str
     why: str
+    cell: str = ""
 
 
 @dataclass(frozen=True)
 class Preview:
     """What an import would do. Nothing is taken while a row is bad, or doubted by nobody's word.
 
-    `bad` and `doubted` name the first rows of their kind; `bad_rows` and `doubted_rows` count all.
+    `bad` and `doubted` name the first rows of their kind; `bad_rows` and `doubted_rows` count all. `same`: rows that
+    say what is on record already.
     """
 
     wanted: tuple[Wanted, ...]
@@ -74,6 +78,7 @@ class Preview:
     bad_rows: int
     doubted: tuple[BadRow, ...]
     doubted_rows: int
+    same: int = 0
 
     @property
     def takeable(self) -> bool:
@@ -152,11 +157,17 @@ def preview(raw: bytes, trial: Trial, taken: Sequence[Reading], word: Word) -> P
         raise TableError("there is a header but no reading below it", 2)
     if "date" not in rows[0].cells and "day" not in rows[0].cells:
         raise TableError("the header needs a column date (2026-05-31) or day (0, 7, 14 …)", 1, "date")
-    places = {(r.round_id, r.unit_id, r.measure_key, r.replicate): "already on record" for r in taken}
+    known = {(r.round_id, r.unit_id, r.measure_key, r.replicate): r for r in taken}
+    places = dict.fromkeys(known, "already on record")
     rounds = {each.day: each for each in trial.rounds}
     wanted: list[Wanted] = []
-    bad, doubted = _Faults(), _Faults()
+    bad, doubted, same = _Faults(), _Faults(), 0
     for row in rows:
+        if not row.cells["value"] and not row.cells.get("skipped"):
+            continue  # an empty cell is nothing
+        if _on_record(row, trial, rounds, known):
+            same += 1
+            continue
         try:
             reading, doubt = _wanted(row, trial, rounds, word)
             key = (reading.round_id, reading.unit_id, reading.measure_key, reading.replicate)
@@ -165,10 +176,30 @@ def preview(raw: bytes, trial: Trial, taken: Sequence[Reading], word: Word) -> P
             places[key] = f"in the file twice (line {row.line})"
             wanted.append(reading)
             if doubt:
-                doubted.add(row.line, "value", doubt)
+                doubted.add(row, "value", doubt)
         except EprobaError as error:
-            bad.add(row.line, error.field, str(error.args[0]))
-    return Preview(tuple(wanted), tuple(bad.named), bad.count, tuple(doubted.named), doubted.count)
+            bad.add(row, error.field, str(error.args[0]))
+    return Preview(tuple(wanted), tuple(bad.named), bad.count, tuple(doubted.named), doubted.count, same)
+
+
+def _on_record(
+    row: TableRow, trial: Trial, rounds: Mapping[int, Round], known: Mapping[tuple[int, int, str, int], Reading]
+) -> bool:
+    """Whether a row says what stands on record already: an export that comes back unchanged is no error."""
+    cells = row.cells
+    try:
+        this, unit = _round(row, trial, rounds), trial.by_code.get(cells["unit"].strip().upper())
+        asked = asked_by_name(trial, this, cells["measure"])
+        if unit is None or isinstance(asked, str):
+            return False
+        there = known.get((this.id, unit.id, asked.measure.key, _replicate(row)))
+        if there is None:
+            return False
+        if not cells["value"]:
+            return there.value is None and there.skip_reason == as_it_was(cells.get("skipped", ""))
+        return there.value is not None and math.isclose(there.value, value_typed(asked.measure, cells["value"]))
+    except EprobaError:
+        return False
 
 
 class _Faults:
@@ -178,10 +209,10 @@ class _Faults:
         self.named: list[BadRow] = []
         self.count = 0
 
-    def add(self, line: int, column: str, why: str) -> None:
+    def add(self, row: TableRow, column: str, why: str) -> None:
         self.count += 1
         if self.count <= MOST_SHOWN:
-            self.named.append(BadRow(line, column, why))
+            self.named.append(BadRow(row.line, column, why, row.cells.get("cell", "")))
 
 
 def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word) -> tuple[Wanted, str]:

@@ -231,7 +231,13 @@ def value_typed(measure: Measure, typed: str) -> float:
         found = [n for n, name in enumerate(names) if text.lower() in (name, name.split()[0])]
         if len(found) == 1:
             return measure.low + found[0]
-    return parse_number(text)
+    return parse_number(_without_unit(measure, text))
+
+
+def _without_unit(measure: Measure, text: str) -> str:
+    """“4,5 cm” as its number; another unit stays, and is refused."""
+    unit = measure.unit.lower()
+    return text[: -len(unit)] if unit and text.lower().endswith(unit) else text
 
 
 def inputs_typed(text: str) -> dict[str, str]:

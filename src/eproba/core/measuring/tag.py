@@ -22,7 +22,7 @@ PATCH, PATCHES = 1.0, (((5.3, 0.5), 64), ((5.3, 1.6), 128), ((5.3, 2.7), 192))
 NAMES_A_UNIT = re.compile(r"/t/([\w-]+)/([A-Z]\d{1,4})$")
 DICTIONARY = cv2.aruco.DICT_4X4_50
 CLIPPED = (6.0, 249.0)
-CODE_PIXELS = 480  # the code is drawn upright this large before it is read
+CODE_PIXELS = (480, 640, 320)  # the code is drawn upright so large before it is read, one size after the other
 
 
 @dataclass(frozen=True)
@@ -87,11 +87,17 @@ def _corners(at: tuple[float, float]) -> Array:
 
 def read_code(picture: Picture, tag: Tag) -> str:
     """What the tag's code says; empty where it can't be read."""
-    scale = CODE_PIXELS / (CODE + 0.6)
-    upright = np.array([[scale, 0, -(CODE_AT[0] - 0.3) * scale], [0, scale, -(CODE_AT[1] - 0.3) * scale], [0, 0, 1]])
-    drawn = cv2.warpPerspective(picture, upright @ tag.to_cm, (CODE_PIXELS, CODE_PIXELS), flags=cv2.INTER_AREA)
-    text, _, _ = cv2.QRCodeDetector().detectAndDecode(cv2.cvtColor(drawn, cv2.COLOR_RGB2GRAY))
-    return str(text)
+    for size in CODE_PIXELS:
+        scale = size / (CODE + 0.6)
+        upright = np.array(
+            [[scale, 0, -(CODE_AT[0] - 0.3) * scale], [0, scale, -(CODE_AT[1] - 0.3) * scale], [0, 0, 1]]
+        )
+        drawn = cv2.cvtColor(cv2.warpPerspective(picture, upright @ tag.to_cm, (size, size)), cv2.COLOR_RGB2GRAY)
+        for detector in (cv2.QRCodeDetectorAruco(), cv2.QRCodeDetector()):
+            text, _, _ = detector.detectAndDecode(drawn)
+            if text:
+                return str(text)
+    return ""
 
 
 def scaled(tag: Tag, factor: float) -> Tag:

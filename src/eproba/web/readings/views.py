@@ -15,6 +15,7 @@ from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import LONGEST_REASON, Entry
 from eproba.core.words import DateError, day_words, exact, parse_date
 from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_readings
+from eproba.exchange.readings_xlsx import is_workbook, rows_of_workbook, write_workbook
 from eproba.exchange.table import decode
 from eproba.store.commands.readings import Answer, Sender, Sent, add_many, take_entries
 from eproba.store.readings import all_readings, corrections_of, readings_of
@@ -24,6 +25,7 @@ from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, who
 from eproba.web.verdict.keeping import kept
 
+XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 readings = Blueprint("readings", __name__, template_folder="templates")
 
 
@@ -183,6 +185,19 @@ def csv_out(trial_id: int) -> ResponseReturnValue:
     return download("\ufeff" + text, "text/csv", f"{file_name(trial)}.csv")
 
 
+@readings.get("/trials/<int:trial_id>/readings.xlsx")
+def workbook_out(trial_id: int) -> ResponseReturnValue:
+    """All readings as a workbook, a sheet for each round; or one round's sheet alone, to be filled in offline."""
+    trial = seen_trial_or_404(trial_id)
+    wanted = request.args.get("round", type=int)
+    rounds = [each for each in trial.rounds if wanted in (None, each.id)]
+    if not rounds:
+        abort(404, "This trial has no such round.")
+    content = write_workbook(trial, all_readings(db(), trial_id), rounds, long=wanted is None)
+    day = f" day {rounds[0].day}" if wanted is not None else ""
+    return download(content, XLSX, f"{file_name(trial)}{day}.xlsx")
+
+
 @readings.route("/trials/<int:trial_id>/readings/import", methods=["GET", "POST"])
 def csv_in(trial_id: int) -> ResponseReturnValue:
     """First a preview that names the bad rows; then, all or nothing, the taking."""
@@ -191,8 +206,12 @@ def csv_in(trial_id: int) -> ResponseReturnValue:
     word = Word(today(), bool(request.form.get("sure")), request.form.get("reason", "").strip()[:LONGEST_REASON])
     if request.method == "POST":
         file = request.files.get("file")
-        text = decode(file.read()) if file and file.filename else request.form.get("text", "")
-        seen, problem = _previewed(trial, text, word)
+        raw = file.read() if file and file.filename else b""
+        try:
+            text = _rows(raw, trial) if raw else request.form.get("text", "")
+            seen, problem = _previewed(trial, text, word)
+        except EprobaError as error:
+            problem = str(error)
         if seen and seen.takeable and request.form.get("go") == "take":
             problem = _taken(trial, seen, word)
             if not problem:
@@ -203,6 +222,13 @@ def csv_in(trial_id: int) -> ResponseReturnValue:
         "readings/import.html", trial=trial, text=text, problem=problem, preview=seen, word=word, sealed=sealed
     )
     return page, 400 if problem or (seen and not seen.takeable) else 200
+
+
+def _rows(raw: bytes, trial: Trial) -> str:
+    """A file as rows of text: a workbook's sheets, or text as it is. Raises TableError."""
+    if not is_workbook(raw):
+        return decode(raw)
+    return rows_of_workbook(raw, trial)
 
 
 def _previewed(trial: Trial, text: str, word: Word) -> tuple[Preview | None, str]:

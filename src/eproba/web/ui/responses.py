@@ -48,6 +48,6 @@ def file_name(trial: Trial) -> str:
     return re.sub(r"[^a-z0-9]+", "-", trial.name.lower()).strip("-")[:60] or f"trial-{trial.id}"
 
 
-def download(text: str, kind: str, name: str) -> Response:
+def download(text: str | bytes, kind: str, name: str) -> Response:
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return Response(text, content_type=f"{kind}; charset=utf-8", headers=headers)
+    return Response(text, content_type=kind if isinstance(text, bytes) else f"{kind}; charset=utf-8", headers=headers)
