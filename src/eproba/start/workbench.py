@@ -17,6 +17,7 @@ from eproba.start.saying import Refused, say
 CHROMIUM = Path("/usr/bin/chromium-headless-shell")  # a browser without windows: half the work
 MEMORY = Path("/dev/shm")
 IN_MEMORY_FROM = 3_000 * 2**20
+WORKERS = "3"  # on two cores: one more than that, since many tests wait for programs to start and stop
 QUICK = (
     ["ruff", "check", "-q", "."],
     ["ruff", "format", "--check", "-q", "."],
@@ -61,7 +62,7 @@ def test(arguments: Sequence[str]) -> int:
             _check(*_started(program, env, check))
         types = _started(program, env, ["mypy", "--no-error-summary"])
         # Two at a time, as many as the machines have cores.
-        outcome = subprocess.run([*tests, "-n", "2", "--dist", "worksteal"], env=env, cwd=CHECKOUT).returncode
+        outcome = subprocess.run([*tests, "-n", WORKERS, "--dist", "worksteal"], env=env, cwd=CHECKOUT).returncode
         _check(*types)
         return outcome
 

@@ -29,7 +29,7 @@ CATALOGUE_DF = (
 )
 LIKELY = 0.8  # of the noises that could be behind it lie in the range that is shown
 TRACKING = 0.6  # how far a baseline foretells the last reading (correlation): likewise a guess
-READING_SHARE = 0.3  # of the variance of one reading is the reader's: likewise
+READING_SHARE = 0.3  # of the variance of one reading is the reader's, where the measure does not say
 MOST_HELP, HELPED_UNITS = 3, 24
 
 
@@ -202,7 +202,7 @@ def helps(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure], b
     """What would make the answer clearer, the most helpful first: more units, more readings, fewer treatments, a
     quieter measure."""
     now = adjusted_power(prospect) or 0.0
-    found = [*_more_units(prospect), *_more_readings(prospect, measure), *_fewer(prospect)]
+    found = [*_more_units(prospect), *_more_readings(prospect, measure, known), *_fewer(prospect)]
     found += _baseline(prospect, baseline) + _quieter(prospect, measure, known)
     better = [each for each in found if each.chance > now + 0.005]
     return tuple(sorted(better, key=lambda each: -each.chance)[:MOST_HELP])
@@ -218,12 +218,14 @@ def _more_units(prospect: Prospect) -> list[Help]:
     return [Help(f"units-{units}", f"{units} units of each instead of {prospect.units}", chance)]
 
 
-def _more_readings(prospect: Prospect, measure: MeasurePart) -> list[Help]:
+def _more_readings(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure]) -> list[Help]:
     """Averaging takes the reader's share of the noise down, never the units' own."""
     more = measure.per_unit + 2
     if more > 9:
         return []
-    left = 1 - READING_SHARE + READING_SHARE * measure.per_unit / more
+    share = known[measure.measure].reading_share if measure.measure in known else None
+    share = READING_SHARE if share is None else share
+    left = (1 - share + share / more) / (1 - share + share / measure.per_unit)
     chance = adjusted_power(replace(prospect, noise=prospect.noise * math.sqrt(left))) or 0.0
     return [Help(f"readings-{more}", f"{more} readings of each unit, averaged, instead of {measure.per_unit}", chance)]
 
