@@ -684,3 +684,23 @@ def test_keys_of_one_letter_can_be_switched_off(page):
     page.locator("h1").click()
     page.locator("body").press("l")
     page.wait_for_url("**/trials")
+
+
+def test_a_helper_reads_on_a_phone_without_knowing(phone, live):
+    client = Client(live.app)
+    draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
+    planned(client, draft)
+    trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
+    number = re.search(r"round=(\d+)", client.get(f"{trial}/readings").text)[1]
+    page = client.post(f"{trial}/rounds/{number}/helper", {"name": "Nele"}, follow_redirects=True).text
+    phone.goto(re.search(r"(/h/[\w-]+)</code>", page)[1])
+    expect(phone.locator("nav")).to_have_count(0)
+    assert violations(phone) == []
+    codes = []
+    for value in range(12):
+        codes.append(phone.locator(".till-code").inner_text())
+        type_in(phone, 10 + value)
+    assert sorted(codes) == sorted(f"P{n}" for n in range(1, 13)) != codes
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    rows = client.get(f"{trial}/readings.csv").text
+    assert rows.count(",Nele,") == 12

@@ -298,6 +298,19 @@ class PictureRow(SQLModel, table=True):
     kept: bool | None = None
 
 
+class HelperRow(SQLModel, table=True):
+    """A link by which somebody reads one round and sees nothing else; it ends with the round."""
+
+    __tablename__ = "helper"
+    id: int = _number()
+    trial_id: int = _of("trial.id")
+    round_id: int = _of("round.id")
+    token: str = Field(unique=True)
+    name: str
+    made_at: datetime = _moment()
+    by: str = ""
+
+
 class CorrectionRow(SQLModel, table=True):
     """What a reading was before it was changed, and why; `verdict_before` where the envelope was open."""
 

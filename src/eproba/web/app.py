@@ -15,6 +15,7 @@ from eproba.store.database import engine_for
 from eproba.web.base.views import base
 from eproba.web.calendar.views import calendar
 from eproba.web.entries.views import entries
+from eproba.web.helpers.views import helpers
 from eproba.web.household.views import household, let_in, load_device
 from eproba.web.measures.views import measures
 from eproba.web.mixing.views import mixing
@@ -41,8 +42,8 @@ from eproba.web.weather.views import weather
 
 YEAR = 31_536_000
 PLACES = (
-    base, calendar, entries, household, measures, mixing, new_trial, paper, photos, pictures, pours, readings, recipes,
-    rounds, shelf, today_page, trials, ui, verdict, weather,
+    base, calendar, entries, helpers, household, measures, mixing, new_trial, paper, photos, pictures, pours, readings,
+    recipes, rounds, shelf, today_page, trials, ui, verdict, weather,
 )  # fmt: skip
 log = logging.getLogger("eproba.requests")
 

@@ -11,7 +11,7 @@ from eproba.store.trials import trial_with_key
 from eproba.web.entries.payload import MOST_AT_ONCE, NoEntry, sent_from
 from eproba.web.ui.clock import now
 from eproba.web.ui.responses import sent_json
-from eproba.web.ui.session import db, sees_lots, who
+from eproba.web.ui.session import db, helping, sees_lots, who
 from eproba.web.verdict.keeping import kept
 
 entries = Blueprint("entries", __name__, template_folder="templates")
@@ -26,9 +26,13 @@ def take() -> ResponseReturnValue:
         abort(400, f"Send a list of up to {MOST_AT_ONCE} entries.")
     answers: list[Answer | None] = []
     sent: list[Sent] = []
+    helper = helping()
     for op in ops:
         try:
-            sent.append(sent_from(op, now()))
+            entry = sent_from(op, now())
+            if helper is not None and entry.round != helper[1].key:
+                raise NoEntry("This link is for another round; nothing was written.")
+            sent.append(entry)
             answers.append(None)
         except NoEntry as error:
             answers.append(Answer(_id(op), "refused", why=str(error)))

@@ -3,7 +3,7 @@
 import secrets
 from dataclasses import dataclass, replace
 
-from flask import Blueprint, abort, current_app, flash, redirect, render_template, request, url_for
+from flask import Blueprint, abort, current_app, flash, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
 from flask_login import UserMixin, current_user, login_user, logout_user
 from flask_wtf import FlaskForm
@@ -18,11 +18,12 @@ from eproba.store.household import device, devices, handle, passcode_hash
 from eproba.web.ui.clock import now
 from eproba.web.ui.doors import is_own_page
 from eproba.web.ui.responses import wants_json
-from eproba.web.ui.session import db, sees_lots, who
+from eproba.web.ui.session import db, helping, sees_lots, who
 
 household = Blueprint("household", __name__, template_folder="templates")
-OPEN_TO_ALL = {"static", "household.join", "base.health", "calendar.feed"}
+OPEN_TO_ALL = {"static", "helpers.show", "helpers.leave", "household.join", "base.health", "calendar.feed"}
 DEVICE_ROLES = {"reads": "reads: it shows no treatments", "pours": "pours: it shows who gets what"}
+A_HELPER_MAY = {"helpers.show", "helpers.leave", "entries.take", "base.token", "measures.reckon_inputs"}
 NO_DEVICE_NEEDED = {"static", "base.health"}
 
 
@@ -56,6 +57,12 @@ def let_in() -> ResponseReturnValue | None:
     """On this computer everybody is in; from the home network only with the passcode."""
     if request.endpoint in NO_DEVICE_NEEDED:
         return None
+    if helping() is not None:
+        if request.endpoint in A_HELPER_MAY:
+            return None
+        if wants_json():
+            abort(403, "This device reads one round by a link and sees nothing else.")
+        return redirect(url_for("helpers.show", token=session["helper"]))
     if request.method == "POST" and current_user.is_authenticated:
         saw_device(db(), current_user.id, now())
         db().commit()

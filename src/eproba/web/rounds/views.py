@@ -25,7 +25,7 @@ rounds = Blueprint("rounds", __name__, template_folder="templates")
 LONGEST_NOTE = 2000
 
 
-def _round_or_404(trial: Trial, round_id: int) -> Round:
+def round_or_404(trial: Trial, round_id: int) -> Round:
     found = next((each for each in trial.rounds if each.id == round_id), None)
     return found or abort(404, "This trial has no such round: it was removed from the plan, or never was one.")
 
@@ -33,17 +33,18 @@ def _round_or_404(trial: Trial, round_id: int) -> Round:
 @rounds.get("/trials/<int:trial_id>/rounds/<int:round_id>")
 def show(trial_id: int, round_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
-    this = _round_or_404(trial, round_id)
+    this = round_or_404(trial, round_id)
     return _page(trial, this, this.note)
 
 
-def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
+def till_data(trial: Trial, this: Round) -> dict[str, Any]:
+    """All that the till needs to know, with or without signal."""
     earlier = [each for each in trial.rounds if each.day < this.day and each.done]
     previous = readings_of(db(), trial.id, earlier[-1].id) if earlier else []
     walked = trial.living(trial.date_of(this.day))
     code = {unit.id: unit.code for unit in trial.units}
     over = happened(trial, this, all_readings(db(), trial.id))
-    data = {
+    return {
         "trial": trial.key,
         "trialName": trial.name,
         "round": this.key,
@@ -63,7 +64,10 @@ def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
         "previous": _by_place(trial, previous),
         "previousDay": earlier[-1].day if earlier else None,
     }
-    sealed = trial.sealed(today())
+
+
+def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
+    data, sealed = till_data(trial, this), trial.sealed(today())
     return render_template(
         "rounds/round.html", trial=trial, round=this, data=data, note=note, problem=problem, sealed=sealed,
         plan=ways_plan(trial),
@@ -119,7 +123,7 @@ def by_old_tag(unit_id: int) -> ResponseReturnValue:
 def finish(trial_id: int, round_id: int) -> ResponseReturnValue:
     """Close the round as it is, with its note."""
     trial = trial_or_404(trial_id)
-    this = _round_or_404(trial, round_id)
+    this = round_or_404(trial, round_id)
     note = _plain(request.form.get("note", "")).strip()[:LONGEST_NOTE]
     try:
         note_round(db(), trial_id, round_id, note, _plain(request.form.get("seen", note)))
@@ -135,7 +139,7 @@ def finish(trial_id: int, round_id: int) -> ResponseReturnValue:
 @rounds.post("/trials/<int:trial_id>/rounds/<int:round_id>/open-again")
 def open_it_again(trial_id: int, round_id: int) -> ResponseReturnValue:
     """A closed or missed round can be typed into again, while the envelope is shut."""
-    this = _round_or_404(trial_or_404(trial_id), round_id)
+    this = round_or_404(trial_or_404(trial_id), round_id)
     open_again(db(), trial_id, round_id, now())
     kept(trial_id)
     flash(f"The round of day {this.day} is open again.")

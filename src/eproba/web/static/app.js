@@ -11,7 +11,7 @@ function go(selector) {
 const shortcuts = {
   t: () => go("nav a[href='/']"),
   l: () => go("nav a[href='/trials']"),
-  n: () => document.getElementById("new-trial").requestSubmit(),
+  n: () => document.getElementById("new-trial")?.requestSubmit(),
   d: () => go("main [data-due]"),
   "/": () => document.getElementById("find")?.focus() ?? go("nav a[href='/trials']"),
   "?": () => keysSheet.showModal(),
@@ -49,7 +49,7 @@ document.addEventListener("keydown", (event) => {
   act();
 });
 
-document.querySelector("[data-help]").addEventListener("click", (event) => {
+document.querySelector("[data-help]")?.addEventListener("click", (event) => {
   event.preventDefault();
   keysSheet.showModal();
 });

@@ -3,11 +3,14 @@
 from typing import cast
 
 from flask import abort, current_app, g
+from flask import session as cookie
 from flask_login import current_user
 from sqlmodel import Session
 
 from eproba.core.trial.blinding import shown_to
 from eproba.core.trial.model import Trial
+from eproba.store.helpers import helper_with
+from eproba.store.tables import HelperRow, RoundRow
 from eproba.store.trials import load_trial
 from eproba.web.ui.clock import today
 
@@ -25,14 +28,26 @@ def close_db(_error: BaseException | None) -> None:
         session.close()
 
 
+def helping() -> tuple[HelperRow, RoundRow] | None:
+    """The helper who reads here by a link of his own, and his round; None: nobody, or the round is over."""
+    token = cookie.get("helper")
+    if token is None:
+        return None
+    if "helping" not in g:
+        g.helping = helper_with(db(), str(token))
+    return cast("tuple[HelperRow, RoundRow] | None", g.helping)
+
+
 def who() -> str:
     """The name of whoever types on this device."""
+    if (found := helping()) is not None:
+        return found[0].name
     return str(current_user.who) if current_user.is_authenticated else ""
 
 
 def sees_lots() -> bool:
     """Whether this device shows who got what in a blind trial: it belongs to one who pours."""
-    return bool(current_user.is_authenticated and current_user.pours)
+    return bool(helping() is None and current_user.is_authenticated and current_user.pours)
 
 
 def seen_trial_or_404(trial_id: int) -> Trial:

@@ -1,0 +1,75 @@
+"""A helper reads one round by a link of his own: codes alone, in an order of his own, and nothing else."""
+
+import secrets
+
+import segno
+from flask import Blueprint, abort, flash, redirect, render_template, request, session, url_for
+from flask.typing import ResponseReturnValue
+from markupsafe import Markup
+
+from eproba.core.trial.lots import shuffled
+from eproba.store.commands.helpers import ask_helper, drop_helper
+from eproba.store.helpers import helper_with, helpers_of
+from eproba.web.rounds.views import round_or_404, till_data
+from eproba.web.ui.clock import now
+from eproba.web.ui.session import db, trial_or_404, who
+
+helpers = Blueprint("helpers", __name__, template_folder="templates")
+LONGEST_NAME = 40
+
+
+@helpers.route("/trials/<int:trial_id>/rounds/<int:round_id>/helper", methods=["GET", "POST"])
+def ask(trial_id: int, round_id: int) -> ResponseReturnValue:
+    """Make links for one round, show them, take them back."""
+    trial = trial_or_404(trial_id)
+    this = round_or_404(trial, round_id)
+    problem, name = "", (request.form.get("name") or "").strip()[:LONGEST_NAME]
+    if request.method == "POST":
+        if drop := request.form.get("drop"):
+            drop_helper(db(), round_id, drop)
+        elif this.done or this.missed:
+            problem = "This round is closed: there is nothing to read any more. Open it again first."
+        elif not name:
+            problem = "Say who reads: the name stands at the readings."
+        else:
+            ask_helper(db(), trial_id, round_id, secrets.token_urlsafe(24), name, who(), now())
+        if not problem:
+            db().commit()
+            return redirect(url_for("helpers.ask", trial_id=trial_id, round_id=round_id))
+    links = [(each, url_for("helpers.show", token=each.token, _external=True)) for each in helpers_of(db(), round_id)]
+    codes = [(each, address, _code(address)) for each, address in links]
+    page = render_template("helpers/ask.html", trial=trial, round=this, codes=codes, problem=problem, name=name)
+    return page, 400 if problem else 200
+
+
+def _code(address: str) -> Markup:
+    return Markup(segno.make(address, error="m").svg_inline(border=2, omitsize=True))  # noqa: S704 (segno's own SVG)
+
+
+@helpers.get("/h/<token>")
+def show(token: str) -> ResponseReturnValue:
+    """The till of that round: no names, no treatments, nothing of before, in the helper's own order."""
+    found = helper_with(db(), token)
+    if found is None:
+        session.pop("helper", None)
+        abort(404, "This link has ended with its round. Thank you for reading.")
+    helper, row = found
+    session["helper"] = token
+    trial = trial_or_404(helper.trial_id)
+    this = round_or_404(trial, row.id)
+    data = till_data(trial, this)
+    order = [data["units"][place]["code"] for place in shuffled(len(data["units"]), token)]
+    units = {each["code"]: each | {"block": None, "crop": ""} for each in data["units"]}
+    data |= {
+        "units": [units[code] for code in order], "shuffled": order, "trialName": "Your round", "who": helper.name,
+        "previous": {}, "previousDay": None, "start": "",
+    }  # fmt: skip
+    return render_template("helpers/round.html", trial=trial, round=this, data=data, helping=helper.name)
+
+
+@helpers.post("/h/leave")
+def leave() -> ResponseReturnValue:
+    """Done: this device forgets the link."""
+    session.pop("helper", None)
+    flash("Thank you. What you typed is on record.")
+    return redirect(url_for("today_page.show"))
