@@ -686,6 +686,45 @@ def test_keys_of_one_letter_can_be_switched_off(page):
     page.wait_for_url("**/trials")
 
 
+def test_a_round_at_the_table_by_keyboard_and_paste(page, live):
+    client = Client(live.app)
+    draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
+    planned(client, draft)
+    fill(client, draft, "measure", also=["leaf_count"])
+    trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
+    page.goto(f"{trial}/readings")
+    page.get_by_role("link", name="At the table").click()
+    page.wait_for_url("**/grid")
+    assert violations(page) == []
+    page.get_by_label("P1, Plant height").focus()
+    for text in ("10,5", "11", "12"):
+        page.keyboard.type(text)
+        page.keyboard.press("Enter")
+    expect(page.get_by_label("P4, Plant height")).to_be_focused()
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_label("P4, Leaf count")).to_be_focused()
+    page.keyboard.press("ArrowUp")
+    pasted = "7\t\n8\n900\ntall"
+    page.evaluate(
+        """text => { const data = new DataTransfer(); data.setData("text", text);
+        document.activeElement.dispatchEvent(new ClipboardEvent("paste", {clipboardData: data, bubbles: true})) }""",
+        pasted,
+    )
+    expect(page.locator(".grid-open li")).to_have_count(2)
+    expect(page.locator(".grid-open")).to_contain_text("P5: Leaf count: 900. 900 is outside 0 to 60 leaves")
+    expect(page.locator(".grid-open")).to_contain_text("“tall” is not a number")
+    page.get_by_role("button", name="900 is right").click()
+    expect(page.locator(".grid-open li")).to_have_count(1)
+    page.get_by_role("button", name="Throw mine away").click()
+    expect(page.locator(".grid-open li")).to_have_count(0)
+    expect(page.locator(".grid-line")).to_have_text("All sent.")
+    stored = values(live, trial.rsplit("/", 1)[1], 0)
+    assert [stored[f"P{n}", "Plant height", "1"] for n in (1, 2, 3)] == ["10.5", "11", "12"]
+    assert {unit: value for (unit, name, _), value in stored.items() if name == "Leaf count"} == {
+        "P3": "7", "P4": "8", "P5": "900",
+    }  # fmt: skip
+
+
 def test_a_helper_reads_on_a_phone_without_knowing(phone, live):
     client = Client(live.app)
     draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]

@@ -101,6 +101,16 @@ def _by_place(trial: Trial, readings: list[Reading]) -> dict[str, dict[str, Any]
     return {f"{code[r.unit_id]}:{r.measure_key}:{r.replicate}": reading_told(r) for r in readings}
 
 
+@rounds.get("/trials/<int:trial_id>/rounds/<int:round_id>/grid")
+def grid(trial_id: int, round_id: int) -> ResponseReturnValue:
+    """The round as one table, for typing at a desk: units down, measures across."""
+    trial = trial_or_404(trial_id)
+    this = round_or_404(trial, round_id)
+    data = till_data(trial, this)
+    columns = [(asked, number) for asked in trial.asked_in(this) for number in range(1, asked.per_unit + 1)]
+    return render_template("rounds/grid.html", trial=trial, round=this, data=data, columns=columns)
+
+
 @rounds.get("/t/<key>/<code>")
 def by_tag(key: str, code: str) -> ResponseReturnValue:
     """Where a tag's QR code leads: the unit in its trial's next round, else the trial."""
