@@ -16,6 +16,7 @@ from eproba.exchange.judgement_json import judgement_json
 from eproba.store.batches import batches
 from eproba.store.database import engine_for
 from eproba.store.household import devices
+from eproba.store.measures import all_measures
 from eproba.store.preparing import named
 from eproba.store.readings import readings_of
 from eproba.store.recipes import own_recipes
@@ -289,3 +290,28 @@ def test_an_old_garden_goes_down_with_its_litres(garden_0003):
         (4, 8.0, True),
         (5, 9.0, True),
     ]
+
+
+def test_own_measures_and_dug_worms_of_before_stay_what_they_were(server):
+    """An own measure was a number; a dug block ended the plant, so it was asked on the day of pulling alone."""
+    name = server.new()
+    url = named(server.url, name)
+    command.upgrade(alembic_config(url), "0003")
+    engine = engine_for(url)
+    with engine.begin() as connection:
+        connection.exec_driver_sql((GARDEN / "garden.sql").read_text("utf-8"))
+    command.upgrade(alembic_config(url), "0008")
+    with engine.begin() as connection:
+        own = "INSERT INTO own_measure VALUES ('own_buds', 'Buds', 'buds', 0, 40, 0, 'higher', 'difference', 'Count.')"
+        connection.exec_driver_sql(own)
+        connection.exec_driver_sql(
+            "UPDATE trial_measure SET measure_key = 'dug_worms' WHERE trial_id = 2 AND position = 1"
+        )
+    migrate(url)
+    with Session(engine) as session:
+        buds, trial = all_measures(session)["own_buds"], load_trial(session, 2)
+    engine.dispose()
+    server.drop(name)
+    assert (buds.kind, buds.seconds, buds.noise, buds.when) == ("quantity", 20, 4.0, "every round")
+    asked = [[each.measure.key for each in trial.asked_in(this)] for this in trial.rounds]
+    assert ["dug_worms" in each for each in asked] == [this.pull for this in trial.rounds]
