@@ -7,8 +7,9 @@ from datetime import datetime
 from io import BytesIO
 from pathlib import Path
 
+import cv2
 import numpy as np
-from PIL import Image, ImageOps, UnidentifiedImageError
+from PIL import Image, UnidentifiedImageError
 
 from eproba.core.measuring.photo import Array, Cover, PhotoProblem, Picture, measure_cover
 from eproba.core.measuring.tag import (
@@ -27,6 +28,7 @@ from eproba.core.measuring.tag import (
 LONGEST_SIDE = 1600
 MOST_PIXELS = 100_000_000
 KINDS = (".jpg", ".jpeg", ".png", ".webp")
+NO_PICTURE = "This is no picture that can be read: take a JPEG, PNG or WebP."
 NOT_COMPARABLE = "The grey patches can’t be used: greenness is not comparable between days."
 
 
@@ -56,18 +58,22 @@ def opened(content: bytes) -> Picture:
         with Image.open(BytesIO(content), formats=("JPEG", "PNG", "WEBP")) as file:
             if file.width * file.height > MOST_PIXELS:
                 raise PhotoProblem("This picture has too many pixels: take a smaller one, up to 100 megapixels.")
-            return np.asarray(ImageOps.exif_transpose(file).convert("RGB"))
+        read = cv2.imdecode(np.frombuffer(content, np.uint8), cv2.IMREAD_COLOR_RGB)  # turned upright by its EXIF
+        if read is None:
+            raise PhotoProblem(NO_PICTURE)
+        return np.asarray(read, dtype=np.uint8)
     except PhotoProblem:
         raise
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        raise PhotoProblem("This is no picture that can be read: take a JPEG, PNG or WebP.") from error
+        raise PhotoProblem(NO_PICTURE) from error
 
 
 def small(picture: Picture) -> tuple[Picture, float]:
     """At most 1600 pixels a side, and how many times as large that is."""
-    image = Image.fromarray(picture)
-    image.thumbnail((LONGEST_SIDE, LONGEST_SIDE), Image.Resampling.BOX)
-    return np.asarray(image), image.width / picture.shape[1]
+    height, width = picture.shape[:2]
+    factor = min(1.0, LONGEST_SIDE / max(height, width))
+    size = (max(1, round(width * factor)), max(1, round(height * factor)))
+    return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), dtype=np.uint8), factor
 
 
 def files_of(paths: Sequence[Path]) -> list[Path]:

@@ -10,6 +10,7 @@ Cybernetics 9.
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -73,8 +74,8 @@ def measure_cover(picture: Picture, outline: Mask | None = None, area: Array | N
         Nothing inside the outline, or more than a tenth of it too dark or burnt out.
     """
     block = block_size(picture.shape[0], picture.shape[1])
-    colours = _averaged(picture.astype(np.float64), block)
-    inside = np.ones(colours.shape[:2], bool) if outline is None else _averaged(outline.astype(np.float64), block) > 0.5
+    colours = _averaged(picture, block)
+    inside = np.ones(colours.shape[:2], bool) if outline is None else _averaged(outline, block) > 0.5
     weight = np.ones(colours.shape[:2]) if area is None else _averaged(area, block)
     if not inside.any():
         raise PhotoProblem("Nothing of the picture lies inside the outline: tap the four corners of the unit again.")
@@ -121,8 +122,9 @@ def split(values: Array) -> float:
     return found if fits else USUAL_THRESHOLD
 
 
-def _averaged(values: Array, block: int) -> Array:
+def _averaged(values: NDArray[np.generic], block: int) -> Array:
     """Means over blocks; what does not fill a block at the right and the foot is left off."""
-    height, width = values.shape[0] // block * block, values.shape[1] // block * block
-    cut = values[:height, :width]
-    return np.asarray(cut.reshape(height // block, block, width // block, block, *cut.shape[2:]).mean(axis=(1, 3)))
+    height, width = values.shape[0] // block, values.shape[1] // block
+    cut = values[: height * block, : width * block].astype(np.float32)
+    means = cv2.resize(cut, (width, height), interpolation=cv2.INTER_AREA)
+    return np.asarray(means, dtype=np.float64)

@@ -129,7 +129,8 @@ def gains(picture: Picture, tag: Tag) -> Array | None:
 
 def in_its_light(picture: Picture, factors: Array) -> Picture:
     """The picture as it would be in the light for which the patches are grey."""
-    return np.asarray(np.clip(np.rint(picture * factors), 0, 255), dtype=np.uint8)
+    levels = np.clip(np.rint(np.arange(256)[:, None] * factors), 0, 255).astype(np.uint8)
+    return np.asarray(cv2.LUT(picture, levels[None]))
 
 
 def moved(points: Array, by: Array) -> Array:
@@ -140,11 +141,11 @@ def moved(points: Array, by: Array) -> Array:
 
 def ground_under(tag: Tag, height: int, width: int) -> Array:
     """cm² of the tag's plane under each pixel: (height, width); what lies beyond the horizon has none."""
-    y, x = np.mgrid[0:height, 0:width]
-    depth = tag.to_cm[2, 0] * x + tag.to_cm[2, 1] * y + tag.to_cm[2, 2]
+    across, down = tag.to_cm[2, 0] * np.arange(width), tag.to_cm[2, 1] * np.arange(height)
+    depth = across[None, :] + down[:, None] + tag.to_cm[2, 2]
     here = float(np.sign(depth[_middle(tag, height, width)]))
     with np.errstate(divide="ignore"):
-        area = abs(np.linalg.det(tag.to_cm)) / np.abs(depth) ** 3
+        area = abs(np.linalg.det(tag.to_cm)) / np.abs(depth * depth * depth)
     usual = float(area[_middle(tag, height, width)])
     return np.asarray(np.where(depth * here > 0, np.minimum(area, 20 * usual), 0.0))
 
@@ -157,7 +158,9 @@ def _middle(tag: Tag, height: int, width: int) -> tuple[int, int]:
 
 def cm_per_pixel(tag: Tag, height: int, width: int) -> float:
     """How much ground a pixel is wide, at the tag."""
-    return math.sqrt(float(ground_under(tag, height, width)[_middle(tag, height, width)]))
+    down, across = _middle(tag, height, width)
+    depth = tag.to_cm[2] @ np.array([across, down, 1.0])
+    return math.sqrt(abs(float(np.linalg.det(tag.to_cm)) / float(depth) ** 3))
 
 
 def inside(points: Array, height: int, width: int) -> Mask:
