@@ -20,6 +20,7 @@ from eproba.core.measuring.tag import (
     ground_under,
     in_its_light,
     inside,
+    moved,
     read_code,
     scaled,
     without_tag,
@@ -181,6 +182,15 @@ def look_again(picture: Picture, tag: Tag | None, outline: Array | None) -> Look
     except PhotoProblem as problem:
         return replace(seen, problem=str(problem))
     return replace(seen, cover=cover, lit=factors is not None, problem="" if factors is not None else NOT_COMPARABLE)
+
+
+def carried_over(looked: Looked, outline: Array, to_cm: Array) -> tuple[Looked, Array | None]:
+    """Look again inside the outline of an earlier picture: it lies as it lay to the tag. Without a tag: as it was."""
+    if looked.tag is None:
+        return looked, None
+    here = moved(moved(outline, to_cm), looked.tag.to_px)
+    again = look_again(looked.picture, looked.tag, here)
+    return replace(again, factor=looked.factor, problem=again.problem or looked.problem), here
 
 
 def jpeg_of(picture: Picture) -> bytes:

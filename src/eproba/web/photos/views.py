@@ -76,8 +76,7 @@ def add(trial_id: int) -> ResponseReturnValue:
 def _taken(trial: Trial, content: bytes) -> str:
     """Keep one picture; returns what became of it."""
     from eproba.core.measuring.photo import PhotoProblem
-    from eproba.core.measuring.tag import moved
-    from eproba.exchange.photo_out import jpeg_of, look, look_again, taken_at
+    from eproba.exchange.photo_out import carried_over, jpeg_of, look, taken_at
 
     try:
         looked = look(content)
@@ -89,10 +88,8 @@ def _taken(trial: Trial, content: bytes) -> str:
     unit = trial.by_code.get(named[1]) if named else None
     before = last_outline(db(), trial.id, unit.id) if unit else None
     outline = None
-    if looked.tag is not None and before is not None and before.outline and before.to_cm:
-        on_ground = moved(np.array(before.outline), np.array(before.to_cm))
-        outline = moved(on_ground, looked.tag.to_px)
-        looked = look_again(looked.picture, looked.tag, outline)
+    if before is not None:
+        looked, outline = carried_over(looked, np.array(before.outline), np.array(before.to_cm))
     at = taken_at(content)
     this = round_near(trial, (at or now()).astimezone().date())
     found = looked.found()
