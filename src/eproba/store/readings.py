@@ -41,7 +41,7 @@ def readings_of(session: Session, trial_id: int, round_id: int | None = None, bl
         where.append(r.round_id == round_id)
     if not blanks:
         where.append(or_(col(r.value).is_not(None), col(r.skip_reason) != ""))
-    order = (col(r.round_id), col(r.unit_id), col(r.replicate))
+    order = (col(r.round_id), col(r.unit_id), col(r.replicate), col(r.id))  # the same order at each look
     return [reading_from(row) for row in rows_of(session, r, *where, order=order)]
 
 
