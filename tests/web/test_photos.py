@@ -9,6 +9,7 @@ import pytest
 from PIL import Image
 
 from tests.core.scenes import jpeg, scene, with_tag
+from tests.web.entries import answers, op, till
 from tests.web.steps import fill, planned, text
 
 
@@ -63,6 +64,11 @@ def test_many_pictures_find_their_units_and_a_yes_makes_readings(client, trial, 
     assert decided.status_code == 302
     assert values(client, trial)["P1", "Cover from a photo"] == pytest.approx(30, abs=3)
     assert values(client, trial)["P1", "Greenness from a photo"] == pytest.approx(0.474, abs=0.01)
+    half = {"unit": "P1", "round": form.group(1), "go": "yes", "outline": "900,700;1000,700;1000,800;900,800"}
+    assert client.post(f"{trial}/photos/{first}", half).status_code == 302
+    again = values(client, trial)["P1", "Cover from a photo"]
+    shown = re.search(r"Cover <strong>([\d.]+) %", text(client, f"{trial}/photos/{first}")).group(1)
+    assert again == pytest.approx(float(shown), abs=0.6), "measured again, a yes takes the new number"
     assert text(client, f"{trial}/photos").count("/photos/") < page.count("/photos/"), "it waits no longer"
 
 
@@ -107,3 +113,17 @@ def test_an_outline_is_remembered_for_the_next_picture_of_its_unit(client, trial
         for each in re.search(r'name="outline"\s+value="([\d,;]+)"', later).group(1).replace(";", ",").split(",")[:4]
     ]
     assert corners == pytest.approx([840, 600, 1540, 600], abs=6), "it moves with the tag"
+
+
+def test_a_reading_that_somebody_typed_is_not_written_over_by_a_picture(client, trial, clock):
+    clock.forward(days=1)
+    mine = key(client, trial)
+    send(client, trial, shot(mine, "P2"))
+    place = f"{trial}/photos/" + re.search(rf"{trial}/photos/(\d+)\"", text(client, f"{trial}/photos")).group(1)
+    this = re.search(r'option value="(\d+)" selected>Day 0', text(client, place)).group(1)
+    here, at = till(client, f"{trial}/rounds/{this}"), int(clock.at.timestamp() * 1000)
+    answers(client, op(here, 1, "P2", "55", "cover", at=at))
+    refused = client.post(place, {"unit": "P2", "round": this, "go": "yes", "outline": ""})
+    assert refused.status_code == 400
+    assert "Somebody typed this reading: it stays." in refused.text
+    assert values(client, trial)["P2", "Cover from a photo"] == 55

@@ -15,6 +15,7 @@ from eproba.store.commands.locks import Gone
 from eproba.store.commands.pictures import add_picture, change_picture, drop_picture
 from eproba.store.commands.readings import Answer, Sender, Sent, take_entries
 from eproba.store.pictures import Shot, last_outline, picture_of, shots_of
+from eproba.store.readings import readings_of
 from eproba.store.tables import PictureRow
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
@@ -24,6 +25,7 @@ from eproba.web.ui.session import db, sees_lots, trial_or_404, who
 from eproba.web.verdict.keeping import kept
 
 photos = Blueprint("photos", __name__, template_folder="templates")
+TYPED_THERE = "Somebody typed this reading: it stays. Correct it in the table of readings, or say no here."
 FOREVER = {"Cache-Control": "private, max-age=86400"}
 
 
@@ -195,19 +197,23 @@ def _decided(trial: Trial, row: PictureRow, go: str) -> str:
     row.kept = go == "yes"
     if go == "no":
         return ""
-    refused = [answer.why for answer in _read_off(trial, row, unit, this) if answer.status != "saved"]
-    return refused[0] if refused else ""
+    refused = [answer for answer in _read_off(trial, row, unit, this) if answer.status != "saved"]
+    return (refused[0].why or TYPED_THERE) if refused else ""
 
 
 def _read_off(trial: Trial, row: PictureRow, unit: Unit, this: Round) -> list[Answer]:
     """The numbers as readings of what the round asks; they replace what an earlier picture gave."""
+    there = {(r.unit_id, r.measure_key): r for r in readings_of(db(), trial.id, this.id, blanks=True)}
     sent = []
     for key in _asked(trial):
         value = row.numbers.get(key)
         if value is None or key not in {each.measure.key for each in trial.asked_in(this)}:
             continue
         entry = Entry(unit.code, key, 1, f"{value:.3f}", today(), sure=True, reason="read off a picture")
-        sent.append(Sent(f"picture-{row.digest[:40]}-{key}", trial.key, this.key, entry, row.taken_at or now()))
+        before = there.get((unit.id, key))
+        seen = before.version if before is not None and before.source == "photo" else 0
+        name = f"picture-{row.digest[:32]}-{key}-{value:.3f}-{seen}"
+        sent.append(Sent(name, trial.key, this.key, entry, row.taken_at or now(), seen))
     return take_entries(db(), sent, Sender(who(), now(), "photo", sees_lots()))
 
 
