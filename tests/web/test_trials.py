@@ -152,7 +152,8 @@ def test_lots_are_dealt_again_only_before_anything_is_on_record(client):
     after = json.loads(text(client, "/trials/4/export.json"))["trial"]
     assert "dealt 2 times" in text(client, "/trials/4")
     # Another seed each time; few pairs can still fall as they lay before.
-    assert (before["deals"], after["deals"]) == (1, 2) and before["seed"] != after["seed"]
+    assert (before["deals"], after["deals"]) == (1, 2)
+    assert before["seed"] != after["seed"]
     assert client.post("/trials/1/deal-again").status_code == 400
 
 

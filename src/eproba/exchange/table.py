@@ -3,8 +3,10 @@
 import csv
 import io
 from dataclasses import dataclass
+from datetime import datetime, tzinfo
 
 from eproba.core.errors import EprobaError
+from eproba.core.words import parse_date
 
 csv.field_size_limit(1_000_000)
 MOST_BYTES = 20_000_000
@@ -73,6 +75,17 @@ def read_table(raw: bytes, needed: tuple[str, ...]) -> list[TableRow]:
     except csv.Error as error:
         raise TableError(f"can't be read as a table ({error})", reader.line_num) from error
     return rows
+
+
+def logged_at(text: str, zone: tzinfo | None) -> datetime:
+    """A moment as loggers write it; `zone` where it names none. Raises ValueError or EprobaError where it is none."""
+    try:
+        found = datetime.fromisoformat(text.strip())
+    except ValueError:
+        day, _, clock = text.strip().partition(" ")
+        at = datetime.strptime(clock.strip()[:5], "%H:%M")
+        found = datetime.combine(parse_date(day), at.time())
+    return found if found.tzinfo is not None else found.replace(tzinfo=zone)
 
 
 def _delimiter(header: str) -> str:

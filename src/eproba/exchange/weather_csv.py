@@ -2,13 +2,13 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, tzinfo
+from datetime import date, tzinfo
 
 from eproba.core.brewing.weather import MOST_RAIN, Day, Hour
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import celsius
 from eproba.core.words import parse_date, parse_number
-from eproba.exchange.table import TableError, TableRow, read_table
+from eproba.exchange.table import TableError, TableRow, logged_at, read_table
 
 BARE_DAY = 10  # characters: 2026-05-01, 1.5.2026
 NAMES: dict[str, Sequence[str]] = {
@@ -88,7 +88,7 @@ def _rain(row: TableRow, columns: dict[str, str | None], span: str) -> float:
 def _hour(row: TableRow, columns: dict[str, str | None], zone: tzinfo | None) -> Hour:
     humidity = _cell(row, columns, "humidity")
     degrees = celsius(parse_number(_cell(row, columns, "temperature")))
-    at = _moment(_cell(row, columns, "time"), zone)
+    at = logged_at(_cell(row, columns, "time"), zone)
     return Hour(at, degrees, _rain(row, columns, "an hour"), parse_number(humidity) if humidity else None)
 
 
@@ -105,14 +105,3 @@ def _date(text: str) -> date:
         return date.fromisoformat(text)
     except ValueError:
         return parse_date(text)
-
-
-def _moment(text: str, zone: tzinfo | None) -> datetime:
-    """A moment as loggers write it."""
-    try:
-        found = datetime.fromisoformat(text.strip())
-    except ValueError:
-        day, _, clock = text.strip().partition(" ")
-        at = datetime.strptime(clock.strip()[:5], "%H:%M")
-        found = datetime.combine(parse_date(day), at.time())
-    return found if found.tzinfo is not None else found.replace(tzinfo=zone)

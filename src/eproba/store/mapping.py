@@ -219,6 +219,7 @@ def reading_from(row: ReadingRow) -> Reading:
         sure=row.sure,
         source=row.source,
         saw=row.saw,
+        meter=row.meter,
     )
 
 

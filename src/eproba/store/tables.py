@@ -273,6 +273,35 @@ class ReadingRow(SQLModel, table=True):
     sure: bool = False
     source: str = ""
     saw: bool = False
+    meter: str = ""
+
+
+class MeterRow(SQLModel, table=True):
+    """A meter whose values come in by themselves with its `token`, or in logs whose `columns` are remembered.
+
+    `measure`: what it gives (empty: whatever is asked in its unit); `doubt`, `doubt_share`: what it is off by.
+    """
+
+    __tablename__ = "meter"
+    id: int = _number()
+    name: str = Field(unique=True)
+    measure: str = ""
+    unit: str
+    doubt: float = 0.0
+    doubt_share: float = 0.0
+    token: str = Field(unique=True)
+    columns: dict[str, str] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    made_at: datetime = _moment()
+    by: str = ""
+
+
+class MeterValueRow(SQLModel, table=True):
+    """What a meter said at a moment, once."""
+
+    __tablename__ = "meter_value"
+    meter_id: int = Field(sa_column=Column(ForeignKey("meter.id", ondelete="CASCADE"), primary_key=True))
+    at: datetime = Field(sa_column=Column(DateTime(timezone=True), primary_key=True))
+    value: float
 
 
 class PictureRow(SQLModel, table=True):

@@ -18,6 +18,7 @@ from eproba.web.entries.views import entries
 from eproba.web.helpers.views import helpers
 from eproba.web.household.views import household, let_in, load_device
 from eproba.web.measures.views import measures
+from eproba.web.meters.views import meters, value_in
 from eproba.web.mixing.views import mixing
 from eproba.web.new_trial.views import new_trial
 from eproba.web.paper.views import paper
@@ -42,8 +43,8 @@ from eproba.web.weather.views import weather
 
 YEAR = 31_536_000
 PLACES = (
-    base, calendar, entries, helpers, household, measures, mixing, new_trial, paper, photos, pictures, pours, readings,
-    recipes, rounds, shelf, today_page, trials, ui, verdict, weather,
+    base, calendar, entries, helpers, household, measures, meters, mixing, new_trial, paper, photos, pictures, pours,
+    readings, recipes, rounds, shelf, today_page, trials, ui, verdict, weather,
 )  # fmt: skip
 log = logging.getLogger("eproba.requests")
 
@@ -66,7 +67,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     )
     app.extensions["engine"] = engine_for(settings.database_url)
     guard(app, settings.https)
-    CSRFProtect(app)
+    CSRFProtect(app).exempt(value_in)  # a meter has a token of its own
     login = LoginManager(app)
     login.user_loader(load_device)
     for place in PLACES:

@@ -203,7 +203,7 @@ class Reading:
 
     `read_at`: its own day and hour, in the gardener's time (None: as planned); `came_at`: when it came on record;
     `typed`: as it was typed; `sure`: he was asked and said yes; `source`: till, form or file (empty: not kept then);
-    `saw`: in a blind trial, whether the device that it was read with shows who got what.
+    `saw`: in a blind trial, whether the device that it was read with shows who got what; `meter`: what gave it.
     """
 
     id: int
@@ -221,6 +221,7 @@ class Reading:
     sure: bool = False
     source: str = ""
     saw: bool = False
+    meter: str = ""
 
     def __hash__(self) -> int:
         """Quick, since what was judged is looked up by hundreds of readings."""

@@ -25,7 +25,7 @@ class Entry:
     """A reading as somebody gives it: `typed` as it was typed, or `skip`, the reason for none.
 
     `sure`: he was asked about a value outside the sensible range. `reason`: why something is changed or added after
-    the envelope was opened.
+    the envelope was opened. `meter`: what gave the value, where nobody typed it.
     """
 
     unit: str
@@ -36,6 +36,7 @@ class Entry:
     skip: str = ""
     sure: bool = False
     reason: str = ""
+    meter: str = ""
 
 
 @dataclass(frozen=True)

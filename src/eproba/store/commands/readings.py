@@ -203,6 +203,7 @@ class Writing:
     def _fill(self, row: ReadingRow, sent: Sent, ruling: Ruling) -> None:
         row.value, row.skip_reason = ruling.value, _skip(sent, ruling)
         row.typed, row.sure, row.read_at = sent.entry.typed, sent.entry.sure, sent.read_at
+        row.meter = sent.entry.meter
         row.at, row.by, row.source, row.saw = self.sender.now, self.sender.who, self.sender.source, self.sender.saw
 
     def _remember(self, row: ReadingRow, value: float | None, skip: str, client_id: str, reason: str) -> None:
@@ -241,7 +242,7 @@ def add_many(
     The rows are ruled on before. Raises IntegrityError where a place was taken meanwhile.
     """
     usual = {"trial_id": trial_id, "version": 1, "skip_reason": "", "typed": "", "sure": False, "source": "",
-             "saw": False, "read_at": None}  # fmt: skip
+             "saw": False, "read_at": None, "meter": ""}  # fmt: skip
     values = [{**usual, **row} for row in rows]
     if not values:
         return

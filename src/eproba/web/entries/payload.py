@@ -34,6 +34,7 @@ TEXTS = (
     Field("typed", LONGEST_TYPED),
     Field("skip", LONGEST_REASON),
     Field("replaces", LONGEST_ID),
+    Field("meter", 60),
 )
 
 
@@ -51,6 +52,7 @@ def sent_from(op: Any, now: datetime) -> Sent:
         read_on=read_at.astimezone().date(),
         skip=text["skip"],
         sure=op.get("sure") is True,
+        meter=text["meter"],
     )
     return Sent(
         id=_kept("id", op["id"]),

@@ -21,9 +21,17 @@ from eproba.web.ui.responses import wants_json
 from eproba.web.ui.session import db, helping, sees_lots, who
 
 household = Blueprint("household", __name__, template_folder="templates")
-OPEN_TO_ALL = {"static", "helpers.show", "helpers.leave", "household.join", "base.health", "calendar.feed"}
+OPEN_TO_ALL = {
+    "static",
+    "meters.value_in",
+    "helpers.show",
+    "helpers.leave",
+    "household.join",
+    "base.health",
+    "calendar.feed",
+}
 DEVICE_ROLES = {"reads": "reads: it shows no treatments", "pours": "pours: it shows who gets what"}
-A_HELPER_MAY = {"helpers.show", "helpers.leave", "entries.take", "base.token", "measures.reckon_inputs"}
+A_HELPER_MAY = {"helpers.show", "helpers.leave", "entries.take", "base.token", "measures.reckon_inputs", "meters.take"}
 NO_DEVICE_NEEDED = {"static", "base.health"}
 
 

@@ -16,6 +16,7 @@ from eproba.store.commands.rounds import finish_round, note_round, open_again
 from eproba.store.readings import all_readings, readings_of
 from eproba.store.trials import trial_with_key, unit_of
 from eproba.web.entries.views import reading_told
+from eproba.web.meters.views import RUN_MINUTES, meters_for
 from eproba.web.pictures.ground_plan import ways_plan
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, trial_or_404, who
@@ -58,6 +59,8 @@ def till_data(trial: Trial, this: Round) -> dict[str, Any]:
         "shuffled": [walked[place].code for place in shuffled(len(walked), this.key)],
         "over": sorted(f"{code[unit_id]}:{key}" for unit_id, key in over),
         "reckon": url_for("measures.reckon_inputs"),
+        "take": url_for("meters.take"),
+        "runMinutes": RUN_MINUTES,
         "start": request.args.get("unit", ""),
         "asked": [_asked(each) for each in trial.asked_in(this)],
         "saved": _by_place(trial, readings_of(db(), trial.id, this.id, blanks=True)),
@@ -89,7 +92,7 @@ def _asked(asked: Asked) -> dict[str, Any]:
     shown: dict[str, Any] = {name: getattr(asked.measure, name) for name in names}
     worked = asked.measure.calculator
     shown["inputs"] = [] if worked is None else [vars(each) for each in worked.inputs]
-    shown["meter"] = worked is not None and worked.needs_meter
+    shown["meters"] = meters_for(asked)
     within = asdict(limits(asked))
     bounded = {name: value if abs(value) < float("inf") else None for name, value in within.items()}
     return {**shown, **bounded, "perUnit": asked.per_unit}

@@ -82,6 +82,7 @@ document.addEventListener("alpine:init", () => {
     given: {}, // inputs of a calculator by name
     way: "",
     reckoned: "",
+    meter: "", // what gave the value in the field
     ready: false,
 
     // A tag's code opens the till at its unit, while that has something open.
@@ -232,6 +233,43 @@ document.addEventListener("alpine:init", () => {
         this.reckoned = "No signal: worked out when it is sent.";
       }
     },
+    // A meter fills the field, or the inputs that it fits; what it gave stays to be corrected.
+    get meters() {
+      const runs = (meter) => (meter.run?.length ? [{ meter }] : []);
+      const fills = (meter) => [...meter.fields.map((field) => ({ meter, field })), ...runs(meter)];
+      return this.step.asked.meters.flatMap(fills).map(({ meter, field }) => {
+        const into = this.step.asked.inputs.find((each) => each.name === field);
+        const what = field === undefined ? `the last ${data.runMinutes} minutes` : into ? into.asks.toLowerCase() : "it";
+        const words = `Take ${what} from the ${meter.name}${meter.simulated ? " (simulated)" : ""}`;
+        return { ...meter, field, words };
+      });
+    },
+    async takeFrom(meter, tries = 30) {
+      const at = this.step;
+      const minutes = meter.field === undefined ? { minutes: data.runMinutes } : {};
+      const asked = new URLSearchParams({ meter: meter.key, spot: `${data.trial}:${at.unit.code}`, ...minutes });
+      try {
+        const told = await (await fetch(`${data.take}?${asked}`, { headers: { Accept: "application/json" } })).json();
+        if (at.place !== this.step.place) return;
+        this.says = told.said;
+        if (told.values) this.fillRun(meter.run, told);
+        else if (told.value) this.fillFrom(meter.field, told.value);
+        else if (told.said.endsWith("…") && tries > 0) setTimeout(() => this.takeFrom(meter, tries - 1), 2000);
+        if (told.meter) this.meter = told.meter;
+        if (told.meter && this.isWorked) this.work();
+      } catch {
+        this.says = "No signal: type what the meter shows.";
+      }
+    },
+    fillRun([minutes, values], told) {
+      this.way = this.step.asked.inputs.find((each) => each.name === minutes).way;
+      const spaced = (text) => text.replaceAll(";", " ");
+      Object.assign(this.given, { [minutes]: spaced(told.minutes), [values]: spaced(told.values) });
+    },
+    fillFrom(field, value) {
+      if (field) this.given[field] = value;
+      else this.typed = value;
+    },
     get howText() {
       return `${this.step.asked.how.join(" ")} It can’t tell: ${this.step.asked.cannot_tell}`;
     },
@@ -353,6 +391,7 @@ document.addEventListener("alpine:init", () => {
       this.showPrevious = false;
       this.showHow = false;
       this.reckoned = "";
+      this.meter = "";
       this.mark();
       const there = this.at < steps.length ? this.saved[this.step.place] : undefined;
       this.typed = there && there.value !== null ? String(there.value) : "";
@@ -469,6 +508,7 @@ document.addEventListener("alpine:init", () => {
         measure: step.asked.key,
         replicate: step.replicate,
         at: this.readOn ? new Date(`${this.readOn}T12:00`).getTime() : Keeper.now(),
+        meter: this.meter,
         seen: there ? there.version : 0,
         replaces: there ? there.id ?? "" : "",
         ...what,

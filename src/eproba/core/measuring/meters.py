@@ -1,0 +1,125 @@
+"""Meters behind one interface, real or simulated: what one gives, read now or as a run of values with their times."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Protocol
+
+from eproba.core.errors import EprobaError
+from eproba.core.measuring.calculators import ECO2
+
+FRESH = timedelta(minutes=10)  # a value that is older says nothing about now
+AHEAD = timedelta(minutes=10)  # a meter's clock that runs ahead by more gives values from the future
+STEADY = 3  # so many values in a row that agree
+QUICK = timedelta(minutes=1)  # a meter that gives fewer values in it has averaged by itself
+
+
+class MeterError(EprobaError):
+    """A meter or a value of one that can't be; the message says what to do."""
+
+
+@dataclass(frozen=True)
+class MeterValue:
+    """What a meter said, and when."""
+
+    at: datetime
+    value: float
+
+
+@dataclass(frozen=True)
+class MeterDoubt:
+    """What a meter is off by, by its leaflet: so much in its unit, and a share of what it says."""
+
+    own: float
+    share: float = 0.0
+
+    def at(self, value: float) -> float:
+        return self.own + self.share * abs(value)
+
+
+class Meter(Protocol):
+    """A meter: its name, the `measure` it gives (empty: whatever is asked in its unit), its unit, its doubt."""
+
+    @property
+    def name(self) -> str: ...
+    @property
+    def measure(self) -> str: ...
+    @property
+    def unit(self) -> str: ...
+    @property
+    def doubt(self) -> MeterDoubt: ...
+    @property
+    def simulated(self) -> bool: ...
+
+    def now(self, at: datetime) -> MeterValue | None:
+        """The value at a moment; None where it says nothing."""
+
+    def run(self, since: datetime, until: datetime) -> Sequence[MeterValue]:
+        """Its values from `since` to `until`, in order."""
+
+
+@dataclass(frozen=True)
+class RecordedMeter:
+    """A meter whose values came in by themselves or in a log: `values` in order of time."""
+
+    name: str
+    measure: str
+    unit: str
+    doubt: MeterDoubt
+    values: Sequence[MeterValue]
+    simulated: bool = False
+
+    def now(self, at: datetime) -> MeterValue | None:
+        """The last value, where it is no older than ten minutes."""
+        fresh = self.run(at - FRESH, at)
+        return fresh[-1] if fresh else None
+
+    def run(self, since: datetime, until: datetime) -> Sequence[MeterValue]:
+        return [each for each in self.values if since <= each.at <= until]
+
+
+def steady(meter: Meter, at: datetime) -> float | None:
+    """The mean of a quick meter's last three values, where they lie within its own doubt, or the last value of a slow
+    one; None: wait, or it says nothing."""
+    last = [each.value for each in meter.run(at - QUICK, at)[-STEADY:]]
+    if len(last) < STEADY:
+        latest = meter.now(at)
+        return None if latest is None else latest.value
+    mean = math.fsum(last) / STEADY
+    return mean if max(last) - min(last) <= 2 * meter.doubt.at(mean) else None
+
+
+def fits(meter: Meter, measure: str, unit: str) -> bool:
+    """Whether a meter can fill a field that asks a measure (or an input of its calculator) in a unit."""
+    return unit != "" and meter.unit == unit and meter.measure in ("", measure)
+
+
+def as_run(values: Sequence[MeterValue]) -> tuple[str, str]:
+    """A run as two inputs of a calculator: the minutes since its first value, and the values.
+
+    Raises
+    ------
+    MeterError
+        Fewer than three values: no line can be laid through them.
+    """
+    if len(values) < STEADY:
+        raise MeterError(f"The meter gave {len(values)} values in that time; {STEADY} are the fewest. Wait, then take.")
+    first = values[0].at
+    minutes = [f"{(each.at - first).total_seconds() / 60:.6g}" for each in values]
+    return ";".join(minutes), ";".join(f"{each.value:.6g}" for each in values)
+
+
+def check_name(name: str) -> None:
+    """Refuse by name what reckons a CO₂ from alcohol in the air. Raises MeterError."""
+    if any(word in name.lower() for word in ECO2):
+        raise MeterError(f"“{name}” smells alcohol, not CO₂: it can’t measure breathing. Take an infrared meter.")
+
+
+def checked(value: float, at: datetime, now: datetime) -> MeterValue:
+    """A value that a meter sent. Raises MeterError where it is no number or lies in the future."""
+    if not math.isfinite(value):
+        raise MeterError("The value is no number.")
+    if at > now + AHEAD:
+        raise MeterError(f"{at.isoformat(timespec='seconds')} is still to come: set the meter’s clock right.")
+    return MeterValue(at, value)

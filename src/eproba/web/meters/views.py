@@ -1,0 +1,229 @@
+"""Meters: which there are, values that they send with a token of their own, logs dropped in, what the till takes."""
+
+import secrets
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+from typing import Any
+
+from flask import Blueprint, abort, current_app, flash, jsonify, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from flask_wtf import FlaskForm
+from wtforms import SelectField, StringField
+from wtforms.validators import InputRequired, Length
+
+from eproba.core.errors import EprobaError
+from eproba.core.measuring.meters import (
+    Meter,
+    MeterDoubt,
+    MeterError,
+    MeterValue,
+    as_run,
+    checked,
+    fits,
+    steady,
+)
+from eproba.core.trial.model import Asked
+from eproba.exchange.meter_log import columns_of, likely, read_log
+from eproba.exchange.table import TableError, logged_at
+from eproba.standins.meters import meters_at
+from eproba.store.commands.meters import add_meter, drop_meter, remember_columns, take_values
+from eproba.store.measures import all_measures
+from eproba.store.meters import last_heard, meter_rows, meter_with, recorded
+from eproba.store.tables import MeterRow
+from eproba.web.ui.clock import now
+from eproba.web.ui.fields import NumberField, whole
+from eproba.web.ui.responses import sent_json
+from eproba.web.ui.session import db, who
+
+meters = Blueprint("meters", __name__, template_folder="templates")
+MOST_VALUES = 1000  # of one message
+LONGEST_RUN = 120  # minutes
+RUN_MINUTES = 5
+
+
+class MeterForm(FlaskForm):
+    """A meter of one's own."""
+
+    name = StringField("Name", [InputRequired("Name it as you call it, e.g. Probe by the chard."), Length(max=60)])
+    unit = StringField("Unit it gives", [InputRequired("Write its unit, e.g. °C, ppm, g."), Length(max=20)])
+    measure = SelectField("It gives")
+    doubt = NumberField("Off by, in its unit", 0, optional=True)
+    share = NumberField("And by percent of what it says", 0, 100, optional=True)
+
+
+def _form() -> MeterForm:
+    form = MeterForm()
+    known = [(each.key, f"{each.name} ({each.unit})") for each in all_measures(db()).values() if not each.levels]
+    form.measure.choices = [("", "whatever is asked in its unit"), *known]
+    return form
+
+
+@meters.route("/meters", methods=["GET", "POST"])
+def index() -> ResponseReturnValue:
+    """The meters of this garden; a new one gets its token."""
+    form = _form()
+    if form.validate_on_submit():
+        doubt = MeterDoubt(form.doubt.number or 0.0, (form.share.number or 0.0) / 100)
+        name, unit = (form.name.data or "").strip(), (form.unit.data or "").strip()
+        try:
+            add_meter(db(), name, unit, form.measure.data or "", doubt, secrets.token_urlsafe(24), who(), now())
+        except MeterError as error:
+            form.name.errors = [str(error)]
+        else:
+            db().commit()
+            flash(f"“{name}” is known now.")
+            return redirect(url_for("meters.index"))
+    page = render_template(
+        "meters/index.html",
+        form=form,
+        rows=meter_rows(db()),
+        heard=last_heard(db()),
+        simulated=_simulated("demo"),
+        measures=all_measures(db()),
+    )
+    return page, 400 if form.errors else 200
+
+
+@meters.post("/meters/<int:meter_id>/forget")
+def forget(meter_id: int) -> ResponseReturnValue:
+    """Take a meter away."""
+    gone = drop_meter(db(), meter_id)
+    db().commit()
+    flash("Forgotten; readings that it gave stay." if gone else "That meter was forgotten already.")
+    return redirect(url_for("meters.index"))
+
+
+@meters.post("/meters/value")
+def value_in() -> ResponseReturnValue:
+    """A line of JSON from the home network: {"value": 21.4} or {"values": [{"at": "…", "value": 21.4}, …]}."""
+    scheme, _, token = request.headers.get("Authorization", "").partition(" ")
+    row = meter_with(db(), token.strip()) if scheme.lower() == "bearer" else None
+    if row is None:
+        return jsonify(error="token", help="Send “Authorization: Bearer …” with this meter’s own token."), 401
+    try:
+        sent = _values_sent(sent_json(), now())
+    except (EprobaError, ValueError) as error:
+        return jsonify(error="value", help=str(error)), 400
+    new = take_values(db(), row.id, sent)
+    db().commit()
+    return jsonify(taken=new, known_already=len(sent) - new)
+
+
+def _values_sent(body: Any, at: datetime) -> Sequence[MeterValue]:
+    """What a meter posted. Raises MeterError with what is amiss."""
+    if not isinstance(body, dict) or not ("value" in body or "values" in body):
+        raise MeterError('Send JSON like {"value": 21.4}.')
+    several = body.get("values", [body])
+    if not isinstance(several, list) or not 1 <= len(several) <= MOST_VALUES:
+        raise MeterError(f"values is a list of 1 to {MOST_VALUES}.")
+    return [_value_sent(each, at) for each in several]
+
+
+def _value_sent(each: Any, at: datetime) -> MeterValue:
+    value = each.get("value") if isinstance(each, dict) else None
+    if isinstance(value, bool) or not isinstance(value, (int, float)):
+        raise MeterError(f"“{value}” is no number: send one without quotes and unit.")
+    moment = each.get("at")
+    if moment is None:
+        return checked(value, at, at)
+    try:
+        read_at = logged_at(str(moment), at.astimezone().tzinfo)
+    except (ValueError, OverflowError) as error:
+        raise MeterError(f"“{moment}” is no moment: send one such as 2026-05-20T18:30:00+02:00.") from error
+    return checked(value, read_at, at)
+
+
+@meters.route("/meters/<int:meter_id>/log", methods=["GET", "POST"])
+def log(meter_id: int) -> ResponseReturnValue:
+    """A log dropped in; which columns hold moment and value is asked once and remembered."""
+    row = next((each for each in meter_rows(db()) if each.id == meter_id), None) or abort(404, "It was forgotten.")
+    problem, said = "", ""
+    if request.method == "POST":
+        file = request.files.get("file")
+        raw = file.read() if file else b""
+        try:
+            said = _logged(row, raw)
+        except (TableError, MeterError) as error:
+            db().rollback()
+            problem = f"That log: {error}"
+    if said:
+        flash(said)
+        return redirect(url_for("meters.index"))
+    page = render_template("meters/log.html", row=row, problem=problem, columns=request.form or row.columns)
+    return page, 400 if problem else 200
+
+
+def _logged(row: MeterRow, raw: bytes) -> str:
+    """Take a log in, by the columns that were typed, else by those remembered, else by the likely ones."""
+    typed = {name: request.form.get(name, "").strip().lower() for name in ("at", "value")}
+    columns = typed if all(typed.values()) else row.columns or likely(columns_of(raw))
+    found = read_log(raw, columns, now(), now().astimezone().tzinfo)
+    new = take_values(db(), row.id, found.values)
+    remember_columns(db(), row, columns)
+    db().commit()
+    told = f"{row.name}: {new} new of {len(found.values)} values, from “{columns['at']}” and “{columns['value']}”."
+    if found.bad:
+        told += f" {len(found.bad)} lines could not be taken (line {found.bad[0].line}: {found.bad[0].why})."
+    return told
+
+
+def _simulated(spot: str) -> Sequence[Meter]:
+    """The stand-ins, in the demo garden."""
+    return meters_at(spot) if current_app.config["SETTINGS"].demo else ()
+
+
+def meters_for(asked: Asked) -> list[dict[str, Any]]:
+    """Meters that the till can take a value from, for a measure and for the inputs of its calculator."""
+    known: list[tuple[str, Meter]] = [(f"m{each.id}", recorded(db(), each, now(), now())) for each in meter_rows(db())]
+    known += [(f"s{n}", each) for n, each in enumerate(_simulated("demo"))]
+    return [told for key, meter in known if (told := _offered(asked, key, meter))]
+
+
+def _offered(asked: Asked, key: str, meter: Meter) -> dict[str, Any] | None:
+    """One meter with the fields that it fills: the value itself, single inputs, or minutes and values of a run."""
+    worked = asked.measure.calculator
+    told = {"key": key, "name": meter.name, "simulated": meter.simulated}
+    if worked is None:
+        return told | {"fields": [""]} if fits(meter, asked.measure.key, asked.measure.unit) else None
+    inputs = [each for each in worked.inputs if fits(meter, asked.measure.key, each.unit)]
+    single = [each.name for each in inputs if not each.many]
+    run = [each.name for each in inputs if each.many]
+    minutes = [each.name for each in worked.inputs if each.many and each.unit == "min"]
+    if not single and not (run and minutes):
+        return None
+    return told | {"fields": single, "run": [*minutes, *run] if run and minutes else []}
+
+
+@meters.get("/meters/take")
+def take() -> ResponseReturnValue:
+    """What a meter says now, once it holds steady; with `minutes`, its run over the last minutes."""
+    key, spot = request.args.get("meter", ""), request.args.get("spot", "")
+    meter = _meter(key, spot) or abort(404, "This meter was forgotten.")
+    minutes = whole(request.args.get("minutes", ""))
+    if minutes is not None:
+        try:
+            times, values = as_run(meter.run(now() - timedelta(minutes=min(minutes, LONGEST_RUN)), now()))
+        except MeterError as error:
+            return jsonify(said=str(error), values=None)
+        return jsonify(said="", minutes=times, values=values, meter=_worded(meter))
+    latest, found = meter.now(now()), steady(meter, now())
+    if latest is None:
+        return jsonify(said=f"{meter.name} has said nothing for ten minutes.", value=None)
+    if found is None:
+        return jsonify(said=f"{latest.value:.4g} {meter.unit}, not steady yet …", value=None)
+    return jsonify(said="", value=f"{found:.4g}", meter=_worded(meter))
+
+
+def _worded(meter: Meter) -> str:
+    return f"{meter.name} (simulated)" if meter.simulated else meter.name
+
+
+def _meter(key: str, spot: str) -> Meter | None:
+    number = whole(key[1:])
+    if number is None:
+        return None
+    if key.startswith("s"):
+        simulated = _simulated(spot)
+        return simulated[number] if number < len(simulated) else None
+    row = next((each for each in meter_rows(db()) if each.id == number), None)
+    return None if row is None else recorded(db(), row, now() - timedelta(minutes=LONGEST_RUN), now())
