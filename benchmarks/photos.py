@@ -7,7 +7,7 @@ import numpy as np
 
 from benchmarks.timing import timed
 from eproba.exchange.photo_out import LONGEST_SIDE, look
-from tests.core.scenes import jpeg, scene, with_tag
+from eproba.standins.pictures import jpeg, scene, with_tag
 
 PICTURES, SIZE = 40, (4000, 3000)
 

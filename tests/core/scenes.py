@@ -1,33 +1,10 @@
-"""Made pictures whose cover is known: seeded leaves on soil, with a tag that is drawn as it is printed."""
+"""Made pictures in other lights; the pictures themselves are the simulated camera's."""
 
-import functools
-import io
-
-import cv2
 import numpy as np
-import segno
-from PIL import Image
 
-from eproba.core.measuring import tag as tags
+from eproba.standins.pictures import LEAF, SOIL, jpeg, printed, scene, with_tag
 
-LEAF, SOIL = (86, 128, 52), (96, 74, 55)
-
-
-@functools.cache
-def scene(share, size=(1200, 900), seed=1, grain=6.0):
-    """Discs of leaf on soil until `share` of it is covered; the picture and its true share."""
-    rng = np.random.default_rng(seed)
-    width, height = size
-    leaves = np.zeros((height, width), np.uint8)
-    leaf = np.pi * 26**2 / (width * height)
-    while leaves.mean() < share:
-        for _ in range(max(1, int((share - leaves.mean()) / leaf / 4))):
-            middle = (int(rng.integers(0, width)), int(rng.integers(0, height)))
-            cv2.circle(leaves, middle, int(rng.integers(12, 40)), 1, -1)
-    picture = np.where(leaves[..., None] > 0, LEAF, SOIL) + rng.normal(0, grain, (height, width, 3))
-    made = np.clip(picture, 0, 255).astype(np.uint8)
-    made.setflags(write=False)
-    return made, float(leaves.mean())
+__all__ = ["LEAF", "SOIL", "half_in_shade", "in_light", "jpeg", "printed", "scene", "with_tag"]
 
 
 def in_light(picture, factors):
@@ -39,54 +16,3 @@ def half_in_shade(picture, factor=0.6):
     shaded = picture.astype(float)
     shaded[:, : picture.shape[1] // 2] *= factor
     return shaded.astype(np.uint8)
-
-
-def printed(text, pixels_a_cm=60):
-    """The tag as it is printed."""
-    tall, wide = round(tags.TALL * pixels_a_cm), round(tags.WIDE * pixels_a_cm)
-    card = np.full((tall, wide, 3), 255, np.uint8)
-
-    def box(at, side):
-        x, y, size = (round(each * pixels_a_cm) for each in (*at, side))
-        return slice(y, y + size), slice(x, x + size), size
-
-    for number, at in enumerate(tags.MARKERS):
-        rows, columns, size = box(at, tags.MARKER)
-        black = cv2.resize(tags.marker_pattern(number).astype(np.uint8), (size, size), interpolation=cv2.INTER_NEAREST)
-        card[rows, columns] = np.where(black[..., None] > 0, 0, 255)
-    for at, level in tags.PATCHES:
-        rows, columns, _ = box(at, tags.PATCH)
-        card[rows, columns] = level
-    rows, columns, size = box(tags.CODE_AT, tags.CODE)
-    drawn = io.BytesIO()
-    segno.make(text, error="m").save(drawn, kind="png", scale=8, border=2)
-    code = np.asarray(Image.open(drawn).convert("L").resize((size, size), Image.Resampling.NEAREST))
-    card[rows, columns] = code[..., None]
-    return card
-
-
-def with_tag(
-    picture, text="http://192.168.1.5:8080/t/0123456789abcdef/P3", at=(120, 120), wide=320.0, tilt=0.0, turn=0.0
-):
-    """The tag laid into a picture; `tilt`: degrees to which the far edge leans away, `turn`: degrees around."""
-    card = printed(text)
-    tall, across = card.shape[:2]
-    scale, lean = wide / across, np.tan(np.radians(tilt)) * 0.25
-    corners = np.array([[0, 0], [across, 0], [across, tall], [0, tall]], float) * scale
-    corners[:2, 0] = corners[:2, 0] * (1 - lean) + corners[:, 0].mean() * lean
-    corners[:2, 1] += corners[:, 1].max() * (1 - np.cos(np.radians(tilt)))
-    round_about = np.radians(turn)
-    turned = np.array([[np.cos(round_about), -np.sin(round_about)], [np.sin(round_about), np.cos(round_about)]])
-    placed = corners @ turned.T + np.array(at)
-    source = np.array([[0, 0], [across, 0], [across, tall], [0, tall]], np.float32)
-    lead = cv2.getPerspectiveTransform(source, placed.astype(np.float32))
-    size = (picture.shape[1], picture.shape[0])
-    laid = cv2.warpPerspective(card, lead, size, flags=cv2.INTER_AREA)
-    mask = cv2.warpPerspective(np.full(card.shape[:2], 255, np.uint8), lead, size)
-    return np.where(mask[..., None] > 127, laid, picture).astype(np.uint8)
-
-
-def jpeg(picture, quality=92):
-    file = io.BytesIO()
-    Image.fromarray(picture).save(file, "JPEG", quality=quality)
-    return file.getvalue()

@@ -11,6 +11,7 @@ from PIL import Image
 from playwright.sync_api import expect
 
 from eproba.exchange.photo_out import measured
+from eproba.standins.pictures import jpeg, scene, with_tag
 from tests.conftest import Client, crowded_garden, demo_garden
 from tests.web.steps import fill, planned
 
@@ -183,14 +184,15 @@ def test_doubt_skip_undo_and_last_time(phone, live):
 
 
 def test_a_round_of_every_kind_of_answer_with_the_signal_lost_in_the_middle(phone, live):
-    """Twelve units: height, smell by buttons, the first seedling, water by weighing; out and back in between."""
+    """Twelve units: height, smell by buttons, the first seedling, water by weighing, a picture; out and back."""
     client = Client(live.app)
     draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
     planned(client, draft)
-    fill(client, draft, "measure", also=["soil_smell", "first_seedling", "water_weighed"])
+    fill(client, draft, "measure", also=["soil_smell", "first_seedling", "water_weighed", "cover", "greenness"])
     trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
     phone.goto(f"{trial}/readings")
     phone.goto(phone.get_by_role("link", name="Type this round").get_attribute("href"))
+    key = json.loads(client.get(f"{trial}/export.json").text)["trial"]["key"]
 
     def unit(number):
         expect(phone.locator(".till-code")).to_have_text(f"P{number}")
@@ -200,20 +202,24 @@ def test_a_round_of_every_kind_of_answer_with_the_signal_lost_in_the_middle(phon
         for name, grams in (("wet_g", "182.4"), ("dry_g", f"{150 + number}"), ("tin_g", "31,2")):
             phone.locator(f"#in-{name}").fill(grams)
         phone.locator(".till-inputs").get_by_role("button", name="Next").tap()
+        shown = with_tag(scene(0.3, (1600, 1200))[0], f"{live.url}/t/{key}/P{number}", at=(100, 100), wide=560)
+        file = {"name": "IMG.jpg", "mimeType": "image/jpeg", "buffer": jpeg(shown)}
+        phone.locator(".till-shot input").set_input_files(file)
 
     unit(1)
-    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    expect(phone.locator(".till-line")).to_contain_text(re.compile(r"All sent. P1, cover (29|3\d)"))
     phone.context.set_offline(True)
     for number in range(2, 7):
         unit(number)
-    expect(phone.locator(".till-line")).to_contain_text("20 readings wait safely on this device")
+    expect(phone.locator(".till-line")).to_contain_text("25 readings wait safely on this device")
     phone.context.set_offline(False)
     phone.evaluate("window.dispatchEvent(new Event('online'))")
-    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    expect(phone.locator(".till-line")).to_contain_text("All sent.")
     for number in range(7, 13):
         unit(number)
-    expect(phone.locator(".till-count")).to_have_text("48 of 48")
-    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    expect(phone.locator(".till-count")).to_have_text("60 of 60")
+    expect(phone.locator(".till-line")).to_contain_text("All sent.")
+    assert "12 pictures" in client.get(f"{trial}/photos").text
     stored = values(live, trial.rsplit("/", 1)[1], 0)
     assert stored["P3", "Soil smell", "1"] == "3"
     assert (stored["P3", FIRST, "1"], stored["P4", FIRST, "1"]) == ("1", "0")
@@ -221,7 +227,7 @@ def test_a_round_of_every_kind_of_answer_with_the_signal_lost_in_the_middle(phon
     phone.goto(f"{trial}/readings")
     phone.get_by_role("link", name="Day 7", exact=True).click()
     phone.goto(phone.get_by_role("link", name="Type this round").get_attribute("href"))
-    expect(phone.locator(".till-count")).to_contain_text("of 42")  # half have their seedling: that is not asked again
+    expect(phone.locator(".till-count")).to_contain_text("of 54")  # half have their seedling: that is not asked again
     phone.locator("#typed").fill("12")
     phone.keyboard.press("Enter")
     phone.get_by_role("button", name="How").tap()

@@ -119,21 +119,21 @@ def test_the_till_takes_what_holds_steady_and_keeps_which_meter_it_was(client, t
 
 
 def test_a_breathing_run_comes_from_the_stand_in(app, phone, live, monkeypatch):
-    """On a phone: the run of the last five minutes fills the calculator, which tells the breath and is kept."""
+    """On a phone: the run of the last ten minutes fills the calculator, which tells the breath and is kept."""
     monkeypatch.setitem(app.config, "SETTINGS", replace(app.config["SETTINGS"], demo=True))
     client = Client(app)
     trial, address = round_with(client, "breathing")
     phone.goto(address)
     phone.locator("#typed").fill("12")
     phone.keyboard.press("Enter")
-    phone.get_by_role("button", name="Take the last 5 minutes from the CO₂ meter (simulated)").tap()
-    expect(phone.locator("#in-ppm")).to_have_value(re.compile(r"^\d+( \d+){15}$"))
+    phone.get_by_role("button", name="Take the last 10 minutes from the CO₂ meter (simulated)").tap()
+    expect(phone.locator("#in-ppm")).to_have_value(re.compile(r"^\d+( \d+){30}$"))
     for name, typed in (("volume_l", "3"), ("area_cm2", "314.16"), ("t", "20")):
         phone.locator(f"#in-{name}").fill(typed)
     phone.locator("#in-kpa").focus()
-    expect(phone.locator(".till-reckoned")).to_contain_text(re.compile(r"It breathes: 0\.\d+ µmol/m²/s"))
+    expect(phone.locator(".till-reckoned")).to_contain_text(re.compile(r"It breathes: \d\.\d+ µmol/m²/s"))
     phone.locator(".till-inputs").get_by_role("button", name="Next").tap()
     expect(phone.locator(".till-line")).to_have_text("All sent.")
     kept = [each for each in json.loads(text(client, f"{trial}/export.json"))["readings"] if each["meter"]]
     assert [each["meter"] for each in kept] == ["CO₂ meter (simulated)"]
-    assert kept[0]["typed"].startswith("minutes=0;0.333333;0.666667;1;")
+    assert kept[0]["typed"].startswith("minutes=0;0.3333;0.6667;1;1.333;")

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from tests.core.scenes import jpeg, scene, with_tag
+from eproba.standins.pictures import jpeg, scene, with_tag
 from tests.web.entries import answers, op, till
 from tests.web.steps import fill, planned, text
 

@@ -106,7 +106,7 @@ def as_run(values: Sequence[MeterValue]) -> tuple[str, str]:
     if len(values) < STEADY:
         raise MeterError(f"The meter gave {len(values)} values in that time; {STEADY} are the fewest. Wait, then take.")
     first = values[0].at
-    minutes = [f"{(each.at - first).total_seconds() / 60:.6g}" for each in values]
+    minutes = [f"{(each.at - first).total_seconds() / 60:.4g}" for each in values]
     return ";".join(minutes), ";".join(f"{each.value:.6g}" for each in values)
 
 

@@ -1,13 +1,21 @@
 """Pictures: kept once however often they are sent, sorted, decided on, thrown away."""
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
 from sqlmodel import Session, select
 
 from eproba.core.errors import EprobaError
+from eproba.core.trial.model import Round, Trial, Unit
+from eproba.core.trial.readings import Entry
 from eproba.store.commands.locks import Gone, lock_trial
+from eproba.store.commands.readings import Sender, Sent, take_entries
+from eproba.store.readings import readings_of
 from eproba.store.tables import PictureRow
+
+TYPED_THERE = "Somebody typed this reading: it stays. Correct it in the table of readings, or say no here."
+WHY = "read off a picture"
 
 
 class PictureError(EprobaError):
@@ -50,6 +58,44 @@ def change_picture(session: Session, trial_id: int, picture_id: int, **changes: 
     session.add(row)
     session.flush()
     return row
+
+
+def decide_on_picture(session: Session, trial: Trial, row: PictureRow, yes: bool, sender: Sender) -> None:
+    """A yes writes its numbers as readings; a no keeps the picture alone.
+
+    Raises
+    ------
+    PictureError
+        It has no unit or round yet, or a reading is refused.
+    """
+    unit = next((each for each in trial.units if each.id == row.unit_id), None)
+    this = next((each for each in trial.rounds if each.id == row.round_id), None)
+    if unit is None or this is None:
+        raise PictureError("Say first which unit it shows, and in which round.")
+    row.kept = yes
+    if not yes:
+        return
+    for answer in take_entries(session, _read_off(session, trial, row, unit, this, sender.now), sender):
+        if answer.status != "saved":
+            raise PictureError(answer.why or TYPED_THERE)
+
+
+def _read_off(
+    session: Session, trial: Trial, row: PictureRow, unit: Unit, this: Round, now: datetime
+) -> Sequence[Sent]:
+    """The numbers as entries of what the round asks; they replace what an earlier picture gave."""
+    there = {(r.unit_id, r.measure_key): r for r in readings_of(session, trial.id, this.id, blanks=True)}
+    sent = []
+    for key in (each.measure.key for each in trial.asked_in(this) if each.measure.kind == "photo"):
+        value = row.numbers.get(key)
+        if value is None:
+            continue
+        entry = Entry(unit.code, key, 1, f"{value:.3f}", now.astimezone().date(), sure=True, reason=WHY)
+        before = there.get((unit.id, key))
+        seen = before.version if before is not None and before.source == "photo" else 0
+        name = f"picture-{row.digest[:32]}-{key}-{value:.3f}-{seen}"
+        sent.append(Sent(name, trial.key, this.key, entry, row.taken_at or now, seen))
+    return sent
 
 
 def drop_picture(session: Session, trial_id: int, picture_id: int) -> None:

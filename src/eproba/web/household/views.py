@@ -31,7 +31,10 @@ OPEN_TO_ALL = {
     "calendar.feed",
 }
 DEVICE_ROLES = {"reads": "reads: it shows no treatments", "pours": "pours: it shows who gets what"}
-A_HELPER_MAY = {"helpers.show", "helpers.leave", "entries.take", "base.token", "measures.reckon_inputs", "meters.take"}
+A_HELPER_MAY = {
+    "helpers.show", "helpers.leave", "entries.take", "base.token", "measures.reckon_inputs", "meters.take",
+    "meters.picture", "photos.add",
+}  # fmt: skip
 NO_DEVICE_NEEDED = {"static", "base.health"}
 
 

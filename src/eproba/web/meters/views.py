@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any
 
-from flask import Blueprint, abort, current_app, flash, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, current_app, flash, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from wtforms import SelectField, StringField
@@ -38,7 +38,7 @@ from eproba.web.ui.session import db, who
 meters = Blueprint("meters", __name__, template_folder="templates")
 MOST_VALUES = 1000  # of one message
 LONGEST_RUN = 120  # minutes
-RUN_MINUTES = 5
+RUN_MINUTES = 10
 
 
 class MeterForm(FlaskForm):
@@ -169,7 +169,23 @@ def _logged(row: MeterRow, raw: bytes) -> str:
 
 def _simulated(spot: str) -> Sequence[Meter]:
     """The stand-ins, in the demo garden."""
-    return meters_at(spot) if current_app.config["SETTINGS"].demo else ()
+    return meters_at(spot) if simulating() else ()
+
+
+def simulating() -> bool:
+    """Whether stand-ins are offered: in the demo garden."""
+    return bool(current_app.config["SETTINGS"].demo)
+
+
+@meters.get("/meters/picture/<key>")
+def picture(key: str) -> ResponseReturnValue:
+    """What the simulated camera sees at a unit, its tag with it."""
+    if not simulating():
+        abort(404, "The simulated camera stands in the demo garden alone.")
+    from eproba.standins.pictures import SimulatedCamera
+
+    address = url_for("rounds.by_tag", key=key, code=request.args.get("unit", "P1"), _external=True)
+    return Response(SimulatedCamera(address).now(now()), content_type="image/jpeg")
 
 
 def meters_for(asked: Asked) -> list[dict[str, Any]]:

@@ -1,6 +1,8 @@
 """Pictures of units: sent many at once, sorted by their tags, looked at over the days and side by side."""
 
 import hashlib
+from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
@@ -9,23 +11,20 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.errors import EprobaError
 from eproba.core.trial.model import Round, Trial, Unit
-from eproba.core.trial.readings import Entry
 from eproba.core.trial.rounds import round_near
 from eproba.store.commands.locks import Gone
-from eproba.store.commands.pictures import add_picture, change_picture, drop_picture
-from eproba.store.commands.readings import Answer, Sender, Sent, take_entries
+from eproba.store.commands.pictures import add_picture, change_picture, decide_on_picture, drop_picture
+from eproba.store.commands.readings import Sender
 from eproba.store.pictures import Shot, last_outline, picture_of, shots_of
-from eproba.store.readings import readings_of
 from eproba.store.tables import PictureRow
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.responses import wants_json
-from eproba.web.ui.session import db, sees_lots, trial_or_404, who
+from eproba.web.ui.session import db, helping, sees_lots, trial_or_404, who
 from eproba.web.verdict.keeping import kept
 
 photos = Blueprint("photos", __name__, template_folder="templates")
-TYPED_THERE = "Somebody typed this reading: it stays. Correct it in the table of readings, or say no here."
 FOREVER = {"Cache-Control": "private, max-age=86400"}
 
 
@@ -63,10 +62,13 @@ def _shown(trial: Trial, shot: Shot) -> dict[str, Any]:
 def add(trial_id: int) -> ResponseReturnValue:
     """Take pictures in: one a request from a page with script, many at once without."""
     trial = trial_or_404(trial_id)
+    helper = helping()
+    if helper is not None and not (wants_json() and request.form.get("round") == helper[1].key):
+        abort(403, "This link is for another round; nothing was written.")
     sent = [file for file in request.files.getlist("file") if file.filename]
     if not sent:
         return _index(trial, "Choose one or more pictures first."), 400
-    said = [_taken(trial, file.read()) for file in sent]
+    said = [_taken(trial, file.read(), _told(trial)) for file in sent]
     db().commit()
     if wants_json():
         return jsonify(said=said[0])
@@ -75,8 +77,25 @@ def add(trial_id: int) -> ResponseReturnValue:
     return redirect(url_for("photos.index", trial_id=trial_id))
 
 
-def _taken(trial: Trial, content: bytes) -> str:
-    """Keep one picture; returns what became of it."""
+@dataclass(frozen=True)
+class Told:
+    """What the till says of a picture: its unit, its round, and when it was taken."""
+
+    unit: Unit | None = None
+    round: Round | None = None
+    taken_at: datetime | None = None
+
+
+def _told(trial: Trial) -> Told:
+    told = request.form.get("taken", "")
+    at = int(told) / 1000 if told.isascii() and told.isdigit() and len(told) < 16 else None
+    this = next((each for each in trial.rounds if each.key == request.form.get("round")), None)
+    taken = None if at is None else datetime.fromtimestamp(min(at, now().timestamp()), UTC).astimezone()
+    return Told(trial.by_code.get(request.form.get("unit", "")), this, taken)
+
+
+def _taken(trial: Trial, content: bytes, told: Told) -> str:
+    """Keep one picture; returns what became of it. The tag in it knows better than the till which unit it is."""
     from eproba.core.measuring.photo import PhotoProblem
     from eproba.exchange.photo_out import carried_over, jpeg_of, look, taken_at
 
@@ -87,13 +106,13 @@ def _taken(trial: Trial, content: bytes) -> str:
     named = looked.tag.unit if looked.tag else None
     if named and named[0] != trial.key:
         return f"The tag {named[1]} is one of another trial: send this picture there."
-    unit = trial.by_code.get(named[1]) if named else None
+    unit = trial.by_code.get(named[1]) if named else told.unit
     before = last_outline(db(), trial.id, unit.id) if unit else None
     outline = None
     if before is not None:
         looked, outline = carried_over(looked, np.array(before.outline), np.array(before.to_cm))
-    at = taken_at(content)
-    this = round_near(trial, (at or now()).astimezone().date())
+    at = taken_at(content) or told.taken_at
+    this = told.round or round_near(trial, (at or now()).astimezone().date())
     found = looked.found()
     add_picture(
         db(), trial.id, hashlib.sha256(content).hexdigest(), jpeg_of(looked.picture), now(),
@@ -104,7 +123,8 @@ def _taken(trial: Trial, content: bytes) -> str:
     )  # fmt: skip
     where = f"{unit.code}, " if unit else "To be sorted: "
     cover = f"cover {found.cover:.1f} %. " if found.cover is not None else ""
-    return f"{where}{cover}{found.problem or ''}".strip(" ,")
+    other = f"The tag is {unit.code}’s, not {told.unit.code}’s. " if unit and told.unit not in (None, unit) else ""
+    return f"{where}{cover}{other}{found.problem or ''}".strip(" ,")
 
 
 def _picture_or_404(trial_id: int, picture_id: int) -> PictureRow:
@@ -150,7 +170,9 @@ def one(trial_id: int, picture_id: int) -> ResponseReturnValue:
     try:
         row = change_picture(db(), trial_id, picture_id, **_sorting(trial))
         _measured_again(row)
-        problem = _decided(trial, row, go)
+        if go in ("yes", "no"):
+            decide_on_picture(db(), trial, row, go == "yes", Sender(who(), now(), "photo", sees_lots()))
+        problem = ""
     except (EprobaError, Gone) as error:
         db().rollback()
         problem = str(error)
@@ -184,37 +206,6 @@ def _sorting(trial: Trial) -> dict[str, Any]:
 def _measured_again(row: PictureRow) -> None:
     found = _looked_again(row).found()
     row.numbers = {name: value for name, value in vars(found).items() if name not in ("file", "unit")}
-
-
-def _decided(trial: Trial, row: PictureRow, go: str) -> str:
-    """A yes writes its numbers as readings; a no keeps the picture alone. Returns what is in the way."""
-    if go not in ("yes", "no"):
-        return ""
-    unit = next((each for each in trial.units if each.id == row.unit_id), None)
-    this = next((each for each in trial.rounds if each.id == row.round_id), None)
-    if unit is None or this is None:
-        return "Say first which unit it shows, and in which round."
-    row.kept = go == "yes"
-    if go == "no":
-        return ""
-    refused = [answer for answer in _read_off(trial, row, unit, this) if answer.status != "saved"]
-    return (refused[0].why or TYPED_THERE) if refused else ""
-
-
-def _read_off(trial: Trial, row: PictureRow, unit: Unit, this: Round) -> list[Answer]:
-    """The numbers as readings of what the round asks; they replace what an earlier picture gave."""
-    there = {(r.unit_id, r.measure_key): r for r in readings_of(db(), trial.id, this.id, blanks=True)}
-    sent = []
-    for key in _asked(trial):
-        value = row.numbers.get(key)
-        if value is None or key not in {each.measure.key for each in trial.asked_in(this)}:
-            continue
-        entry = Entry(unit.code, key, 1, f"{value:.3f}", today(), sure=True, reason="read off a picture")
-        before = there.get((unit.id, key))
-        seen = before.version if before is not None and before.source == "photo" else 0
-        name = f"picture-{row.digest[:32]}-{key}-{value:.3f}-{seen}"
-        sent.append(Sent(name, trial.key, this.key, entry, row.taken_at or now(), seen))
-    return take_entries(db(), sent, Sender(who(), now(), "photo", sees_lots()))
 
 
 @photos.get("/trials/<int:trial_id>/photos/units/<code>")

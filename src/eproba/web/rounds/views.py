@@ -13,10 +13,11 @@ from eproba.core.trial.rounds import happened
 from eproba.core.words import day_words
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.rounds import finish_round, note_round, open_again
+from eproba.store.pictures import shots_of
 from eproba.store.readings import all_readings, readings_of
 from eproba.store.trials import trial_with_key, unit_of
 from eproba.web.entries.views import reading_told
-from eproba.web.meters.views import RUN_MINUTES, meters_for
+from eproba.web.meters.views import RUN_MINUTES, meters_for, simulating
 from eproba.web.pictures.ground_plan import ways_plan
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, trial_or_404, who
@@ -60,6 +61,9 @@ def till_data(trial: Trial, this: Round) -> dict[str, Any]:
         "over": sorted(f"{code[unit_id]}:{key}" for unit_id, key in over),
         "reckon": url_for("measures.reckon_inputs"),
         "take": url_for("meters.take"),
+        "photos": url_for("photos.add", trial_id=trial.id),
+        "pictured": [code[each.unit_id] for each in shots_of(db(), trial.id, round_id=this.id) if each.unit_id],
+        "camera": url_for("meters.picture", key=trial.key) if simulating() else "",
         "runMinutes": RUN_MINUTES,
         "start": request.args.get("unit", ""),
         "asked": [_asked(each) for each in trial.asked_in(this)],

@@ -13,6 +13,7 @@ const Keeper = {
   memory: [], // entries that found no room on the device, numbered below 0
   numbered: 0,
   history: [], // what can be undone, where the device gives no room
+  film: [], // pictures that found no room on the device
   sending: null, // the promise of what is on its way
   trouble: "",
   offset: 0, // our clock against the computer's, ms
@@ -33,9 +34,9 @@ const Keeper = {
   async openDatabase() {
     try {
       this.database = await new Promise((resolve, reject) => {
-        const request = indexedDB.open("eproba", 2);
+        const request = indexedDB.open("eproba", 3);
         request.onupgradeneeded = () => {
-          for (const name of ["typed", "history"]) {
+          for (const name of ["typed", "history", "pictures"]) {
             if (request.result.objectStoreNames.contains(name)) continue;
             request.result.createObjectStore(name, { keyPath: "n", autoIncrement: true });
           }
@@ -108,7 +109,36 @@ const Keeper = {
     else await this.run("typed", "readwrite", (store) => store.delete(entry.n));
   },
   safe() {
-    return this.memory.length === 0;
+    return this.memory.length === 0 && this.film.length === 0;
+  },
+
+  // Pictures, kept like entries until the computer has them: { to, unit, round, taken, blob }.
+  async pictures() {
+    await this.open();
+    return [...(await this.stored("pictures")), ...this.film];
+  },
+  async addPicture(picture) {
+    await this.open();
+    try {
+      await this.run("pictures", "readwrite", (store) => store.add(picture));
+    } catch {
+      this.film.push(picture);
+    }
+    await this.changed();
+  },
+  async postPicture(picture, token) {
+    const body = new FormData();
+    const fields = { csrf_token: token, unit: picture.unit, round: picture.round, taken: String(picture.taken) };
+    for (const [name, value] of Object.entries(fields)) body.append(name, value);
+    body.append("file", picture.blob, "picture.jpg");
+    const answer = await fetch(picture.to, { method: "POST", body, headers: { Accept: "application/json" } });
+    const told = await answer.json().catch(() => ({}));
+    const settled = answer.ok || answer.status === 404 || answer.status === 413;
+    if (!settled) throw Object.assign(new Error("picture"), { status: answer.status });
+    this.film = this.film.filter((each) => each !== picture);
+    if (picture.n) await this.run("pictures", "readwrite", (store) => store.delete(picture.n));
+    const said = told.said ?? told.help ?? "The picture can’t be kept.";
+    document.dispatchEvent(new CustomEvent("picture-answered", { detail: { picture, said } }));
   },
 
   // What can be undone in a round, the latest last; it survives a reload.
@@ -142,6 +172,7 @@ const Keeper = {
         if (waiting.length === 0) break;
         await this.post(waiting, await this.token());
       }
+      for (const picture of await this.pictures()) await this.postPicture(picture, await this.token());
       this.trouble = "";
     } catch (error) {
       this.trouble = this.told(error);
@@ -246,7 +277,8 @@ const Keeper = {
 
   // Saying it, on every page.
   async changed() {
-    const entries = (await this.all()).filter((entry) => entry.op.round !== this.here);
+    const elsewhere = (each) => (each.op ?? each).round !== this.here;
+    const entries = [...(await this.all()), ...(await this.pictures())].filter(elsewhere);
     const line = document.getElementById("waiting-line");
     if (line) {
       line.hidden = entries.length === 0;
@@ -255,7 +287,7 @@ const Keeper = {
     document.dispatchEvent(new CustomEvent("entries-changed"));
   },
   line(entries) {
-    const open = entries.filter((entry) => entry.state !== "waiting").length;
+    const open = entries.filter((entry) => entry.op && entry.state !== "waiting").length;
     const counted = (n, one, many) => (n === 1 ? `1 entry ${one}` : `${n} entries ${many}`);
     if (open > 0) return `${counted(open, "needs", "need")} your decision`;
     const where = this.safe() ? "on this device" : "in this page only: don’t close it";
@@ -275,6 +307,7 @@ document.addEventListener("DOMContentLoaded", async () => {
   await Keeper.changed();
   await Keeper.send();
   setInterval(async () => {
-    if ((await Keeper.all()).some((entry) => entry.state === "waiting")) Keeper.send();
+    const waits = (await Keeper.all()).some((entry) => entry.state === "waiting");
+    if (waits || (await Keeper.pictures()).length > 0) Keeper.send();
   }, RETRY_MS);
 });

@@ -29,6 +29,22 @@ const TAPS = {
   ],
 };
 
+const LONGEST_SIDE = 1600; // pixels of a picture that is kept
+
+// A picture as small as it is kept, upright; one that this browser can't read goes as it is.
+async function small(blob) {
+  try {
+    const picture = await createImageBitmap(blob);
+    const factor = Math.min(1, LONGEST_SIDE / Math.max(picture.width, picture.height));
+    const canvas = document.createElement("canvas");
+    [canvas.width, canvas.height] = [picture.width, picture.height].map((side) => Math.round(side * factor));
+    canvas.getContext("2d").drawImage(picture, 0, 0, canvas.width, canvas.height);
+    return (await new Promise((done) => canvas.toBlob(done, "image/jpeg", 0.9))) ?? blob;
+  } catch {
+    return blob;
+  }
+}
+
 document.addEventListener("alpine:init", () => {
   const data = JSON.parse(document.getElementById("round-data").textContent);
   const stepsOf = (unit, asked) =>
@@ -40,6 +56,8 @@ document.addEventListener("alpine:init", () => {
     }));
   const unitCalled = (code) => data.units.find((unit) => unit.code === code);
   const isOver = (unit, asked) => data.over.includes(`${unit.code}:${asked.key}`); // it has happened: no more to ask
+  const shots = data.asked.filter((asked) => asked.kind === "photo");
+  const isSameShot = (asked) => shots.indexOf(asked) > 0; // one picture gives all that is read off it
   const wished = { order: "walk", by: "unit", ...remembered() };
   let steps = [];
 
@@ -50,7 +68,8 @@ document.addEventListener("alpine:init", () => {
       wished.by === "measure"
         ? data.asked.flatMap((asked) => units.map((unit) => [unit, asked]))
         : units.flatMap((unit) => data.asked.map((asked) => [unit, asked]));
-    steps = pairs.filter(([unit, asked]) => !isOver(unit, asked)).flatMap(([unit, asked]) => stepsOf(unit, asked));
+    const open = pairs.filter(([unit, asked]) => !isOver(unit, asked) && !isSameShot(asked));
+    steps = open.flatMap(([unit, asked]) => stepsOf(unit, asked));
   }
   lay();
   const stepAt = (place) => steps.find((step) => step.place === place);
@@ -82,6 +101,8 @@ document.addEventListener("alpine:init", () => {
     given: {}, // inputs of a calculator by name
     way: "",
     reckoned: "",
+    pictured: Object.fromEntries(data.pictured.map((code) => [code, true])),
+    seen: "", // what the last picture gave
     meter: "", // what gave the value in the field
     ready: false,
 
@@ -97,6 +118,10 @@ document.addEventListener("alpine:init", () => {
       document.addEventListener("entry-answered", ({ detail }) => this.hear(detail.entry, detail.answer));
       document.addEventListener("entry-decided", ({ detail }) => this.settled(detail.entry, detail.act));
       document.addEventListener("entries-changed", () => this.look());
+      document.addEventListener("picture-answered", ({ detail }) => {
+        if (detail.picture.round === data.round) this.seen = detail.said;
+      });
+      for (const shot of await this.film()) this.pictured[shot.unit] = true;
       await this.look();
       this.at = this.tagged() ?? this.firstOpen();
       this.ready = true;
@@ -105,11 +130,15 @@ document.addEventListener("alpine:init", () => {
     // What the device holds of this round.
     async look() {
       const mine = (await Keeper.all()).filter((entry) => entry.op.round === data.round);
-      this.stored = mine.filter((entry) => entry.state === "waiting").length;
+      this.stored = mine.filter((entry) => entry.state === "waiting").length + (await this.film()).length;
       this.open = mine.filter((entry) => entry.state !== "waiting");
       this.undoable = (await Keeper.undoable(data.round)).length;
       this.trouble = Keeper.trouble;
       this.safe = Keeper.safe();
+    },
+
+    async film() {
+      return (await Keeper.pictures()).filter((picture) => picture.round === data.round);
     },
 
     // What the page shows.
@@ -143,7 +172,7 @@ document.addEventListener("alpine:init", () => {
       return perUnit > 1 ? `${name}, ${this.step.replicate} of ${perUnit}` : name;
     },
     get measureHint() {
-      return this.hasChoices || this.isWorked ? "" : `${this.step.asked.low} to ${this.step.asked.high}`;
+      return this.hasChoices || this.isWorked || this.isShot ? "" : `${this.step.asked.low} to ${this.step.asked.high}`;
     },
     get measureUnit() {
       return this.step.asked.unit;
@@ -173,7 +202,41 @@ document.addEventListener("alpine:init", () => {
       return this.typed === choice.typed ? "is-chosen" : "";
     },
     get isTyped() {
-      return !this.isWorked && !this.isTapped;
+      return !this.isWorked && !this.isTapped && !this.isShot;
+    },
+    // A picture is taken; its numbers are read off it, and somebody says yes to them.
+    get isShot() {
+      return this.step.asked.kind === "photo";
+    },
+    get hasCamera() {
+      return data.camera !== "";
+    },
+    get shotText() {
+      return this.pictured[this.unitCode] ? "Take another picture" : "Take a picture";
+    },
+    async shoot(event) {
+      const [file] = event.target.files;
+      if (file) await this.develop(file);
+      event.target.value = "";
+    },
+    async simulate() {
+      try {
+        await this.develop(await (await fetch(`${data.camera}?unit=${this.unitCode}`)).blob());
+      } catch {
+        this.says = "No signal: the simulated camera stands on the computer.";
+      }
+    },
+    async develop(blob) {
+      const unit = this.unitCode;
+      const taken = this.readOn ? new Date(`${this.readOn}T12:00`).getTime() : Keeper.now();
+      this.storing += 1;
+      const shot = { to: data.photos, unit, round: data.round, taken: Math.round(taken) };
+      await Keeper.addPicture({ ...shot, blob: await small(blob) });
+      this.pictured[unit] = true;
+      this.goOn();
+      await this.look();
+      this.storing -= 1;
+      Keeper.send();
     },
     // No field where a tap says it all, and no keypad over the buttons of a phone.
     get isTapped() {
@@ -322,7 +385,7 @@ document.addEventListener("alpine:init", () => {
       if (this.waiting > 0 && (this.trouble || !this.safe)) return `${this.trouble} ${count} ${where}.`.trim();
       if (this.waiting > 0) return "Sending …";
       if (this.deciding) return "";
-      return this.answered > 0 ? "All sent." : "";
+      return this.answered > 0 ? `All sent. ${this.seen}`.trim() : "";
     },
     get lineClass() {
       return this.waiting > 0 && (this.trouble || !this.safe) ? "is-waiting" : "";
@@ -376,6 +439,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     isAnswered(step) {
+      if (step.asked.kind === "photo" && this.pictured[step.unit.code]) return true;
       const there = this.saved[step.place];
       return there !== undefined && (there.value !== null || there.skip !== "");
     },
@@ -486,7 +550,8 @@ document.addEventListener("alpine:init", () => {
     skipFor(reason) {
       if (!reason.trim()) return;
       this.skipping = false;
-      this.record(this.step, { typed: "", skip: reason.trim(), sure: false });
+      const skipped = this.isShot ? shots.flatMap((asked) => stepsOf(this.step.unit, asked)) : [this.step];
+      for (const step of skipped) this.record(step, { typed: "", skip: reason.trim(), sure: false });
       this.goOn();
     },
     async record(step, what) {

@@ -4,6 +4,7 @@
 document.addEventListener("alpine:init", () => {
   Alpine.data("waiting", () => ({
     entries: [],
+    pictures: [],
     trouble: "",
 
     async init() {
@@ -12,6 +13,7 @@ document.addEventListener("alpine:init", () => {
     },
     async look() {
       this.trouble = Keeper.trouble;
+      this.pictures = await Keeper.pictures();
       this.entries = (await Keeper.all()).map((entry) => ({
         entry,
         title: [entry.told.trial, entry.told.round, entry.told.title].filter(Boolean).join(", ") || "Typed earlier",
@@ -22,13 +24,13 @@ document.addEventListener("alpine:init", () => {
       }));
     },
     get none() {
-      return this.entries.length === 0;
+      return this.entries.length + this.pictures.length === 0;
     },
     get some() {
-      return this.entries.length > 0;
+      return !this.none;
     },
     get summary() {
-      return Keeper.line(this.entries.map((each) => each.entry)) + ".";
+      return Keeper.line([...this.entries.map((each) => each.entry), ...this.pictures]) + ".";
     },
     get fileHint() {
       return "The file can be read in any table, and brought in again under “CSV in” of its trial.";
