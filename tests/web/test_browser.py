@@ -30,6 +30,7 @@ PLACES += [
     "/trials/2/readings/import",
     "/trials/4/delete",
     "/measures",
+    "/meters",
     "/help",
     "/who",
     "/devices",

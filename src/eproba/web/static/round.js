@@ -287,7 +287,7 @@ document.addEventListener("alpine:init", () => {
     async work() {
       const inputs = this.inputText;
       this.reckoned = "";
-      if (!inputs) return;
+      if (this.missing) return;
       try {
         const asked = new URLSearchParams({ measure: this.step.asked.key, inputs });
         const told = await (await fetch(`${data.reckon}?${asked}`, { headers: { Accept: "application/json" } })).json();
@@ -529,8 +529,11 @@ document.addEventListener("alpine:init", () => {
       this.record(this.step, { typed: this.typed.trim(), skip: "", sure: odd });
       this.goOn();
     },
+    get missing() {
+      return this.inputs.find((each) => !each.spare && each.usual === null && !this.given[each.name]?.trim());
+    },
     keepWorked() {
-      const missing = this.inputs.find((each) => !each.spare && each.usual === null && !this.given[each.name]?.trim());
+      const missing = this.missing;
       if (missing) {
         this.says = `Give ${missing.label}, or skip.`;
         document.getElementById(missing.id)?.focus();
