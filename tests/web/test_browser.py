@@ -750,3 +750,33 @@ def test_a_helper_reads_on_a_phone_without_knowing(phone, live):
     expect(phone.locator(".till-line")).to_have_text("All sent.")
     rows = client.get(f"{trial}/readings.csv").text
     assert rows.count(",Nele,") == 12
+
+
+@demo_garden
+def test_some_units_are_asked_again_under_way_without_saying_so(phone, live):
+    """Twelve units, a share of them a second time some units later; the first values stand."""
+    client = Client(live.app)
+    draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
+    planned(client, draft)
+    fill(client, draft, "rules", repeats="0.2")
+    trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
+    phone.goto(f"{trial}/readings")
+    phone.goto(phone.get_by_role("link", name="Type this round").get_attribute("href"))
+    codes = []
+    expect(phone.locator(".till-count")).to_have_text("0 of 15")
+    for n in range(15):
+        expect(phone.locator(".till-count")).to_have_text(f"{n} of 15")
+        codes.append(phone.locator(".till-code").inner_text())
+        assert phone.locator("#typed").input_value() == ""
+        type_in(phone, 10 + n / 10 + (0.3 if codes[-1] in codes[:-1] else 0))
+    twice = sorted(code for code in set(codes) if codes.count(code) == 2)
+    assert len(twice) == 3
+    for code in twice:
+        at = [n for n, each in enumerate(codes) if each == code]
+        assert at[1] - at[0] > 3 or at[1] >= 12
+    expect(phone.locator(".till-line")).to_have_text("All sent.")
+    stored = values(live, trial.rsplit("/", 1)[1], 0)
+    assert {code: float(stored[code, "Plant height", "1"]) for code in codes[:1]} == {codes[0]: 10.0}
+    assert len(stored) == 12
+    page = client.get(f"{trial}/readings").text
+    assert "Plant height, read by one reader twice on 3 units: one reading is off by" in page

@@ -64,3 +64,34 @@ def test_a_link_ends_with_its_round_and_can_be_taken_back(app, client, asked):
     client.post(f"{trial}/rounds/{number}/finish", {"note": "", "seen": ""})
     assert Client(app).get(link).status_code == 404
     assert "This round is closed" in client.post(place, {"name": "Ole"}).text
+
+
+def test_a_second_reader_reads_beside_the_first_and_what_they_differ_by_is_told(app, client, asked, clock):
+    trial, number, _ = asked
+    place = f"{trial}/rounds/{number}/helper"
+    page = client.post(place, {"name": "Ida", "second": "y"}, follow_redirects=True).text
+    assert "second reader" in page
+    link = re.findall(r"(/h/[\w-]+)</code>", page)[-1]
+    clock.forward(days=1)
+    at = int(clock.at.timestamp() * 1000)
+    here = till(client, f"{trial}/rounds/{number}")
+    first = [op(here, n, f"P{n}", str(12 + n), "plant_height", at=at) for n in range(1, 13)]
+    assert {each["status"] for each in answers(client, *first)} == {"saved"}, "and the round is closed by it"
+    assert "Read twice" not in text(client, f"{trial}/readings")
+    helper = Client(app)
+    data = data_of(helper.get(link).text)
+    assert (data["second"], data["saved"]) == (True, {}), "what the first read stays hidden"
+    second = [op(here, 20 + n, f"P{n}", str(12.2 + n), "plant_height", at=at, again=True) for n in range(1, 7)]
+    assert {each["status"] for each in answers(helper, *second)} == {"saved"}
+    assert {each["status"] for each in answers(helper, *second)} == {"saved"}, "sent twice, kept once"
+    changed = op(here, 40, "P1", "13.4", "plant_height", at=at, again=True, replaces="device-a-0021")
+    assert answers(helper, changed)[0]["there"]["version"] == 2
+    assert len(data_of(helper.get(link).text)["repeated"]) == 6
+    told = text(client, f"{trial}/readings")
+    assert "Plant height, read by the first reader and Ida on 6 units: one reading is off by" in told
+    assert "The units themselves differ: more units help" in told
+    rows = text(client, f"{trial}/readings.csv")
+    assert ",Ida," not in rows
+    assert ",13.4," not in rows, "what counts is the first reader’s"
+    clock.forward(days=1, minutes=1)
+    assert helper.get(link).status_code == 404, "a day after the round was closed it has ended"

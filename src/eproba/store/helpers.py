@@ -1,17 +1,27 @@
 """Links for helpers: whose they are, and whether they still hold."""
 
 from collections.abc import Sequence
+from datetime import datetime, timedelta
 
 from sqlmodel import Session, col, select
 
 from eproba.store.tables import HelperRow, RoundRow
 
+SECOND_READER = timedelta(days=1)
 
-def helper_with(session: Session, token: str) -> tuple[HelperRow, RoundRow] | None:
-    """The helper of a link and the round that he reads; None where it has ended with its round, or never was."""
+
+def helper_with(session: Session, token: str, now: datetime) -> tuple[HelperRow, RoundRow] | None:
+    """The helper of a link and the round that he reads; None where it has ended with its round, or never was.
+
+    A second reader has a day longer: the first may close the round before he is through.
+    """
     query = select(HelperRow, RoundRow).join(RoundRow, col(RoundRow.id) == col(HelperRow.round_id))
     found = session.exec(query.where(HelperRow.token == token)).first()
-    return None if found is None or found[1].done or found[1].missed else (found[0], found[1])
+    if found is None or found[1].missed:
+        return None
+    closed = found[1].closed_at
+    late = found[0].second and closed is not None and now - closed < SECOND_READER
+    return None if found[1].done and not late else (found[0], found[1])
 
 
 def helpers_of(session: Session, round_id: int) -> Sequence[HelperRow]:

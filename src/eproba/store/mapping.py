@@ -28,6 +28,7 @@ from eproba.store.tables import (
     PourChangeRow,
     PourRow,
     ReadingRow,
+    RepeatRow,
     RoundRow,
     SpareRunRow,
     TreatmentRow,
@@ -202,7 +203,7 @@ def pour_from(row: PourRow) -> Pour:
     )
 
 
-def reading_from(row: ReadingRow) -> Reading:
+def reading_from(row: ReadingRow | RepeatRow) -> Reading:
     return Reading(
         id=row.id,
         round_id=row.round_id,

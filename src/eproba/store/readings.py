@@ -12,7 +12,7 @@ from sqlmodel import Session, col, select
 from eproba.core.trial.model import Reading
 from eproba.store.database import rows_of
 from eproba.store.mapping import reading_from
-from eproba.store.tables import CorrectionRow, ReadingRow
+from eproba.store.tables import CorrectionRow, ReadingRow, RepeatRow
 from eproba.store.trials import stamps_of
 
 MOST_READINGS = 60_000  # kept in memory by each process: some twenty megabytes
@@ -43,6 +43,17 @@ def readings_of(session: Session, trial_id: int, round_id: int | None = None, bl
         where.append(or_(col(r.value).is_not(None), col(r.skip_reason) != ""))
     order = (col(r.round_id), col(r.unit_id), col(r.replicate), col(r.id))  # the same order at each look
     return [reading_from(row) for row in rows_of(session, r, *where, order=order)]
+
+
+def repeats_of(session: Session, trial_id: int, round_id: int | None = None) -> list[Reading]:
+    """Second readings of a trial or of one of its rounds, beside those that count."""
+    r = RepeatRow
+    where: list[Any] = [r.trial_id == trial_id, or_(col(r.value).is_not(None), col(r.skip_reason) != "")]
+    if round_id is not None:
+        where.append(r.round_id == round_id)
+    return [
+        reading_from(row) for row in rows_of(session, r, *where, order=(col(r.round_id), col(r.unit_id), col(r.id)))
+    ]
 
 
 def corrections_of(session: Session, trial_id: int) -> Sequence[tuple[CorrectionRow, ReadingRow]]:

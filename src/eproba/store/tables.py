@@ -276,6 +276,35 @@ class ReadingRow(SQLModel, table=True):
     meter: str = ""
 
 
+class RepeatRow(SQLModel, table=True):
+    """A second reading of the same thing, by a second reader or asked again under way: it tells what readings differ
+    by, and never counts for the verdict."""
+
+    __tablename__ = "repeat"
+    __table_args__ = (
+        UniqueConstraint("round_id", "unit_id", "measure_key", "replicate", "by"),
+        UniqueConstraint("client_id"),
+    )
+    id: int = _number()
+    trial_id: int = _of("trial.id")
+    round_id: int = _of("round.id", index=False)
+    unit_id: int = _of("unit.id")
+    measure_key: str
+    replicate: int = 1
+    value: float | None = None
+    skip_reason: str = ""
+    by: str = ""
+    at: datetime = _moment()
+    client_id: str
+    version: int = 1
+    read_at: datetime | None = _maybe_moment()
+    typed: str = ""
+    sure: bool = False
+    source: str = ""
+    saw: bool = False
+    meter: str = ""
+
+
 class MeterRow(SQLModel, table=True):
     """A meter whose values come in by themselves with its `token`, or in logs whose `columns` are remembered.
 
@@ -328,7 +357,8 @@ class PictureRow(SQLModel, table=True):
 
 
 class HelperRow(SQLModel, table=True):
-    """A link by which somebody reads one round and sees nothing else; it ends with the round."""
+    """A link by which somebody reads one round and sees nothing else; it ends with the round. `second`: beside what is
+    read already."""
 
     __tablename__ = "helper"
     id: int = _number()
@@ -338,6 +368,7 @@ class HelperRow(SQLModel, table=True):
     name: str
     made_at: datetime = _moment()
     by: str = ""
+    second: bool = False
 
 
 class CorrectionRow(SQLModel, table=True):

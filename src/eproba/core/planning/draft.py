@@ -140,6 +140,7 @@ class RulesPart:
     thin_on: int | None
     replace_until: int | None
     handling: str
+    repeats: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -301,6 +302,7 @@ def plan_of(draft: Draft, known: Known) -> Plan:
             plants=rules.plants,
             thin_on=rules.thin_on,
             replace_until=rules.replace_until,
+            repeats=rules.repeats,
             handling=rules.handling,
             crops=rules.crops,
         ),

@@ -87,7 +87,7 @@ class Rules:
 
     `seeds` a unit, thinned to `plants` by day `thin_on`; what fails is replaced up to day `replace_until` (None:
     never). `handling` is done to all units alike. `crops` share the blocks out in turn. `pulls`: days on which a plant
-    of each unit is pulled, by lot (empty: the decision day).
+    of each unit is pulled, by lot (empty: the decision day). `repeats`: the share of units that each round asks again.
     """
 
     seeds: int | None = None
@@ -97,6 +97,7 @@ class Rules:
     handling: str = ""
     crops: tuple[str, ...] = ()
     pulls: tuple[int, ...] = ()
+    repeats: float = 0.0
 
 
 @dataclass(frozen=True)

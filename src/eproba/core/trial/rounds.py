@@ -1,11 +1,15 @@
 """The life of a round: open, in, or missed. One rule closes it, for till, file and button alike."""
 
+import math
 from collections.abc import Collection, Iterable
 from datetime import date
 
+from eproba.core.measuring.measures import Measure
+from eproba.core.trial.lots import shuffled
 from eproba.core.trial.model import Reading, Round, Trial, Unit
 
 NEAR_DAYS = 3
+REPEATED_SECONDS = 120
 Place = tuple[int, str, int]  # unit id, measure key, number of the reading
 
 
@@ -29,6 +33,23 @@ def happened(trial: Trial, this: Round, readings: Iterable[Reading]) -> set[tupl
         for each in readings
         if each.measure_key in days and each.round_id in before and each.value
     }
+
+
+def asked_again(trial: Trial, this: Round) -> list[tuple[str, str]]:
+    """What a round asks a second time under way, without saying so: (unit's code, measure), by lot from its key.
+
+    Not what ends the plant, happens once, is read off a picture, or takes long.
+    """
+    living = trial.living(trial.date_of(this.day))
+    count = math.ceil(trial.rules.repeats * len(living) - 1e-9)
+    chosen = [asked.measure for asked in trial.asked_in(this) if _can_be_repeated(asked.measure)]
+    lots = {each.key: shuffled(len(living), f"{this.key}:{each.key}:again")[:count] for each in chosen}
+    return [(living[place].code, key) for key, places_ in lots.items() for place in sorted(places_)]
+
+
+def _can_be_repeated(measure: Measure) -> bool:
+    short = measure.seconds <= REPEATED_SECONDS and measure.kind not in ("day", "photo", "worked out")
+    return short and not measure.destructive
 
 
 def complete(trial: Trial, this: Round, readings: Iterable[Reading]) -> bool:

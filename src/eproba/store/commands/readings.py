@@ -18,7 +18,7 @@ from eproba.store.commands.rounds import settle_round
 from eproba.store.commands.trials import declare_once, mark_started
 from eproba.store.findings import finding_of
 from eproba.store.mapping import reading_from
-from eproba.store.tables import CorrectionRow, ReadingRow
+from eproba.store.tables import CorrectionRow, ReadingRow, RepeatRow
 from eproba.store.trials import trial_with_key
 
 Status = Literal["saved", "conflict", "doubted", "refused"]
@@ -32,7 +32,8 @@ UNKNOWN_ROUND = "This round was removed from the plan. Nothing was written. Keep
 @dataclass(frozen=True)
 class Sent:
     """One entry as it is sent: `trial` and `round` by their keys, `seen` the version that was seen in its place (0:
-    none), `replaces` the id of the sender's own earlier entry there, `undo`: take back what stands there."""
+    none), `replaces` the id of the sender's own earlier entry there, `undo`: take back what stands there, `again`: a
+    second reading, beside the one that counts."""
 
     id: str
     trial: str
@@ -42,6 +43,7 @@ class Sent:
     seen: int = 0
     replaces: str = ""
     undo: bool = False
+    again: bool = False
 
 
 @dataclass(frozen=True)
@@ -135,6 +137,8 @@ class Writing:
         if ruling.outcome != "taken" or ruling.unit is None or ruling.asked is None:
             status: Status = "doubted" if ruling.outcome == "doubted" else "refused"
             return Answer(sent.id, status, why=_sentence(ruling.why))
+        if sent.again:
+            return self._repeated(this, (ruling.unit.id, ruling.asked.measure.key, sent.entry.replicate), sent, ruling)
         place: Place = (ruling.unit.id, ruling.asked.measure.key, sent.entry.replicate)
         row = self._in_place(this, place)
         if row is None and sent.undo:
@@ -147,6 +151,29 @@ class Writing:
         else:
             self._change(row, sent, ruling)
         self.touched[this.id] = this
+        self.session.flush()
+        return Answer(sent.id, "saved", reading_from(row))
+
+    def _repeated(self, this: Round, place: Place, sent: Sent, ruling: Ruling) -> Answer:
+        """A second reading of the same thing: one for each reader, his last word; what counts stays untouched."""
+        unit_id, measure_key, replicate = place
+        query = select(RepeatRow).where(
+            RepeatRow.round_id == this.id,
+            RepeatRow.unit_id == unit_id,
+            RepeatRow.measure_key == measure_key,
+            RepeatRow.replicate == replicate,
+            RepeatRow.by == self.sender.who,
+        )
+        row = self.session.exec(query).first()
+        if row is None:
+            row = RepeatRow(
+                trial_id=self.trial.id, round_id=this.id, unit_id=unit_id, measure_key=measure_key, replicate=replicate,
+                at=self.sender.now, client_id=sent.id, version=0,
+            )  # fmt: skip
+        if row.client_id != sent.id or row.version == 0:
+            self._fill(row, sent, ruling)
+            row.client_id, row.version = sent.id, row.version + 1
+        self.session.add(row)
         self.session.flush()
         return Answer(sent.id, "saved", reading_from(row))
 
@@ -200,7 +227,7 @@ class Writing:
         row.client_id, row.version = sent.id, row.version + 1
         self.session.add(row)
 
-    def _fill(self, row: ReadingRow, sent: Sent, ruling: Ruling) -> None:
+    def _fill(self, row: ReadingRow | RepeatRow, sent: Sent, ruling: Ruling) -> None:
         row.value, row.skip_reason = ruling.value, _skip(sent, ruling)
         row.typed, row.sure, row.read_at = sent.entry.typed, sent.entry.sure, sent.read_at
         row.meter = sent.entry.meter

@@ -63,6 +63,7 @@ def sent_from(op: Any, now: datetime) -> Sent:
         seen=_whole(op, "seen") if "seen" in op else 0,
         replaces=text["replaces"],
         undo=op.get("undo") is True,
+        again=op.get("again") is True,
     )
 
 

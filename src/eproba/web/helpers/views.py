@@ -32,7 +32,8 @@ def ask(trial_id: int, round_id: int) -> ResponseReturnValue:
         elif not name:
             problem = "Say who reads: the name stands at the readings."
         else:
-            ask_helper(db(), trial_id, round_id, secrets.token_urlsafe(24), name, who(), now())
+            second = request.form.get("second") == "y"
+            ask_helper(db(), trial_id, round_id, secrets.token_urlsafe(24), name, who(), now(), second)
         if not problem:
             db().commit()
             return redirect(url_for("helpers.ask", trial_id=trial_id, round_id=round_id))
@@ -49,7 +50,7 @@ def _code(address: str) -> Markup:
 @helpers.get("/h/<token>")
 def show(token: str) -> ResponseReturnValue:
     """The till of that round: no names, no treatments, nothing of before, in the helper's own order."""
-    found = helper_with(db(), token)
+    found = helper_with(db(), token, now())
     if found is None:
         session.pop("helper", None)
         abort(404, "This link has ended with its round. Thank you for reading.")
@@ -62,8 +63,10 @@ def show(token: str) -> ResponseReturnValue:
     units = {each["code"]: each | {"block": None, "crop": ""} for each in data["units"]}
     data |= {
         "units": [units[code] for code in order], "shuffled": order, "trialName": "Your round", "who": helper.name,
-        "previous": {}, "previousDay": None, "start": "",
+        "previous": {}, "previousDay": None, "start": "", "second": helper.second,
     }  # fmt: skip
+    if helper.second:
+        data["saved"] = {}
     return render_template("helpers/round.html", trial=trial, round=this, data=data, helping=helper.name)
 
 

@@ -18,7 +18,7 @@ from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, pr
 from eproba.exchange.readings_xlsx import is_workbook, rows_of_workbook, write_workbook
 from eproba.exchange.table import decode
 from eproba.store.commands.readings import Answer, Sender, Sent, add_many, take_entries
-from eproba.store.readings import all_readings, corrections_of, readings_of
+from eproba.store.readings import all_readings, corrections_of, readings_of, repeats_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.responses import download, file_name
@@ -69,7 +69,19 @@ def index(trial_id: int) -> ResponseReturnValue:
         sealed=trial.sealed(today()),
         corrections=corrections_of(db(), trial_id)[:50],
         elsewhen=_elsewhen(trial, chosen, table),
+        read_twice=_read_twice(trial),
     )
+
+
+def _read_twice(trial: Trial) -> list[tuple[str, str]]:
+    """What readings of the same thing differ by, and what would help."""
+    repeats = repeats_of(db(), trial.id)
+    if not repeats:
+        return []
+    from eproba.core.judging.readers import readers  # the statistics are slow to load
+    from eproba.core.wording.readers import advice, readers_told
+
+    return [(readers_told(each), advice(each)) for each in readers(trial, all_readings(db(), trial.id), repeats)]
 
 
 def _elsewhen(trial: Trial, chosen: Round, table: dict[tuple[int, str], dict[int, Reading]]) -> str:

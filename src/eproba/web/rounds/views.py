@@ -9,12 +9,12 @@ from flask.typing import ResponseReturnValue
 from eproba.core.trial.lots import shuffled
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import limits
-from eproba.core.trial.rounds import happened
+from eproba.core.trial.rounds import asked_again, happened
 from eproba.core.words import day_words
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.rounds import finish_round, note_round, open_again
 from eproba.store.pictures import shots_of
-from eproba.store.readings import all_readings, readings_of
+from eproba.store.readings import all_readings, readings_of, repeats_of
 from eproba.store.trials import trial_with_key, unit_of
 from eproba.web.entries.views import reading_told
 from eproba.web.meters.views import RUN_MINUTES, meters_for, simulating
@@ -68,6 +68,9 @@ def till_data(trial: Trial, this: Round) -> dict[str, Any]:
         "start": request.args.get("unit", ""),
         "asked": [_asked(each) for each in trial.asked_in(this)],
         "saved": _by_place(trial, readings_of(db(), trial.id, this.id, blanks=True)),
+        "again": [":".join(each) for each in asked_again(trial, this)],
+        "repeated": _by_place(trial, [each for each in repeats_of(db(), trial.id, this.id) if each.by == who()]),
+        "second": False,
         "previous": _by_place(trial, previous),
         "previousDay": earlier[-1].day if earlier else None,
     }

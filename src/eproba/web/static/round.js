@@ -29,6 +29,7 @@ const TAPS = {
   ],
 };
 
+const UNITS_LATER = 4; // nobody remembers the number by then
 const LONGEST_SIDE = 1600; // pixels of a picture that is kept
 
 // A picture as small as it is kept, upright; one that this browser can't read goes as it is.
@@ -47,12 +48,14 @@ async function small(blob) {
 
 document.addEventListener("alpine:init", () => {
   const data = JSON.parse(document.getElementById("round-data").textContent);
-  const stepsOf = (unit, asked) =>
+  const placeFor = (code, key, number, again) => `${code}:${key}:${number}${again ? ":again" : ""}`;
+  const stepsOf = (unit, asked, again = data.second) =>
     Array.from({ length: asked.perUnit }, (_, i) => ({
       unit,
       asked,
+      again,
       replicate: i + 1,
-      place: `${unit.code}:${asked.key}:${i + 1}`,
+      place: placeFor(unit.code, asked.key, i + 1, again),
     }));
   const unitCalled = (code) => data.units.find((unit) => unit.code === code);
   const isOver = (unit, asked) => data.over.includes(`${unit.code}:${asked.key}`); // it has happened: no more to ask
@@ -70,10 +73,24 @@ document.addEventListener("alpine:init", () => {
         : units.flatMap((unit) => data.asked.map((asked) => [unit, asked]));
     const open = pairs.filter(([unit, asked]) => !isOver(unit, asked) && !isSameShot(asked));
     steps = open.flatMap(([unit, asked]) => stepsOf(unit, asked));
+    if (!data.second) askAgain();
+  }
+  // What is asked again comes some units later, or after the last one, and says nothing of it.
+  function askAgain() {
+    for (const [code, key] of data.again.map((each) => each.split(":"))) {
+      const from = steps.findLastIndex((step) => step.unit.code === code && step.asked.key === key);
+      if (from < 0) continue;
+      const seen = new Set();
+      const isLater = (step, at) => at > from && !step.again && seen.add(step.unit.code).size > UNITS_LATER;
+      const after = steps.findIndex(isLater);
+      const [first] = stepsOf(steps[from].unit, steps[from].asked, true);
+      steps.splice(after < 0 ? steps.length : after, 0, first);
+    }
   }
   lay();
   const stepAt = (place) => steps.find((step) => step.place === place);
-  const placeOf = (op) => `${op.unit}:${op.measure}:${op.replicate}`;
+  const placeOf = (op) => placeFor(op.unit, op.measure, op.replicate, op.again);
+  for (const [place, there] of Object.entries(data.repeated)) data.saved[`${place}:again`] = there;
   const known = { ...data.saved }; // as the computer last told
   Keeper.here = data.round;
 
@@ -362,7 +379,7 @@ document.addEventListener("alpine:init", () => {
       return data.previousDay === null;
     },
     get previousText() {
-      const before = data.previous[this.step.place];
+      const before = data.previous[this.step.place.replace(":again", "")];
       if (!before) return "Nothing on record from last time.";
       const unit = before.value === null ? "" : ` ${this.step.asked.unit}`;
       return `Day ${data.previousDay}: ${before.value === null ? before.skip : before.value}${unit}`;
@@ -575,6 +592,7 @@ document.addEventListener("alpine:init", () => {
         unit: step.unit.code,
         measure: step.asked.key,
         replicate: step.replicate,
+        again: step.again,
         at: this.readOn ? new Date(`${this.readOn}T12:00`).getTime() : Keeper.now(),
         meter: this.meter,
         seen: there ? there.version : 0,

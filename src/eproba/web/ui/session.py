@@ -12,7 +12,7 @@ from eproba.core.trial.model import Trial
 from eproba.store.helpers import helper_with
 from eproba.store.tables import HelperRow, RoundRow
 from eproba.store.trials import load_trial
-from eproba.web.ui.clock import today
+from eproba.web.ui.clock import now, today
 
 
 def db() -> Session:
@@ -34,7 +34,7 @@ def helping() -> tuple[HelperRow, RoundRow] | None:
     if token is None:
         return None
     if "helping" not in g:
-        g.helping = helper_with(db(), str(token))
+        g.helping = helper_with(db(), str(token), now())
     return cast("tuple[HelperRow, RoundRow] | None", g.helping)
 
 

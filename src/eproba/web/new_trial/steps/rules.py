@@ -4,7 +4,7 @@ from datetime import date
 from typing import Any
 
 from flask_wtf import FlaskForm
-from wtforms import StringField, TextAreaField, ValidationError
+from wtforms import SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import Length
 
 from eproba.core.planning.draft import RulesPart
@@ -15,6 +15,12 @@ from eproba.web.new_trial.usual import HANDLING, typed_number
 from eproba.web.ui.fields import NumberField
 
 MOST_CROPS = 6
+REPEATS = {
+    "": "nothing",
+    "0.1": "1 unit in 10, by lot",
+    "0.2": "1 unit in 5, by lot",
+    "0.5": "half of the units, by lot",
+}
 
 
 class RulesForm(FlaskForm):
@@ -23,6 +29,7 @@ class RulesForm(FlaskForm):
     plants = NumberField("Plants kept in each unit", 1, 200, whole=True)
     thin_on = NumberField("Thinned on day", 0, MOST_DAYS, whole=True, optional=True)
     replace_until = NumberField("Failures replaced up to day (empty: never)", 0, MOST_DAYS, whole=True, optional=True)
+    repeats = SelectField("Asked again under way", choices=list(REPEATS.items()), default="")
     handling = TextAreaField("Done to every unit alike", [Length(max=600)])
 
     @property
@@ -51,6 +58,7 @@ class RulesStep(Step[RulesForm, RulesPart]):
             "thin_on": [""],
             "replace_until": [""],
             "handling": [HANDLING["drench"]],
+            "repeats": [""],
         }
 
     def again(self, trial: Trial, today: date) -> Typed:
@@ -62,6 +70,7 @@ class RulesStep(Step[RulesForm, RulesPart]):
             "thin_on": [typed_number(rules.thin_on)],
             "replace_until": [typed_number(rules.replace_until)],
             "handling": [rules.handling],
+            "repeats": [typed_number(rules.repeats or None)],
         }
 
     def read(self, form: RulesForm) -> RulesPart:
@@ -72,6 +81,7 @@ class RulesStep(Step[RulesForm, RulesPart]):
             thin_on=_whole(form.thin_on),
             replace_until=_whole(form.replace_until),
             handling=(form.handling.data or "").strip(),
+            repeats=float(form.repeats.data or 0),
         )
 
     def settled(self, part: RulesPart, bench: Bench) -> str:
