@@ -66,7 +66,7 @@ SPREAD = [20.0, 26.0, 22.0, 24.0, 25.0, 21.0, 20.5, 25.5, 23.0, 22.5, 24.0, 21.0
     [
         ([20.1, 25.9, 22.1, 23.9, 25.1, 20.9], "Plant height, read by Ben and Nele on 6 units: one reading is off by",
          "The units themselves differ: more units help, reading plant height more often gains next to nothing."),
-        ([21.0, 24.8, 23.0, 23.2, 26.0, 20.0], "; that is ", "readings of each unit bring it below 20 %"),
+        ([22.0, 23.5, 24.0, 22.0, 27.0, 19.0], "; that is ", "readings of each unit bring it below 20 %"),
         ([30.0, 16.0, 32.0, 14.0, 35.0, 12.0], "; that is 100 % of what units differ by.",
          "Reading more often would not mend it: a better tool for plant height"),
         ([21.0, 27.3, 23.1, 25.2, 26.2, 22.1], "Nele reads 5.0 % higher than Ben throughout: let one of them read",
