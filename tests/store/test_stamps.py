@@ -20,7 +20,14 @@ FRESH = {
     "amendment": "INSERT INTO amendment VALUES (900, 2, '2026-05-01', 'worth', 'a', 'b', 'c', '')",
     "spare_run": "INSERT INTO spare_run VALUES (900, 2, 'A', '2026-05-01', true, '', '')",
 }
-UNSTAMPED = {"finding", "helper", "picture", "repeat"}  # these stand beside the trial; whoever shows them asks for them
+UNSTAMPED = {
+    "finding",
+    "helper",
+    "picture",
+    "repeat",
+    "sample",
+    "unit_event",
+}  # these stand beside the trial; whoever shows them asks for them
 
 
 @pytest.fixture

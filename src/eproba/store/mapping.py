@@ -15,6 +15,7 @@ from eproba.core.trial.model import (
     Pour,
     Reading,
     Round,
+    RoundTime,
     Rules,
     SpareRun,
     Treatment,
@@ -172,7 +173,13 @@ def round_from(row: RoundRow) -> Round:
         missed=row.missed,
         closed_at=_local(row.closed_at),
         pull=row.pull,
+        time=round_time(row.at, row.after_hours, row.within),
     )
+
+
+def round_time(at: str, after_hours: int | None, within: float | None) -> RoundTime | None:
+    """The hour of a round; None: any."""
+    return None if not at and after_hours is None else RoundTime(at, after_hours, within)
 
 
 def pour_from(row: PourRow) -> Pour:

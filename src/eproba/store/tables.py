@@ -14,6 +14,7 @@ from eproba.core.measuring.measures import Better, Kind, When
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.ground import UnitKind
+from eproba.core.trial.happenings import UnitEventWhat
 from eproba.core.trial.lots import Dealing
 from eproba.core.trial.model import Compared, Per, PourStatus, PourWhat, Role, Sharing
 
@@ -83,7 +84,8 @@ class DeviceRow(SQLModel, table=True):
 
 
 class OwnMeasureRow(SQLModel, table=True):
-    """A gardener's own measure; `noise`: a share on the ratio scale, else in its unit (null: a guess)."""
+    """A gardener's own measure; `noise`: a share on the ratio scale, else in its unit (null: a guess); `picture`: of
+    how it is done."""
 
     __tablename__ = "own_measure"
     key: str = Field(primary_key=True)
@@ -101,6 +103,7 @@ class OwnMeasureRow(SQLModel, table=True):
     when: When = _word(default="every round")
     destructive: bool = False
     noise: float | None = None
+    picture: bytes | None = Field(default=None, sa_column=Column(LargeBinary()))
 
 
 class DraftRow(SQLModel, table=True):
@@ -229,7 +232,8 @@ class TrialMeasureRow(SQLModel, table=True):
 
 
 class RoundRow(SQLModel, table=True):
-    """A planned day of readings: open, `done` (closed) or `missed`; `pull`: what destroys is read on it."""
+    """A planned day of readings: open, `done` (closed) or `missed`; `pull`: what destroys is read on it. `at` an hour,
+    or `after_hours` after a pour, `within` so many hours."""
 
     __tablename__ = "round"
     __table_args__ = (UniqueConstraint("trial_id", "day"),)
@@ -242,6 +246,9 @@ class RoundRow(SQLModel, table=True):
     missed: bool = False
     closed_at: datetime | None = _maybe_moment()
     pull: bool = False
+    at: str = ""
+    after_hours: int | None = None
+    within: float | None = None
 
 
 class ReadingRow(SQLModel, table=True):
@@ -354,6 +361,44 @@ class PictureRow(SQLModel, table=True):
     to_cm: list[list[float]] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     outline: list[list[float]] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     kept: bool | None = None
+
+
+class UnitEventRow(SQLModel, table=True):
+    """What happened to a unit on a day: sown, thinned, replaced …; `count` of how many seeds or plants. `taken_back`:
+    it was a mistake."""
+
+    __tablename__ = "unit_event"
+    id: int = _number()
+    trial_id: int = _of("trial.id")
+    unit_id: int = _of("unit.id")
+    on: date
+    what: UnitEventWhat = _word()
+    count: int | None = None
+    note: str = ""
+    by: str = ""
+    at: datetime = _moment()
+    taken_back: bool = False
+
+
+class SampleRow(SQLModel, table=True):
+    """Soil or plants for a laboratory: from which `units` (codes), how `mixed`, how deep; its `result` as typed."""
+
+    __tablename__ = "sample"
+    __table_args__ = (UniqueConstraint("trial_id", "code"),)
+    id: int = _number()
+    trial_id: int = _of("trial.id", index=False)
+    round_id: int = _of("round.id")
+    measure_key: str
+    code: str
+    units: list[str] = Field(sa_column=Column(JSONB(), nullable=False))
+    mixed: str = ""
+    depth_cm: float | None = None
+    taken_on: date
+    sent_on: date | None = None
+    laboratory: str = ""
+    result: str = ""
+    came_on: date | None = None
+    by: str = ""
 
 
 class HelperRow(SQLModel, table=True):

@@ -15,6 +15,7 @@ from eproba.store.database import engine_for
 from eproba.web.base.views import base
 from eproba.web.calendar.views import calendar
 from eproba.web.entries.views import entries
+from eproba.web.happenings.views import happenings
 from eproba.web.helpers.views import helpers
 from eproba.web.household.views import household, let_in, load_device
 from eproba.web.measures.views import measures
@@ -28,6 +29,7 @@ from eproba.web.pours.views import pours
 from eproba.web.readings.views import readings
 from eproba.web.recipes.views import recipes
 from eproba.web.rounds.views import rounds
+from eproba.web.samples.views import samples
 from eproba.web.settings import Settings
 from eproba.web.shelf.views import shelf
 from eproba.web.today.views import today_page
@@ -43,8 +45,8 @@ from eproba.web.weather.views import weather
 
 YEAR = 31_536_000
 PLACES = (
-    base, calendar, entries, helpers, household, measures, meters, mixing, new_trial, paper, photos, pictures, pours,
-    readings, recipes, rounds, shelf, today_page, trials, ui, verdict, weather,
+    base, calendar, entries, happenings, helpers, household, measures, meters, mixing, new_trial, paper, photos,
+    pictures, pours, readings, recipes, rounds, samples, shelf, today_page, trials, ui, verdict, weather,
 )  # fmt: skip
 log = logging.getLogger("eproba.requests")
 

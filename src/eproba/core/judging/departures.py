@@ -7,6 +7,7 @@ from eproba.core.judging.courses import courses, true_day
 from eproba.core.judging.trust import TrustLine
 from eproba.core.trial.declaration import short, untold
 from eproba.core.trial.ground import borders
+from eproba.core.trial.hours import hours_off, window_of
 from eproba.core.trial.model import Asked, Reading, Trial
 
 
@@ -19,6 +20,7 @@ def plan_lines(trial: Trial, asked: Asked, readings: Sequence[Reading]) -> list[
         *crops(trial),
         *blind(trial, asked),
         *read_elsewhen(trial, readings),
+        *read_off_hours(trial, readings),
         *able_to_answer(trial, asked, readings),
         *spare_runs(trial),
         *conduct(trial),
@@ -97,6 +99,21 @@ def read_elsewhen(trial: Trial, readings: Iterable[Reading]) -> list[TrustLine]:
     if not moved:
         return []
     return [TrustLine("read on another day", "note", "read elsewhen", {"moved": moved})]
+
+
+def read_off_hours(trial: Trial, readings: Iterable[Reading]) -> list[TrustLine]:
+    """Readings outside the hours of their round, such as 24 h ± 3 h after a pour."""
+    windows = {each.id: (each.day, window) for each in trial.rounds if (window := window_of(trial, each)) is not None}
+    off: dict[int, list[int]] = {}
+    for each in readings:
+        if each.value is not None and each.read_at is not None and each.round_id in windows:
+            day, window = windows[each.round_id]
+            if hours := hours_off(window, each.read_at):
+                off.setdefault(day, []).append(abs(hours))
+    if not off:
+        return []
+    evidence = {"off": {day: (len(hours), max(hours)) for day, hours in sorted(off.items())}}
+    return [TrustLine("read off its hours", "note", "read off hours", evidence)]
 
 
 def able_to_answer(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> list[TrustLine]:

@@ -50,7 +50,8 @@ class Measure:
 
     `when` it is asked (`hours` after a pour); `calculator` works it out from what is asked instead; `target`: the band
     in which it is well; `beside`: measures that must stand beside it; `cautions`: what is dangerous about it;
-    `adds_up`: its rounds are added; `judged`: whether it is ever more than something beside the verdict.
+    `at`: its hour (“dusk”); `adds_up`: its rounds are added; `judged`: whether it is ever more than something beside
+    the verdict.
     """
 
     key: str
@@ -91,6 +92,7 @@ class Measure:
     cautions: tuple[str, ...] = ()
     adds_up: bool = False
     judged: bool = True
+    at: str = ""
 
     def __post_init__(self) -> None:
         allowed = {

@@ -17,8 +17,9 @@ from eproba.core.stats.summaries import Summary
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import Rhythm, checked_pulls, checked_rounds, on_weekdays, proposed_rounds
 from eproba.core.trial.ground import Cut, Site, row_of, site_entry
+from eproba.core.trial.hours import hours_typed, usual_hours
 from eproba.core.trial.lots import Dealing
-from eproba.core.trial.model import Compared, Role, Rules
+from eproba.core.trial.model import Compared, Role, RoundTime, Rules
 from eproba.core.trial.worth import Worth
 
 StepName = Literal["claim", "measure", "treatments", "ground", "chance", "days", "rules"]
@@ -121,13 +122,14 @@ class ChancePart:
 @dataclass(frozen=True)
 class DaysPart:
     """Weekdays that suit (0: Monday), own rounds, days on which plants are pulled; of the grid of measures and rounds
-    what was `offered` and what was `ticked`."""
+    what was `offered` and what was `ticked`; the `hours` of rounds as typed (empty: as usual)."""
 
     weekdays: tuple[int, ...]
     rounds: tuple[int, ...]
     pulls: tuple[int, ...]
     offered: tuple[str, ...] = ()
     ticked: tuple[str, ...] = ()
+    hours: str = ""
 
 
 @dataclass(frozen=True)
@@ -278,11 +280,12 @@ def plan_of(draft: Draft, known: Known) -> Plan:
     check_crops(rules.crops, layout, cut.units_each)
     check_batches(treatments.batches, layout, cut.units_each)
     rounds, doses = rounds_of(measure, days, claim.compared, known), doses_of(draft, cut.cuts, known)
+    grid = grid_of(draft, rounds, doses, known)
     plan = Plan(
         name=claim.name,
         claim=claim.claim,
         note=claim.note,
-        measures=planned_measures(measure, known, grid_of(draft, rounds, doses, known), rounds),
+        measures=planned_measures(measure, known, grid, rounds),
         worth=Worth.from_typed(measure.worth, measure.scale).size,
         scale=measure.scale,
         lower_is_better=measure.lower_is_better,
@@ -306,6 +309,7 @@ def plan_of(draft: Draft, known: Known) -> Plan:
             handling=rules.handling,
             crops=rules.crops,
         ),
+        hours=hours_of(draft, rounds, grid, doses, known),
         pours=doses.pours,
     )
     if any(known.measures[each.key].destructive for each in plan.measures):
@@ -326,6 +330,15 @@ def grid_of(draft: Draft, rounds: Sequence[int], doses: Dosed, known: Known) -> 
     pulls = days.pulls or (measure.decision_day,)
     poured = sorted({pour.day for pour in doses.pours})
     return asked_rounds(asked, rounds, pulls, poured, days.offered, days.ticked)
+
+
+def hours_of(draft: Draft, rounds: Sequence[int], grid: Grid, doses: Dosed, known: Known) -> Mapping[int, RoundTime]:
+    """The hours of rounds as typed, else as the measures need them. Raises DaysError."""
+    measure, days = _right("measure", draft.measure), _right("days", draft.days)
+    if days.hours.strip():
+        return hours_typed(days.hours, rounds)
+    poured = {pour.day for pour in doses.pours}
+    return usual_hours([known.measures[key] for key in measure.asked], grid, poured)
 
 
 def planned_measures(

@@ -1,6 +1,6 @@
 """A plan as typed and checked, and its way to dealt units and planned days."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 
@@ -10,7 +10,7 @@ from eproba.core.stats.summaries import Summary
 from eproba.core.trial.days import Rhythm
 from eproba.core.trial.ground import Cut, PlaceKind, Site, row_of
 from eproba.core.trial.lots import Dealing, LotsError, deal, in_blocks
-from eproba.core.trial.model import Compared, Per, PourWhat, Role, Rules, Sharing, Unit
+from eproba.core.trial.model import Compared, Per, PourWhat, Role, RoundTime, Rules, Sharing, Unit
 
 LETTERS = "ABCDEFGH"
 
@@ -66,8 +66,8 @@ class Layout:
 
 @dataclass(frozen=True)
 class Plan:
-    """Everything that a trial needs before the lots fall. `control` indexes the treatments; `pours` None: all that get
-    something get it on the rhythm's days."""
+    """Everything that a trial needs before the lots fall. `control` indexes the treatments; `hours` of rounds by day;
+    `pours` None: all that get something get it on the rhythm's days."""
 
     name: str
     claim: str
@@ -88,6 +88,7 @@ class Plan:
     blind: bool = False
     batches: int = 1
     rules: Rules = field(default_factory=Rules)
+    hours: Mapping[int, RoundTime] = field(default_factory=dict, hash=False)
     pours: tuple[PlannedPour, ...] | None = None
 
     @property

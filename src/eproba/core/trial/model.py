@@ -144,10 +144,21 @@ class Asked:
 
 
 @dataclass(frozen=True)
+class RoundTime:
+    """When on its day a round is read: `at` a clock's hour (“18:30”) or “dusk”, or `after_hours` after a pour; `within`
+    so many hours around it."""
+
+    at: str = ""
+    after_hours: int | None = None
+    within: float | None = None
+
+
+@dataclass(frozen=True)
 class Round:
     """One round: its planned day, its note, and whether it is closed (`done`), missed, or neither: open.
 
-    `key` names it wherever numbers of the database can't (on a phone); `pull`: what destroys is read on its day.
+    `key` names it wherever numbers of the database can't (on a phone); `pull`: what destroys is read on its day;
+    `time`: its hour (None: any).
     """
 
     id: int
@@ -158,6 +169,7 @@ class Round:
     missed: bool = False
     closed_at: datetime | None = None
     pull: bool = False
+    time: RoundTime | None = None
 
 
 @dataclass(frozen=True)

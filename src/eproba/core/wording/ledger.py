@@ -7,7 +7,7 @@ from string import Formatter
 from typing import Any
 
 from eproba.core.judging.trust import TrustLine
-from eproba.core.words import listed
+from eproba.core.words import listed, plural
 
 SAID: Mapping[str, str] = {
     # Units and lots
@@ -34,6 +34,7 @@ SAID: Mapping[str, str] = {
     "rounds missed": "{missed} of {due} rounds were missed.",
     "all rounds": "{due:all_rounds}.",
     "read elsewhen": "Read on another day than planned: {moved:moved}. The true day counts.",
+    "read off hours": "Read outside the hours of the round: {off:off_hours}.",
     "began apart": "At the start the groups were not quite alike: {apart:apart}. The judgement takes the start out.",
     "began alike": "The groups began alike (within a quarter of what single units differ by).",
     "baseline filled in": "{filled} of {units} units have no baseline; the mean of the others stands in for it (fair "
@@ -126,6 +127,11 @@ def _moved(value: object) -> str:
     return "; ".join(f"day {plan} on day {_names(true)}" for plan, true in moved.items())
 
 
+def _off_hours(value: object) -> str:
+    off: Mapping[object, tuple[int, int]] = value if isinstance(value, Mapping) else {}
+    return "; ".join(f"day {day}, {plural(count, 'reading')}, by up to {most} h" for day, (count, most) in off.items())
+
+
 def _apart(value: object) -> str:
     told = [
         f"{name} {'above' if gap > 0 else 'below'} the control by {abs(gap):.1f} times what units differ by"
@@ -181,6 +187,7 @@ _WAYS: Mapping[str, Callable[[object], str]] = {
     "commas": _commas,
     "counts": _counts,
     "moved": _moved,
+    "off_hours": _off_hours,
     "apart": _apart,
     "amendments": _amendments,
     "all_rounds": _all_rounds,

@@ -13,6 +13,7 @@ from eproba.core.trial.moving import Move
 from eproba.store.commands.batches import take
 from eproba.store.commands.findings import forget_finding
 from eproba.store.commands.locks import Changed, lock_trial
+from eproba.store.commands.rounds import follow_pours
 from eproba.store.commands.trials import declare_once, mark_started
 from eproba.store.tables import AmendmentRow, PourChangeRow, PourRow
 
@@ -51,6 +52,8 @@ def log_pours(session: Session, trial_id: int, logs: Sequence[PourLog], by: str,
         session.exec(update(PourRow).where(col(PourRow.id) == log.seen.id).values(**values))
     for batch_id, pour_id, litres in sorted(_taken(logs)):
         take(session, batch_id, pour_id, litres, by, now)
+    late = {log.seen.day: trial.day_of(on) for log in logs if (on := log.values.get("done_on")) is not None}
+    follow_pours(session, trial, {day: done for day, done in late.items() if day != done}, by, now)
     mark_started(session, trial, now.astimezone().date())
     forget_finding(session, trial_id)
 
@@ -76,6 +79,8 @@ def move_pours(session: Session, trial_id: int, moved: Move, reason: str, by: st
         old, new = moved.told
         change = AmendmentRow(trial_id=trial_id, on=today, what="pours", old=old, new=new, reason=reason, by=by)
         session.add(change)
+    days = {pour.id: pour.day for pour in trial.pours}
+    follow_pours(session, trial, {days[pour_id]: day for pour_id, day in moved.days.items()}, by, now)
     forget_finding(session, trial_id)
 
 

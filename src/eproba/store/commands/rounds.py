@@ -1,17 +1,19 @@
 """Rounds: closed by one rule for till, file and button; opened again while the envelope is shut; their notes."""
 
+from collections.abc import Mapping
 from datetime import datetime
 
 from sqlalchemy import select, update
 from sqlmodel import Session, col
 
 from eproba.core.errors import EprobaError
+from eproba.core.trial.hours import followed
 from eproba.core.trial.model import Round, Trial
 from eproba.core.trial.rounds import complete, may_open_again, passed_over
 from eproba.store.commands.findings import forget_finding
 from eproba.store.commands.locks import lock_trial, unchanged
 from eproba.store.readings import readings_of
-from eproba.store.tables import ReadingRow, RoundRow, TrialRow
+from eproba.store.tables import AmendmentRow, ReadingRow, RoundRow, TrialMeasureRow, TrialRow
 
 
 class RoundError(EprobaError):
@@ -77,6 +79,29 @@ def note_round(session: Session, trial_id: int, round_id: int, note: str, seen: 
     this = _round(lock_trial(session, trial_id), round_id)
     unchanged(seen, this.note, note, "the note of this round")
     session.exec(update(RoundRow).where(col(RoundRow.id) == round_id).values(note=note))
+
+
+def follow_pours(session: Session, trial: Trial, moved: Mapping[int, int], by: str, now: datetime) -> None:
+    """Rounds that follow pours which moved (old day → new day) move along, with what they ask; a declared plan keeps
+    old and new."""
+    new_days = followed(trial, moved)
+    if not new_days:
+        return
+    old_days = {each.id: each.day for each in trial.rounds}
+    for round_id in new_days:  # out of each other's way first: two rounds never share a day
+        session.exec(update(RoundRow).where(col(RoundRow.id) == round_id).values(day=-round_id))
+    for round_id, day in new_days.items():
+        session.exec(update(RoundRow).where(col(RoundRow.id) == round_id).values(day=day))
+    changed = {old_days[round_id]: day for round_id, day in new_days.items()}
+    for asked in trial.asked:
+        if asked.days is not None:
+            days = sorted(changed.get(day, day) for day in asked.days)
+            here = (col(TrialMeasureRow.trial_id) == trial.id, col(TrialMeasureRow.measure_key) == asked.measure.key)
+            session.exec(update(TrialMeasureRow).where(*here).values(days=days))
+    if trial.declared is not None:
+        old, new = (f"rounds of days {', '.join(map(str, sorted(each)))}" for each in (changed, changed.values()))
+        on, why = now.astimezone().date(), "they follow the pour"
+        session.add(AmendmentRow(trial_id=trial.id, on=on, what="asked", old=old, new=new, reason=why, by=by))
 
 
 def _mark(session: Session, this: Round, **facts: object) -> None:

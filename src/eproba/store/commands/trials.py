@@ -11,7 +11,7 @@ from eproba.core.planning.plan import Plan, dealt_units
 from eproba.core.trial.declaration import declare
 from eproba.core.trial.ground import site_entry
 from eproba.core.trial.lots import ALGORITHM, SQUARE_ALGORITHM, LotsError, deal
-from eproba.core.trial.model import SpareRun, Trial
+from eproba.core.trial.model import RoundTime, SpareRun, Trial
 from eproba.store.commands.findings import forget_finding
 from eproba.store.commands.locks import lock_trial, unchanged
 from eproba.store.mapping import unit_from, unit_row
@@ -81,7 +81,8 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
     session.add_all(unit_row(trial_id, unit) for unit in dealt_units(plan, seed))
     pulls = plan.rules.pulls or (plan.rhythm.decision_day,)
     session.add_all(
-        RoundRow(trial_id=trial_id, day=day, key=new_key(), pull=day in pulls) for day in plan.rhythm.rounds
+        RoundRow(trial_id=trial_id, day=day, key=new_key(), pull=day in pulls, **vars(plan.hours.get(day, RoundTime())))
+        for day in plan.rhythm.rounds
     )
     session.flush()
     _count_alive(session, trial_id)

@@ -6,6 +6,7 @@ from typing import Any
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from eproba.core.trial.hours import window_of
 from eproba.core.trial.lots import shuffled
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import limits
@@ -80,7 +81,7 @@ def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
     data, sealed = till_data(trial, this), trial.sealed(today())
     return render_template(
         "rounds/round.html", trial=trial, round=this, data=data, note=note, problem=problem, sealed=sealed,
-        plan=ways_plan(trial),
+        plan=ways_plan(trial), window=window_of(trial, this),
     )  # fmt: skip
 
 

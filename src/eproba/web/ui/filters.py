@@ -10,7 +10,9 @@ from eproba.core.stats.series import Scale
 from eproba.core.trial.compared import COMPARED, Comparison
 from eproba.core.trial.days import days_in_words
 from eproba.core.trial.doses import dose_of
+from eproba.core.trial.hours import hours_words
 from eproba.core.trial.model import Compared, Treatment, Trial
+from eproba.core.trial.samples import for_laboratory
 from eproba.core.trial.worth import Worth, as_typed
 from eproba.core.words import day_words, figure, figure_or_whole, one_in, plural
 from eproba.store.drafts import draft_name
@@ -124,6 +126,8 @@ ALL: dict[str, Callable[..., Any]] = {
     "pour_days": pour_days,
     "described": described,
     "by_choice": by_choice,
+    "hours_words": hours_words,
+    "goes_to_a_laboratory": for_laboratory,
     "draft_name": draft_name,
     "in_it": left,
     "seen_words": seen_words,

@@ -15,12 +15,13 @@ from eproba.core.measuring.measures import WHEN, Measure
 from eproba.core.planning.advice import Advice, on_intervals, on_manure, on_weekday
 from eproba.core.planning.asking import cell
 from eproba.core.planning.dosing import Dosed, DoseProblem
-from eproba.core.planning.draft import DaysPart, chosen, doses_of, grid_of, planned_measures, rounds_of
+from eproba.core.planning.draft import DaysPart, chosen, doses_of, grid_of, hours_of, planned_measures, rounds_of
 from eproba.core.planning.plan import LETTERS
 from eproba.core.planning.visits import Visit, visits
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS, RHYTHMS, WEEKDAYS, DayLoad, DaysError, calendar
 from eproba.core.trial.ground import GroundError
+from eproba.core.trial.hours import hours_text
 from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
 from eproba.web.pictures.weeks import Task, WeekDay, weeks
@@ -33,6 +34,7 @@ class DaysForm(FlaskForm):
     )  # fmt: skip
     rounds = StringField("Rounds on days", [Length(max=500)])
     pulls = StringField("Plants are pulled on days", [Length(max=200)])
+    hours = StringField("At what hour", [Length(max=300)])
     offered = HiddenField()
     asked = SelectMultipleField("What is asked when", validate_choice=False, choices=[])
 
@@ -82,6 +84,7 @@ class DaysPage:
     visits: tuple[Visit, ...] = ()
     grid: tuple[GridRow, ...] = ()
     minutes: tuple[tuple[int, float], ...] = ()
+    hours: str = ""
 
 
 class DaysStep(Step[DaysForm, DaysPart]):
@@ -90,20 +93,34 @@ class DaysStep(Step[DaysForm, DaysPart]):
     form = DaysForm
 
     def first(self, today: date) -> Typed:
-        return {"weekdays": [str(day) for day in range(7)], "rounds": [""], "pulls": [""], "offered": [""]}
+        return {
+            "weekdays": [str(day) for day in range(7)],
+            "rounds": [""],
+            "pulls": [""],
+            "hours": [""],
+            "offered": [""],
+        }
 
     def again(self, trial: Trial, today: date) -> Typed:
         rounds = " ".join(str(each.day) for each in trial.rounds)
         cells = {cell(each.measure.key, this.day) for each in trial.asked for this in trial.rounds}
         asked = [cell(each.measure.key, this.day) for this in trial.rounds for each in trial.asked_in(this)]
         pulls = " ".join(map(str, trial.rules.pulls))
-        return {"rounds": [rounds], "pulls": [pulls], "offered": [" ".join(sorted(cells))], "asked": asked}
+        hours = hours_text({each.day: each.time for each in trial.rounds if each.time is not None})
+        return {
+            "rounds": [rounds],
+            "pulls": [pulls],
+            "hours": [hours],
+            "offered": [" ".join(sorted(cells))],
+            "asked": asked,
+        }
 
     def read(self, form: DaysForm) -> DaysPart:
         offered = tuple((form.offered.data or "").split())
         return DaysPart(
-            tuple(form.weekdays.data or ()), form.round_list, form.pull_list, offered, tuple(form.asked.data or ())
-        )
+            tuple(form.weekdays.data or ()), form.round_list, form.pull_list, offered, tuple(form.asked.data or ()),
+            (form.hours.data or "").strip(),
+        )  # fmt: skip
 
     def settled(self, part: DaysPart, bench: Bench) -> str:
         days = "any day" if len(part.weekdays) == 7 else " ".join(WEEKDAYS[day] for day in part.weekdays)
@@ -117,7 +134,8 @@ class DaysStep(Step[DaysForm, DaysPart]):
             rounds = rounds_of(draft.measure, draft.days, draft.compared, walk.known)
             if draft.ground is not None and draft.treatments is not None:
                 doses = doses_of(draft, chosen(draft, draft.ground, walk.known).cuts, walk.known)
-                grid_of(draft, rounds, doses, walk.known)
+                grid = grid_of(draft, rounds, doses, walk.known)
+                hours_of(draft, rounds, grid, doses, walk.known)
         except (DoseProblem, GroundError):
             return ""  # their own steps say it
         except DaysError as error:
@@ -134,6 +152,7 @@ class DaysStep(Step[DaysForm, DaysPart]):
             cuts = chosen(draft, ground, walk.known).cuts
             doses = doses_of(draft, cuts, walk.known)
             grid = grid_of(draft, rounds, doses, walk.known)
+            hours = hours_of(draft, rounds, grid, doses, walk.known)
         except EprobaError as error:
             return DaysPage(problem=str(error))
         asked = [walk.known.measures[key] for key in measure.asked]
@@ -155,6 +174,7 @@ class DaysStep(Step[DaysForm, DaysPart]):
             visits=going,
             grid=tuple(_row(each, rounds, grid[each.key]) for each in asked),
             minutes=tuple((load.day, load.minutes) for load in loads if load.round),
+            hours=hours_text(hours),
         )
 
     def advice(self, walk: Walk) -> list[Advice]:

@@ -1,0 +1,90 @@
+"""What can happen to a unit between rounds: its seedlings' days, and what is read once, on the day it happens."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Literal
+
+from eproba.core.errors import EprobaError
+from eproba.core.trial.doses import EARLIEST
+from eproba.core.trial.model import Asked, Round, Trial, Unit
+from eproba.core.words import listed, plural
+
+UnitEventWhat = Literal["sown", "up", "thinned", "replaced", "fed", "other"]
+WHAT: dict[UnitEventWhat, str] = {
+    "sown": "sown or set", "up": "seedlings up", "thinned": "thinned", "replaced": "a failure replaced",
+    "fed": "fed, tied or weeded", "other": "something else",
+}  # fmt: skip
+COUNTED: tuple[UnitEventWhat, ...] = ("sown", "up", "thinned", "replaced")
+
+
+class HappeningError(EprobaError):
+    """Something that can't have happened so; the message says what would fit."""
+
+
+@dataclass(frozen=True)
+class UnitEvent:
+    """What happened to a unit on a day; `count` of how many seeds or plants (None: not counted)."""
+
+    id: int
+    unit_id: int
+    on: date
+    what: UnitEventWhat
+    count: int | None
+    note: str
+    by: str
+
+
+def check_event(trial: Trial, units: Sequence[Unit], what: str, on: date, count: int | None, today: date) -> None:
+    """Whether it can have happened, by the trial's own rules.
+
+    Raises
+    ------
+    HappeningError
+        A day to come or long before, a unit that was lost by then, too few or too many, or later than the rule allows.
+    """
+    if what not in WHAT:
+        raise HappeningError(f"Say what happened: {listed(list(WHAT.values()))}.")
+    if not units:
+        raise HappeningError("Say to which units it happened.")
+    if on > today:
+        raise HappeningError("That day is still to come: put it down when it has happened.")
+    if on < trial.start_on - EARLIEST:
+        raise HappeningError("That is long before the trial: check the day.")
+    gone = [unit.code for unit in units if unit.lost_on is not None and unit.lost_on <= on]
+    if gone:
+        raise HappeningError(f"{listed(gone)}: down as lost by then. Choose an earlier day, or other units.")
+    _check_rule(trial, what, on, count)
+
+
+def _check_rule(trial: Trial, what: str, on: date, count: int | None) -> None:
+    rules, day = trial.rules, trial.day_of(on)
+    if what == "replaced" and rules.replace_until is None:
+        raise HappeningError("The plan says that failures are never replaced: put the unit down as lost instead.")
+    if what == "replaced" and day > (rules.replace_until or 0):
+        text = f"The plan replaces failures up to day {rules.replace_until}; this is day {day}"
+        raise HappeningError(f"{text}: later gaps are losses.")
+    if what == "up" and count is not None and rules.seeds is not None and count > rules.seeds:
+        raise HappeningError(f"{plural(count, 'seedling')} of {rules.seeds} sown can’t be up.")
+    if what == "thinned" and count is not None and count != rules.plants:
+        raise HappeningError(f"The plan thins to {plural(rules.plants, 'plant')} a unit; type how many were left.")
+
+
+def off_rule(trial: Trial, event: UnitEvent) -> str:
+    """Where a day is not the one of the plan, in words; empty: as planned."""
+    day = trial.day_of(event.on)
+    if event.what == "thinned" and trial.rules.thin_on is not None and day != trial.rules.thin_on:
+        return f"planned for day {trial.rules.thin_on}"
+    return ""
+
+
+def once_measures(trial: Trial) -> list[Asked]:
+    """What is read once, on the day it happens: it can be put down any day."""
+    return [each for each in trial.asked if each.measure.kind == "day"]
+
+
+def round_for(trial: Trial, asked: Asked, on: date) -> Round | None:
+    """The round that takes up what happened on a day: the first on that day or later that asks it; None: none does."""
+    day = trial.day_of(on)
+    rounds = [each for each in trial.rounds if each.day >= day and asked in trial.asked_in(each)]
+    return rounds[0] if rounds else None

@@ -1,0 +1,154 @@
+"""The hours of rounds: at a clock's hour, at dusk, or so many hours after a pour, with a window around it."""
+
+import math
+import re
+from collections.abc import Collection, Mapping, Sequence
+from datetime import datetime, time, timedelta
+
+from eproba.core.measuring.measures import Measure
+from eproba.core.trial.days import DaysError
+from eproba.core.trial.model import Round, RoundTime, Trial
+from eproba.core.words import figure_or_whole, parse_number
+
+USUAL_WITHIN = 3.0  # hours around one that follows a pour
+MOST_HOURS, MOST_WITHIN = 240, 12.0
+ANY = "any"
+ONE = re.compile(
+    r"^(?P<day>\d{1,4})\s+(?:at\s+)?(?:(?P<dusk>dusk)|(?P<clock>\d{1,2}:\d{2})|(?P<after>\d{1,3})\s*h)"
+    r"(?:\s*(?:±|\+-|\+/-)\s*(?P<within>[\d.,]+)\s*h?)?$"
+)
+
+
+def hours_typed(text: str, rounds: Collection[int]) -> dict[int, RoundTime]:
+    """“0 dusk, 1 24 h ± 3 h, 7 18:30” as the hours of rounds by day; “any”: none has one.
+
+    Raises
+    ------
+    DaysError
+        An entry that is none of it, a day without a round, an hour that no clock shows.
+    """
+    if text.strip().lower() == ANY:
+        return {}
+    found: dict[int, RoundTime] = {}
+    for part in filter(None, (each.strip() for each in re.split(r"[;\n]|,(?!\d)", text))):
+        day, when = _one(part)
+        if day not in rounds:
+            named = ", ".join(map(str, sorted(rounds)))
+            raise DaysError(f"“{part}”: there is no round on day {day}; the rounds are on {named}.")
+        found[day] = when
+    return found
+
+
+def _one(part: str) -> tuple[int, RoundTime]:
+    match = ONE.match(part.lower())
+    if match is None:
+        raise DaysError(f"“{part}” is no hour of a round: write the day, then dusk, 18:30, or 24 h ± 3 h after a pour.")
+    within = parse_number(match["within"]) if match["within"] else None
+    if within is not None and not 0 < within <= MOST_WITHIN:
+        raise DaysError(f"“{part}”: a window is above 0 and up to {MOST_WITHIN:g} hours.")
+    if match["clock"]:
+        hour, minute = map(int, match["clock"].split(":"))
+        if hour > 23 or minute > 59:
+            raise DaysError(f"“{part}”: no clock shows {match['clock']}; hours run from 0:00 to 23:59.")
+        return int(match["day"]), RoundTime(f"{hour:02}:{minute:02}", None, within)
+    if match["after"]:
+        hours = int(match["after"])
+        if hours > MOST_HOURS:
+            raise DaysError(f"“{part}”: up to {MOST_HOURS} hours after a pour.")
+        return int(match["day"]), RoundTime("", hours, within or USUAL_WITHIN)
+    return int(match["day"]), RoundTime("dusk", None, within)
+
+
+def hours_text(times: Mapping[int, RoundTime]) -> str:
+    """The hours of rounds as they can be typed again."""
+    return ", ".join(f"{day} {_typed(when)}" for day, when in sorted(times.items())) or ANY
+
+
+def _typed(when: RoundTime) -> str:
+    around = "" if when.within is None else f" ± {figure_or_whole(when.within)} h"
+    return (f"{when.after_hours} h" if when.after_hours is not None else when.at) + around
+
+
+def hours_words(when: RoundTime) -> str:
+    """“at dusk”, “at 18:30, give or take 2 h”, “24 h after the pour, give or take 3 h”."""
+    around = "" if when.within is None else f", give or take {figure_or_whole(when.within)} h"
+    return (f"{when.after_hours} h after the pour" if when.after_hours is not None else f"at {when.at}") + around
+
+
+def usual_hours(
+    measures: Sequence[Measure], grid: Mapping[str, Collection[int]], pours: Collection[int]
+) -> dict[int, RoundTime]:
+    """What the measures need: at dusk where one is read then; a day or more after a pour, at just so many hours."""
+    found: dict[int, RoundTime] = {}
+    for measure in measures:
+        for day in grid[measure.key]:
+            if measure.at:
+                found.setdefault(day, RoundTime(measure.at))
+            tied = [hours for hours in measure.hours if hours >= 24 and day - hours // 24 in pours]
+            if tied:
+                found[day] = RoundTime("", min(tied), USUAL_WITHIN)
+    return found
+
+
+def pour_day(this: Round) -> int | None:
+    """The day of the pour that a round follows; None: it follows none."""
+    return None if this.time is None or this.time.after_hours is None else this.day - this.time.after_hours // 24
+
+
+def window_of(trial: Trial, this: Round) -> tuple[datetime, datetime] | None:
+    """From when to when a round is to be read, by the gardener's clock; None: any hour, or not known (yet)."""
+    when = this.time
+    if when is None:
+        return None
+    middle = _after_pour(trial, this) if when.after_hours is not None else _at_clock(trial, this, when.at)
+    if middle is None:
+        return None
+    around = timedelta(hours=when.within or 0)
+    return middle - around, middle + around
+
+
+def _after_pour(trial: Trial, this: Round) -> datetime | None:
+    """So many hours after the last pour of its day, once that is on record."""
+    day = pour_day(this)
+    done = [
+        each.done_at for each in trial.pours if each.done_at is not None and trial.day_of(each.done_at.date()) == day
+    ]
+    hours = this.time.after_hours if this.time else None
+    return max(done) + timedelta(hours=hours) if done and hours is not None else None
+
+
+def _at_clock(trial: Trial, this: Round, clock: str) -> datetime | None:
+    if ":" not in clock:
+        return None
+    hour, minute = map(int, clock.split(":"))
+    return datetime.combine(trial.date_of(this.day), time(hour, minute)).astimezone()
+
+
+def followed(trial: Trial, moved: Mapping[int, int]) -> dict[int, int]:
+    """New days, by id, of the rounds that follow pours which moved (old day → new day).
+
+    A round stays where it would fall onto another, onto the baseline, or onto the decision day and later, and what was
+    read or missed stays.
+    """
+    found: dict[int, int] = {}
+    taken = {each.day for each in trial.rounds}
+    for this in trial.rounds[1:-1]:
+        day = pour_day(this)
+        if this.done or this.missed or day is None or day not in moved:
+            continue
+        new = this.day + moved[day] - day
+        if 0 < new < trial.decision_day and (new not in taken or new in {each.day for each in _leaving(trial, moved)}):
+            found[this.id] = new
+            taken = taken - {this.day} | {new}
+    return found
+
+
+def _leaving(trial: Trial, moved: Mapping[int, int]) -> list[Round]:
+    return [each for each in trial.rounds[1:-1] if pour_day(each) in moved and not (each.done or each.missed)]
+
+
+def hours_off(window: tuple[datetime, datetime], read_at: datetime) -> int:
+    """How many whole hours before (−) or after its window something was read; 0: inside."""
+    if read_at < window[0]:
+        return -math.ceil((window[0] - read_at) / timedelta(hours=1))
+    return math.ceil((read_at - window[1]) / timedelta(hours=1)) if read_at > window[1] else 0

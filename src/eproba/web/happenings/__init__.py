@@ -1,0 +1,1 @@
+"""What happened to units between rounds, put down on any day."""

@@ -1,0 +1,1 @@
+"""Samples for a laboratory: taken, labelled, sent, read."""
