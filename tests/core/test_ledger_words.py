@@ -37,8 +37,8 @@ SENTENCES = [
     ("all rounds", {"due": 5}, "All 5 rounds were taken."),
     ("read elsewhen", {"moved": {14: [15, 16], 21: [23]}}, "Read on another day than planned: day 14 on day 15 and 16; "
      "day 21 on day 23. The true day counts."),
-    ("read off hours", {"off": {1: (1, 2), 7: (5, 3)}}, "Read outside the hours of the round: day 1, 1 reading, by up to "
-     "2 h; day 7, 5 readings, by up to 3 h."),
+    ("read off hours", {"off": {1: (1, 2), 7: (5, 3)}}, "Read outside the hours of the round: day 1, 1 reading, by up "
+     "to 2 h; day 7, 5 readings, by up to 3 h."),
     ("began apart", {"apart": [("Whey", 0.31), ("Steep", -1.26)]}, "At the start the groups were not quite alike: Whey "
      "above the control by 0.3 times what units differ by; Steep below the control by 1.3 times what units differ by. "
      "The judgement takes the start out."),

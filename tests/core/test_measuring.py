@@ -59,7 +59,8 @@ def test_luck_alone_lets_seeds_come(catalogue):
         ("nitrogen_kit", "N2 Adequate", 2), ("first_seedling", "yes", 1), ("first_seedling", "Not yet", 0),
         ("plant_height", "12,5", 12.5), ("water_weighed", "0.25", 0.25),
         ("water_weighed", "wet_g=182.4 dry_g=151.9 tin_g=31.2", 0.252693),
-        ("dry_down", "days=3;5 values=6,2;3,5 mark=4", 4.62963),
+        ("dry_down", "days=3;5 values=6,2;3,5 mark=4", 4.62963), ("dug_worms", "surface=3 deep_dwellers=1", 4),
+        ("dug_worms", "7", 7),
     ],
 )  # fmt: skip
 def test_what_is_typed_for_each_kind(catalogue, key, typed, value):
@@ -72,6 +73,9 @@ def test_what_is_typed_for_each_kind(catalogue, key, typed, value):
         ("soil_smell", "of woods", "is not a number"),
         ("plant_height", "yes", "is not a number"),
         ("water_weighed", "wet_g=96 dry_g=182", "dry is heavier than wet"),
+        ("dug_worms", "surface=3 blue=1", "“blue” is no class of dug worms: they are surface, topsoil, deep_dwellers"),
+        ("dug_worms", "surface=2.5", "2.5 can’t be: each class is a whole number, 0 or more"),
+        ("dug_worms", "surface=-1", "-1 can’t be"),
         ("water_weighed", "wet_g=96 dry", "is no list of inputs"),
         ("dry_down", "days=3;5 values=6;5 mark=4", "these inputs give no number: skip the unit, and say why"),
     ],

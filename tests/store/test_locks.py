@@ -3,7 +3,7 @@
 import pytest
 
 from eproba.core.errors import EprobaError
-from eproba.exchange import photos, table  # noqa: F401 (their faults hang on the tree)
+from eproba.exchange import table  # noqa: F401 (their faults hang on the tree)
 from eproba.store.commands.locks import Changed, unchanged
 from eproba.web.app import create_app  # noqa: F401 (so do those of the forms)
 
@@ -23,7 +23,7 @@ def test_a_text_is_written_only_over_the_one_that_was_seen(seen, there, mine, ke
 
 def test_every_fault_of_the_rules_is_one_of_one_tree():
     faults = {each.__name__ for each in tree(EprobaError)}
-    named = {"GroundError", "LotsError", "DaysError", "CannotJudge", "TableError", "PhotoError", "PourError", "NoEntry"}
+    named = {"GroundError", "LotsError", "DaysError", "CannotJudge", "TableError", "PourError", "NoEntry"}
     assert named | {"Changed", "Gone", "RoundError", "MixError", "RecipeError", "NumberError", "DoseError"} <= faults
 
 

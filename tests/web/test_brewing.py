@@ -323,13 +323,13 @@ def test_a_look_is_ruled_on_and_its_photo_is_kept_small(client):
     assert "the yeast is dead" in page
     kept = client.get(re.search(r'src="(/batches/\d+/photos/\d+\.jpg)"', page).group(1))
     opened = Image.open(io.BytesIO(kept.data))
-    assert opened.size == (1400, 933)
+    assert opened.size == (1600, 1067)
     assert not opened.getexif()
     assert client.get(f"{batch}/photos/99.jpg").status_code == 404
     wrong = client.post(
         batch, {"foam": "light", "photo": (io.BytesIO(b"no picture"), "x.jpg")}, content_type="multipart/form-data"
     )
-    assert "no photo that can be read" in wrong.get_data(as_text=True)
+    assert "no picture that can be read" in wrong.get_data(as_text=True)
     hot = client.post(batch, {"temperature": "5000"})
     assert "-40 to 110 fits here" in hot.get_data(as_text=True)
 

@@ -77,6 +77,17 @@ def small(picture: Picture) -> tuple[Picture, float]:
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), dtype=np.uint8), factor
 
 
+def kept_small(content: bytes) -> bytes:
+    """A photograph as it is kept: upright, small, without the place and device that a phone writes into it.
+
+    Raises
+    ------
+    PhotoProblem
+        See `opened`.
+    """
+    return jpeg_of(small(opened(content))[0])
+
+
 def files_of(paths: Sequence[Path]) -> list[Path]:
     """Every picture named, and those of a folder in the order of their names."""
     found: list[Path] = []

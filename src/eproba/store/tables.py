@@ -84,8 +84,7 @@ class DeviceRow(SQLModel, table=True):
 
 
 class OwnMeasureRow(SQLModel, table=True):
-    """A gardener's own measure; `noise`: a share on the ratio scale, else in its unit (null: a guess); `picture`: of
-    how it is done."""
+    """A gardener's own measure; `noise`: a share on the ratio scale, else in its unit (null: a guess)."""
 
     __tablename__ = "own_measure"
     key: str = Field(primary_key=True)
@@ -103,7 +102,14 @@ class OwnMeasureRow(SQLModel, table=True):
     when: When = _word(default="every round")
     destructive: bool = False
     noise: float | None = None
-    picture: bytes | None = Field(default=None, sa_column=Column(LargeBinary()))
+
+
+class MeasurePictureRow(SQLModel, table=True):
+    """A picture of how an own measure is done."""
+
+    __tablename__ = "measure_picture"
+    key: str = Field(sa_column=Column(ForeignKey("own_measure.key", ondelete="CASCADE"), primary_key=True))
+    jpeg: bytes = Field(sa_column=Column(LargeBinary(), nullable=False))
 
 
 class DraftRow(SQLModel, table=True):

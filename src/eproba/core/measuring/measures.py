@@ -50,8 +50,8 @@ class Measure:
 
     `when` it is asked (`hours` after a pour); `calculator` works it out from what is asked instead; `target`: the band
     in which it is well; `beside`: measures that must stand beside it; `cautions`: what is dangerous about it;
-    `at`: its hour (“dusk”); `adds_up`: its rounds are added; `judged`: whether it is ever more than something beside
-    the verdict.
+    `parts`: the classes that a count is made of; `at`: its hour (“dusk”); `adds_up`: its rounds are added; `judged`:
+    whether it is ever more than something beside the verdict.
     """
 
     key: str
@@ -93,6 +93,7 @@ class Measure:
     adds_up: bool = False
     judged: bool = True
     at: str = ""
+    parts: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         allowed = {
@@ -109,6 +110,8 @@ class Measure:
             raise MeasureError(f"{self.key}: percent need a quantity that can't be negative")
         if self.kind in BY_STEPS and len(self.levels) < 2:
             raise MeasureError(f"{self.key}: a {self.kind} needs its levels, two or more, in words")
+        if self.parts and self.kind != "count":
+            raise MeasureError(f"{self.key}: only a count has parts")
         if (self.kind == "worked out") != (self.calculator is not None):
             raise MeasureError(f"{self.key}: what is worked out names its calculator, and nothing else does")
         if (self.when == "after a pour") != bool(self.hours):
@@ -226,6 +229,8 @@ def value_typed(measure: Measure, typed: str) -> float:
         if result is None:
             raise NumberError("these inputs give no number: skip the unit, and say why")
         return result
+    if measure.parts and "=" in text:
+        return _counted(measure, inputs_typed(text))
     if measure.kind in BY_TAP and text.lower() in YES_NO:
         return YES_NO[text.lower()]
     if measure.levels:
@@ -234,6 +239,22 @@ def value_typed(measure: Measure, typed: str) -> float:
         if len(found) == 1:
             return measure.low + found[0]
     return parse_number(_without_unit(measure, text))
+
+
+def part_name(part: str) -> str:
+    """A class of a count as an input is named: “deep dwellers” is deep_dwellers."""
+    return part.lower().replace(" ", "_")
+
+
+def _counted(measure: Measure, given: Mapping[str, str]) -> float:
+    """A count from those of its classes, each a whole number; what is not named is 0."""
+    known = [part_name(part) for part in measure.parts]
+    if strange := [name for name in given if name not in known]:
+        raise NumberError(f"“{strange[0]}” is no class of {lower_first(measure.name)}: they are {', '.join(known)}")
+    counts = [parse_number(text) for text in given.values()]
+    if wrong := [count for count in counts if count < 0 or count != int(count)]:
+        raise NumberError(f"{wrong[0]:g} can’t be: each class is a whole number, 0 or more")
+    return math.fsum(counts)
 
 
 def _without_unit(measure: Measure, text: str) -> str:

@@ -3,16 +3,19 @@
 from sqlmodel import Session, select
 
 from eproba.core.measuring.measures import Measure
-from eproba.store.tables import OwnMeasureRow, TrialMeasureRow
+from eproba.store.tables import MeasurePictureRow, OwnMeasureRow, TrialMeasureRow
 
 
-def add_own_measure(session: Session, measure: Measure) -> None:
-    """Keep a gardener's own measure."""
+def add_own_measure(session: Session, measure: Measure, picture: bytes | None = None) -> None:
+    """Keep a gardener's own measure, with a picture of how it is done."""
     told = ("key", "name", "unit", "low", "high", "decimals", "better", "scale")
     names = (*told, "kind", "seconds", "when", "destructive")
     fields = {name: getattr(measure, name) for name in names}
     noise = measure.noise_cv if measure.noise_cv is not None else measure.noise_sd
     session.add(OwnMeasureRow(**fields, levels=list(measure.levels), how=" ".join(measure.how), noise=noise))
+    if picture is not None:
+        session.flush()
+        session.add(MeasurePictureRow(key=measure.key, jpeg=picture))
 
 
 def drop_own_measure(session: Session, key: str) -> bool:

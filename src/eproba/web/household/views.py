@@ -33,7 +33,7 @@ OPEN_TO_ALL = {
 DEVICE_ROLES = {"reads": "reads: it shows no treatments", "pours": "pours: it shows who gets what"}
 A_HELPER_MAY = {
     "helpers.show", "helpers.leave", "entries.take", "base.token", "measures.reckon_inputs", "meters.take",
-    "meters.picture", "photos.add",
+    "meters.picture", "measures.how", "photos.add",
 }  # fmt: skip
 NO_DEVICE_NEEDED = {"static", "base.health"}
 

@@ -3,9 +3,10 @@
 import secrets
 from typing import Any
 
-from flask import Blueprint, abort, flash, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, flash, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
+from flask_wtf.file import FileField
 from wtforms import BooleanField, RadioField, SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import InputRequired, Length
 
@@ -26,7 +27,7 @@ from eproba.core.measuring.measures import (
 from eproba.core.trial.worth import as_kept
 from eproba.core.words import figure
 from eproba.store.commands.measures import add_own_measure, drop_own_measure
-from eproba.store.measures import all_measures
+from eproba.store.measures import all_measures, picture_of_how, pictured
 from eproba.web.ui.fields import NumberField, whole
 from eproba.web.ui.session import db
 
@@ -59,6 +60,7 @@ class OwnMeasureForm(FlaskForm):
     when = SelectField("Asked", choices=[(each, words) for each, words in WHEN.items() if each != "after a pour"])
     destructive = BooleanField("It ends the plant")
     how = StringField("How it is done", [Length(max=300)])
+    picture = FileField("A picture of how")
 
     @property
     def level_list(self) -> tuple[str, ...]:
@@ -87,6 +89,7 @@ def index() -> ResponseReturnValue:
         form=form,
         groups=[(GROUPS[group], group, measures) for group, measures in by_group(every).items()],
         when=WHEN,
+        pictured=pictured(db()),
         back="" if (draft := whole(request.args.get("draft", ""))) is None else _plan(draft),
     )
     return page, 400 if form.errors else 200
@@ -143,9 +146,30 @@ def _added(form: OwnMeasureForm) -> bool:
     except MeasureError as error:
         form.high.errors = [str(error).partition(": ")[2]]
         return False
-    add_own_measure(db(), measure)
+    try:
+        picture = _picture(form)
+    except EprobaError as error:
+        form.picture.errors = [str(error)]
+        return False
+    add_own_measure(db(), measure, picture)
     db().commit()
     return True
+
+
+def _picture(form: OwnMeasureForm) -> bytes | None:
+    """The picture that was sent, as it is kept. Raises PhotoProblem."""
+    if not form.picture.data:
+        return None
+    from eproba.exchange.photo_out import kept_small  # OpenCV is slow to load
+
+    return kept_small(form.picture.data.read())
+
+
+@measures.get("/measures/<key>/how.jpg")
+def how(key: str) -> ResponseReturnValue:
+    """The picture of how an own measure is done."""
+    jpeg = picture_of_how(db(), key) or abort(404, "There is no picture of how this is done.")
+    return Response(jpeg, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})
 
 
 @measures.post("/measures/<key>/delete")

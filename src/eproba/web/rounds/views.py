@@ -1,11 +1,14 @@
 """A round in the garden: unit after unit, nothing lost without signal."""
 
+import math
 from dataclasses import asdict
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from eproba.core.measuring.calculators import Input
+from eproba.core.measuring.measures import part_name
 from eproba.core.trial.hours import window_of
 from eproba.core.trial.lots import shuffled
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
@@ -14,6 +17,7 @@ from eproba.core.trial.rounds import asked_again, happened
 from eproba.core.words import day_words
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.rounds import finish_round, note_round, open_again
+from eproba.store.measures import pictured
 from eproba.store.pictures import shots_of
 from eproba.store.readings import all_readings, readings_of, repeats_of
 from eproba.store.trials import trial_with_key, unit_of
@@ -99,11 +103,21 @@ def _asked(asked: Asked) -> dict[str, Any]:
     names = ("key", "name", "unit", "decimals", "levels", "kind", "how", "cannot_tell")
     shown: dict[str, Any] = {name: getattr(asked.measure, name) for name in names}
     worked = asked.measure.calculator
-    shown["inputs"] = [] if worked is None else [vars(each) for each in worked.inputs]
+    shown["inputs"] = [_class(part) for part in asked.measure.parts] + (
+        [] if worked is None else list(map(vars, worked.inputs))
+    )
+    shown["counted"] = bool(asked.measure.parts)
+    here = asked.measure.group == "your own" and asked.measure.key in pictured(db())
+    shown["picture"] = url_for("measures.how", key=asked.measure.key) if here else ""
     shown["meters"] = meters_for(asked)
     within = asdict(limits(asked))
     bounded = {name: value if abs(value) < float("inf") else None for name, value in within.items()}
     return {**shown, **bounded, "perUnit": asked.per_unit}
+
+
+def _class(part: str) -> dict[str, Any]:
+    """A class of a count as the till asks it."""
+    return vars(Input(part_name(part), part.capitalize(), "", 0, math.inf, spare=True)) | {"high": None}
 
 
 def _by_place(trial: Trial, readings: list[Reading]) -> dict[str, dict[str, Any]]:

@@ -15,7 +15,6 @@ from eproba.core.brewing.mixing import Mix, Want, as_made, differs, mix
 from eproba.core.brewing.water import on_water
 from eproba.core.errors import EprobaError
 from eproba.core.words import parse_number
-from eproba.exchange.photos import photo
 from eproba.store.batches import batch_changes, batches, photo_of
 from eproba.store.brewing import brewings
 from eproba.store.commands.batches import add_batch, add_event, correct_batch, correct_event
@@ -127,7 +126,7 @@ def show(batch_id: int) -> ResponseReturnValue:
     if form.validate_on_submit():
         try:
             sent = form.photo.data
-            kept = photo(sent.read()) if sent else None
+            kept = _photo(sent.read()) if sent else None
             add_event(db(), batch.id, form.event("looked at", now(), who()), now(), kept)
             db().commit()
             return redirect(url_for("shelf.show", batch_id=batch_id))
@@ -135,6 +134,13 @@ def show(batch_id: int) -> ResponseReturnValue:
             db().rollback()
             problem = str(error)
     return _page(batch, problem, form), 400 if problem or form.errors else 200
+
+
+def _photo(content: bytes) -> bytes:
+    """A photograph as it is kept. Raises PhotoProblem."""
+    from eproba.exchange.photo_out import kept_small  # OpenCV is slow to load
+
+    return kept_small(content)
 
 
 def _page(batch: Batch, problem: str = "", form: LookForm | None = None) -> str:

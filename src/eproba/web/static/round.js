@@ -303,6 +303,11 @@ document.addEventListener("alpine:init", () => {
     // What they give is worked out by the computer, in one place; without signal it is told when it is sent.
     async work() {
       const inputs = this.inputText;
+      if (this.step.asked.counted) {
+        const all = this.inputs.reduce((sum, each) => sum + (number(this.given[each.name] ?? "") || 0), 0);
+        this.reckoned = `In all ${all} ${this.step.asked.unit}.`;
+        return;
+      }
       this.reckoned = "";
       if (this.missing) return;
       try {
@@ -352,6 +357,12 @@ document.addEventListener("alpine:init", () => {
     },
     get howText() {
       return `${this.step.asked.how.join(" ")} It can’t tell: ${this.step.asked.cannot_tell}`;
+    },
+    get howPicture() {
+      return this.step.asked.picture;
+    },
+    get showsPicture() {
+      return this.showHow && this.howPicture !== "";
     },
     toggleHow() {
       this.showHow = !this.showHow;
@@ -554,6 +565,10 @@ document.addEventListener("alpine:init", () => {
       if (missing) {
         this.says = `Give ${missing.label}, or skip.`;
         document.getElementById(missing.id)?.focus();
+        return;
+      }
+      if (!this.inputText) {
+        this.says = "Type the counts, 0 where there is none, or skip.";
         return;
       }
       this.record(this.step, { typed: this.inputText, skip: "", sure: true });

@@ -55,11 +55,17 @@ def upgrade() -> None:
         sa.UniqueConstraint("trial_id", "code"),
     )
     op.create_index("ix_sample_round_id", "sample", ["round_id"])
-    op.add_column("own_measure", sa.Column("picture", sa.LargeBinary()))
+    op.create_table(
+        "measure_picture",
+        sa.Column("key", sa.String(), nullable=False),
+        sa.Column("jpeg", sa.LargeBinary(), nullable=False),
+        sa.ForeignKeyConstraint(["key"], ["own_measure.key"], ondelete="CASCADE"),
+        sa.PrimaryKeyConstraint("key"),
+    )
 
 
 def downgrade() -> None:
-    op.drop_column("own_measure", "picture")
+    op.drop_table("measure_picture")
     op.drop_table("sample")
     op.drop_table("unit_event")
     for name in ("within", "after_hours", "at"):
