@@ -10,6 +10,7 @@ from PIL import Image
 
 from eproba.cli import main
 from eproba.core.measuring.photo import PhotoProblem, excess_green, greenness, split
+from eproba.core.measuring.tag import circle_around, find_tag, moved
 from eproba.exchange.photo_out import measured, opened
 from tests.core.scenes import LEAF, SOIL, half_in_shade, in_light, jpeg, printed, scene, with_tag
 
@@ -19,6 +20,18 @@ WARM, COLD, DIM = (1.15, 1, 0.8), (0.85, 1, 1.15), (0.6, 0.6, 0.6)
 
 def cover(picture, **how):
     return measured("x.jpg", jpeg(picture), with_tag=False, **how).cover
+
+
+def test_a_pot_taken_aslant_is_an_oval_in_the_picture_and_round_on_the_ground():
+    tag = find_tag(with_tag(scene(0.3, (1600, 1200))[0], at=(500, 500), wide=500, tilt=40))
+    rim = circle_around(np.array([800.0, 800.0]), np.array([950.0, 800.0]), tag)
+    flat = moved(rim, tag.to_cm)
+    middle = moved(np.array([[800.0, 800.0]]), tag.to_cm)[0]
+    assert np.hypot(*(flat - middle).T) == pytest.approx(np.full(24, np.hypot(*(flat[0] - middle))), rel=1e-6)
+    across, down = np.ptp(rim, axis=0)
+    assert down < 0.98 * across
+    plain = circle_around(np.array([8.0, 8.0]), np.array([8.0, 3.0]), None)
+    assert np.hypot(*(plain - 8.0).T) == pytest.approx(np.full(24, 5.0))
 
 
 def test_known_colours():

@@ -113,6 +113,12 @@ def test_an_outline_is_remembered_for_the_next_picture_of_its_unit(client, trial
         for each in re.search(r'name="outline"\s+value="([\d,;]+)"', later).group(1).replace(";", ",").split(",")[:4]
     ]
     assert corners == pytest.approx([840, 600, 1540, 600], abs=6), "it moves with the tag"
+    pot = {**form, "shape": "circle", "outline": "1000,800;1200,800"}
+    assert client.post(place, pot).status_code == 302
+    rim = re.search(r'name="outline"\s+value="([\d,;]+)"', text(client, place)).group(1).strip(";").split(";")
+    assert len(rim) == 24
+    away = [np.hypot(*(np.array(point.split(","), float) - (1000, 800))) for point in rim]
+    assert away == pytest.approx([200] * 24, abs=3), "the middle, then the rim"
 
 
 def test_a_reading_that_somebody_typed_is_not_written_over_by_a_picture(client, trial, clock):

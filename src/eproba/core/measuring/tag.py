@@ -21,6 +21,7 @@ CODE, CODE_AT = 3.4, (1.65, 0.3)
 PATCH, PATCHES = 1.0, (((5.3, 0.5), 64), ((5.3, 1.6), 128), ((5.3, 2.7), 192))
 NAMES_A_UNIT = re.compile(r"/t/([\w-]+)/([A-Z]\d{1,4})$")
 DICTIONARY = cv2.aruco.DICT_4X4_50
+CIRCLE_POINTS = 24
 CLIPPED = (6.0, 249.0)
 CODE_PIXELS = (480, 640, 320)  # the code is drawn upright so large before it is read, one size after the other
 
@@ -137,6 +138,19 @@ def moved(points: Array, by: Array) -> Array:
     """Points (n, 2) through a homography."""
     flat = np.column_stack([points, np.ones(len(points))]) @ by.T
     return np.asarray(flat[:, :2] / flat[:, 2:])
+
+
+def circle_around(middle: Array, rim: Array, tag: Tag | None) -> Array:
+    """A pot's rim as a polygon in pixels (24, 2), from its middle and one point on it, each (2,).
+
+    With a tag it is round on the ground, so an oval in a picture that was taken aslant.
+    """
+    flat = np.vstack([middle, rim]).astype(np.float64)
+    ground = flat if tag is None else moved(flat, tag.to_cm)
+    radius = float(np.hypot(*(ground[1] - ground[0])))
+    turns = 2 * np.pi * np.arange(CIRCLE_POINTS) / CIRCLE_POINTS
+    around = ground[0] + radius * np.column_stack([np.cos(turns), np.sin(turns)])
+    return np.asarray(around if tag is None else moved(around, tag.to_px))
 
 
 def ground_under(tag: Tag, height: int, width: int) -> Array:

@@ -168,7 +168,7 @@ def one(trial_id: int, picture_id: int) -> ResponseReturnValue:
         flash("Thrown away.")
         return redirect(url_for("photos.index", trial_id=trial_id))
     try:
-        row = change_picture(db(), trial_id, picture_id, **_sorting(trial))
+        row = change_picture(db(), trial_id, picture_id, **_sorting(trial, row))
         _measured_again(row)
         if go in ("yes", "no"):
             decide_on_picture(db(), trial, row, go == "yes", Sender(who(), now(), "photo", sees_lots()))
@@ -189,18 +189,29 @@ def _one(trial: Trial, row: PictureRow, problem: str = "") -> str:
     return render_template("photos/one.html", trial=trial, row=row, problem=problem, asked=_asked(trial))
 
 
-def _sorting(trial: Trial) -> dict[str, Any]:
-    """Unit, round and outline as the form has them."""
+def _sorting(trial: Trial, row: PictureRow) -> dict[str, Any]:
+    """Unit, round and outline as the form has them; of a circle its middle and a point on its rim."""
     unit = trial.by_code.get(request.form.get("unit", ""))
     this = next((each for each in trial.rounds if str(each.id) == request.form.get("round")), None)
     points = [part.split(",") for part in request.form.get("outline", "").split(";") if part.strip()]
     numbers = [[whole(each) for each in point] for point in points]
-    fits = len(numbers) >= 3 and all(len(point) == 2 and None not in point for point in numbers)
+    pairs = all(len(point) == 2 and None not in point for point in numbers)
+    fits = len(numbers) >= 3 and pairs
+    if request.form.get("shape") == "circle" and len(numbers) == 2 and pairs:
+        numbers, fits = _circle(row, numbers), True
     return {
         "unit_id": unit.id if unit else None,
         "round_id": this.id if this else None,
         "outline": numbers[:40] if fits else None,
     }
+
+
+def _circle(row: PictureRow, taps: list[Any]) -> list[Any]:
+    from eproba.core.measuring.tag import Tag, circle_around
+
+    tag = None if row.to_cm is None else Tag(np.array(row.to_cm))
+    around = np.rint(circle_around(np.array(taps[0]), np.array(taps[1]), tag))
+    return [[int(x), int(y)] for x, y in around]
 
 
 def _measured_again(row: PictureRow) -> None:

@@ -38,14 +38,29 @@ if (drop) {
   });
 }
 
+// A circle as it is shown: the computer lays it flat on the ground.
+function rim(taps) {
+  const [middle, edge] = taps.map((tap) => tap.split(",").map(Number));
+  if (taps.length !== 2) return taps;
+  const radius = Math.hypot(edge[0] - middle[0], edge[1] - middle[1]);
+  const turns = Array.from({ length: 24 }, (_, n) => (2 * Math.PI * n) / 24);
+  return turns.map((turn) => `${middle[0] + radius * Math.cos(turn)},${middle[1] + radius * Math.sin(turn)}`);
+}
+
 // The picture lies in an SVG of its own pixels, so that a tap is a pixel.
 document.querySelectorAll(".outline-taps").forEach((canvas) => {
   const field = document.getElementById(canvas.dataset.outline);
   const polygon = canvas.querySelector("polygon");
   const picture = new Image();
   const points = () => field.value.split(";").filter(Boolean);
-  const show = () => polygon.setAttribute("points", points().join(" "));
+  const isCircle = () => document.querySelector('input[name="shape"]:checked')?.value === "circle";
+  const show = () => polygon.setAttribute("points", (isCircle() ? rim(points()) : points()).join(" "));
   let fresh = true; // the first tap begins a new outline
+  document.querySelectorAll('input[name="shape"]').forEach((each) => {
+    each.addEventListener("change", () => {
+      fresh = true;
+    });
+  });
   picture.addEventListener("load", () => {
     canvas.setAttribute("viewBox", `0 0 ${picture.naturalWidth} ${picture.naturalHeight}`);
     canvas.querySelector("image").setAttribute("width", picture.naturalWidth);
@@ -57,7 +72,7 @@ document.querySelectorAll(".outline-taps").forEach((canvas) => {
     const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(canvas.getScreenCTM().inverse());
     const corner = `${Math.max(0, Math.round(at.x))},${Math.max(0, Math.round(at.y))}`;
     field.value = [...(fresh ? [] : points()), corner].join(";");
-    fresh = false;
+    fresh = isCircle() && points().length === 2;
     show();
   });
 });
