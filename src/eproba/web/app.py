@@ -22,6 +22,7 @@ from eproba.web.measures.views import measures
 from eproba.web.meters.views import meters, value_in
 from eproba.web.mixing.views import mixing
 from eproba.web.new_trial.views import new_trial
+from eproba.web.packages.views import packages
 from eproba.web.paper.views import paper
 from eproba.web.photos.views import photos
 from eproba.web.pictures import pictures
@@ -45,8 +46,8 @@ from eproba.web.weather.views import weather
 
 YEAR = 31_536_000
 PLACES = (
-    base, calendar, entries, happenings, helpers, household, measures, meters, mixing, new_trial, paper, photos,
-    pictures, pours, readings, recipes, rounds, samples, shelf, today_page, trials, ui, verdict, weather,
+    base, calendar, entries, happenings, helpers, household, measures, meters, mixing, new_trial, packages, paper,
+    photos, pictures, pours, readings, recipes, rounds, samples, shelf, today_page, trials, ui, verdict, weather,
 )  # fmt: skip
 log = logging.getLogger("eproba.requests")
 

@@ -1,0 +1,1 @@
+"""Whole trials out of this garden and into another, as data packages."""

@@ -1,0 +1,163 @@
+"""A whole trial out as a data package, checked by another library, and in again as it was."""
+
+import io
+import json
+import re
+import subprocess
+import sys
+import zipfile
+
+import pytest
+from sqlmodel import Session
+
+from eproba.core.judging.from_trial import judge_trial
+from eproba.exchange.judgement_json import judgement_json
+from eproba.standins.pictures import jpeg, scene
+from eproba.store.packages import TABLES, tables_of
+from tests.conftest import demo_garden
+from tests.web.steps import text
+
+CHECK = """
+import sys, frictionless
+report = frictionless.Package(sys.argv[1]).validate()
+print(report.valid, [(e.title, e.note) for t in report.tasks for e in t.errors][:5])
+"""
+
+
+def taken_in(client, content):
+    return client.post("/trials/take-in", {"file": (io.BytesIO(content), "trial.zip")})
+
+
+@pytest.fixture
+def package(client):
+    code = re.search(r'name="units" value="(\w+)"', text(client, "/trials/5/happened")).group(1)
+    client.post("/trials/5/happened", {"what": "sown", "on": "2026-05-19", "units": [code], "note": "=1+1"})
+    client.post("/trials/5/photos", {"file": [(io.BytesIO(jpeg(scene(0.1)[0])), "a.jpg")]})
+    return client.get("/trials/5/package.zip").data
+
+
+def contents(app, trial_id):
+    """Everything of a trial but the numbers that a database gives."""
+    engine = app.extensions["engine"]
+    with Session(engine) as session:
+        tables, files = tables_of(session, trial_id)
+    plain = {}
+    for table in tables:
+        given = {"id", *(each.name for each in table.columns if each.refers), "jpeg", "photo"}
+        plain[table.name] = sorted(
+            json.dumps({k: str(v) for k, v in row.items() if k not in given}, sort_keys=True) for row in table.rows
+        )
+    return plain, sorted(files.values())
+
+
+@demo_garden
+def test_a_package_is_what_its_description_says(package, tmp_path):
+    (tmp_path / "trial.zip").write_bytes(package)
+    with zipfile.ZipFile(tmp_path / "trial.zip") as opened:
+        opened.extractall(tmp_path)
+        names = set(opened.namelist())
+    command = [sys.executable, "-W", "ignore", "-c", CHECK, "datapackage.json"]
+    checked = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True)
+    assert checked.stdout.startswith("True []"), checked.stdout + checked.stderr[-2000:]
+    wanted = ("trials", "units", "rounds", "readings", "pours", "batches", "pictures")
+    assert {f"data/{name}.csv" for name in wanted} <= names
+    assert any(name.startswith("pictures/") for name in names)
+    told = json.loads((tmp_path / "datapackage.json").read_text())
+    assert {each["name"].replace("-", "_") for each in told["resources"]} == set(TABLES)
+    assert "'=1+1" in (tmp_path / "data" / "unit-events.csv").read_text(), "no formula for a spreadsheet"
+
+
+@demo_garden
+def test_it_comes_in_again_as_a_whole_trial(app, client, package):
+    before, pictures = contents(app, 5)
+    again = taken_in(client, package)
+    assert again.status_code == 400
+    assert "is in this garden already: delete it first, or look at it." in again.text
+    client.post("/trials/5/delete", {"sure": "y"})
+    assert client.get("/trials/5").status_code == 404
+    answer = taken_in(client, package)
+    number = int(re.search(r"/trials/(\d+)$", answer.headers["Location"]).group(1))
+    after, same_pictures = contents(app, number)
+    for name in TABLES:
+        assert after[name] == before[name], name
+    assert same_pictures == pictures
+    assert "=1+1" in text(client, f"/trials/{number}/happened")
+    assert "batch" in text(client, f"/trials/{number}/pours").lower()
+
+
+@demo_garden
+def test_a_finished_trial_is_judged_alike_in_another_garden(app, client, server, templates, settings):
+    from eproba.exchange.data_package import read_package
+    from eproba.store.commands.packages import take_package
+    from eproba.store.database import engine_for
+    from eproba.store.preparing import named
+    from eproba.store.readings import all_readings
+    from eproba.store.trials import load_trial
+
+    def verdict(session, trial_id):
+        trial, readings = load_trial(session, trial_id), all_readings(session, trial_id)
+        return judgement_json(judge_trial(trial, trial.asked[0], readings)), trial.declared.fingerprint
+
+    found = read_package(client.get("/trials/1/package.zip").data)
+    with Session(app.extensions["engine"]) as session:
+        here = verdict(session, 1)
+    other = server.new(templates["empty"])
+    engine = engine_for(named(server.url, other))
+    with Session(engine) as session:
+        there = verdict(session, take_package(session, found.format, found.tables, found.files))
+    engine.dispose()
+    server.drop(other)
+    assert there == here
+
+
+def packed(package, **changes):
+    """The package with some of its files changed."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(package)) as old, zipfile.ZipFile(out, "w") as new:
+        for name in old.namelist():
+            key = name.rsplit("/", 1)[-1].split(".")[0].replace("-", "_")
+            content = changes.get(key, lambda text: text)(old.read(name).decode("latin-1"))
+            if content is not None:
+                new.writestr(name, content.encode("latin-1"))
+    return out.getvalue()
+
+
+@demo_garden
+def test_what_is_no_package_or_can_not_be_is_refused_whole(client, package):
+    client.post("/trials/5/delete", {"sure": "y"})
+    bad = [
+        (b"no zip", "This is no data package: choose the .zip"),
+        (packed(package, datapackage=lambda _: None), "This ZIP holds no datapackage.json"),
+        (packed(package, datapackage=lambda _: "{"), "can’t be read: it is no JSON."),
+        (packed(package, datapackage=lambda _: "[]"), "names no tables."),
+        (packed(package, datapackage=lambda t: t.replace("eproba-package-1", "other-9")), "of another make (other-9)"),
+        (
+            packed(package, trials=lambda t: t.split("\r\n")[0] + "\r\n"),
+            "A package brings one trial; this one holds 0.",
+        ),
+        (packed(package, units=lambda _: None), "The package lacks data/units.csv"),
+        (packed(package, units=lambda t: t.replace(",H1,", ",H2,", 1)), "A row of this package can’t be: "),
+        (
+            packed(package, readings=lambda t: re.sub(r"^(\d+),\d+,", r"\1,x,", t, count=1, flags=re.M)),
+            "it can’t be read (",
+        ),
+        (packed(package, units=lambda t: t.replace(",patch,", ",tub,")), "units: “tub” is no kind."),
+        (packed(package, rounds=lambda t: t.split("\r\n")[0] + "\r\n"), "A row of this package can’t be: "),
+    ]
+    for content, why in bad:
+        answer = taken_in(client, content)
+        assert (answer.status_code, why in answer.text) == (400, True), why
+    assert client.post("/trials/take-in", {}).status_code == 400
+    assert client.get("/trials/6").status_code == 404, "nothing was written"
+    assert taken_in(client, package).status_code == 302
+
+
+def test_who_reads_blind_gets_no_package(client, draft):
+    from tests.web.steps import fill, planned
+
+    planned(client, draft)
+    fill(client, draft, "treatments", blind="y")
+    trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
+    refused = client.get(f"{trial}/package.zip")
+    assert (refused.status_code, "The package tells who got what" in refused.text) == (403, True)
+    assert "package.zip" not in text(client, trial)
