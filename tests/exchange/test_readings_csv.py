@@ -83,14 +83,14 @@ def test_no_text_is_a_formula_and_each_comes_back(text):
 
 def test_what_is_known_of_a_reading_goes_out():
     at = datetime(2026, 5, 15, 7, 30, tzinfo=UTC)
-    known = Reading(1, 1, 3, "leaf_count", 2, 501.0, "", "=Ida", 1, at, at, "501,0", True, "till", False)
+    known = Reading(1, 1, 3, "leaf_count", 2, 501.0, "", "=Ida", 1, at, at, "501,0", True, "till", False, "=scale")
     (row,) = rows_of(write_readings(trial_now(), [known]))
     assert tuple(row) == OUT
     assert row == {
         "day": "14", "date": "2026-05-15", "unit": "P3", "block": "2", "treatment": "Plain water",
         "role": "water control", "measure": "Leaf count", "reading": "2", "value": "501", "unit_of_value": "leaves",
         "skipped": "", "by": "'=Ida", "read_at": "2026-05-15T07:30+00:00", "came_at": "2026-05-15T07:30+00:00",
-        "typed": "501,0", "sure": "yes",
+        "typed": "501,0", "sure": "yes", "meter": "'=scale",
     }  # fmt: skip
     bare = rows_of(write_readings(trial_now(), [Reading(1, 1, 3, "leaf_count", 1, None, "slugs", "", 1)]))[0]
     assert (bare["value"], bare["skipped"], bare["read_at"], bare["sure"]) == ("", "slugs", "", "")

@@ -228,5 +228,22 @@ def test_true_days_go_out_and_come_in_again(client):
     assert "is still to come" in send(client, "/trials/2", late).get_data(as_text=True)
 
 
+@demo_garden
+def test_an_empty_sheet_of_a_round_is_filled_in_and_brought_back(client):
+    number = re.search(r"readings.csv\?round=(\d+)", told(client, "/trials/2/readings?round=9")).group(1)
+    sheet = client.get(f"/trials/2/readings.csv?round={number}").get_data(as_text=True)
+    lines = sheet.replace("\ufeff", "").splitlines()
+    assert lines[0] == "day,unit,measure,reading,value,unit_of_value,read_on"
+    day = lines[1].split(",")[0]
+    assert {line.split(",")[1] for line in lines[1:]} == {f"H{n}" for n in range(1, 11)}
+    assert "Nothing new: 0 readings" in send(client, "/trials/2", sheet).get_data(as_text=True), "empty cells are nothing"
+    first = [line for line in lines if ",1,," in line][:3]
+    filled = "\r\n".join([lines[0], *(line.replace(",1,,", ",1,3,") for line in first)])
+    assert send(client, "/trials/2", filled, go="take").status_code == 302
+    taken = client.get("/trials/2/readings.csv").get_data(as_text=True)
+    assert sum(row.startswith(f"{day},") and ",3," in row for row in taken.splitlines()) == 3
+    assert client.get("/trials/2/readings.csv?round=999").status_code == 404
+
+
 def told(client, path):
     return client.get(path).get_data(as_text=True)

@@ -34,6 +34,7 @@ OUT = (
     "came_at",
     "typed",
     "sure",
+    "meter",
 )
 FORMULA_SIGNS = ("=", "+", "-", "@", "\t", "\r")
 MOST_SHOWN = 50  # faults that are named; the rest is counted
@@ -125,8 +126,22 @@ def write_readings(trial: Trial, readings: Iterable[Reading]) -> str:
                 _moment(reading.came_at),
                 inert(reading.typed),
                 "yes" if reading.sure else "",
+                inert(reading.meter),
             ]
         )
+    return out.getvalue()
+
+
+def write_empty(trial: Trial, this: Round) -> str:
+    """A round's places in walking order, one a line, with room for each value: to be filled in offline."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(("day", "unit", "measure", "reading", "value", "unit_of_value", "read_on"))
+    for unit in trial.living(trial.date_of(this.day)):
+        for asked in trial.asked_in(this):
+            measure = asked.measure
+            for number in range(1, asked.per_unit + 1):
+                writer.writerow([this.day, unit.code, inert(measure.name), number, "", inert(measure.unit), ""])
     return out.getvalue()
 
 

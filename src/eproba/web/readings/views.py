@@ -14,7 +14,7 @@ from eproba.core.errors import EprobaError
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import LONGEST_REASON, Entry
 from eproba.core.words import DateError, day_words, exact, parse_date
-from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_readings
+from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_empty, write_readings
 from eproba.exchange.readings_xlsx import is_workbook, rows_of_workbook, write_workbook
 from eproba.exchange.table import decode
 from eproba.store.commands.readings import Answer, Sender, Sent, add_many, take_entries
@@ -192,9 +192,14 @@ def _read_at(on: date, day: date, there: Reading | None) -> datetime | None:
 
 @readings.get("/trials/<int:trial_id>/readings.csv")
 def csv_out(trial_id: int) -> ResponseReturnValue:
+    """All readings; or one round's places without values, to be filled in offline."""
     trial = seen_trial_or_404(trial_id)
-    text = write_readings(trial, all_readings(db(), trial_id))
-    return download("\ufeff" + text, "text/csv", f"{file_name(trial)}.csv")
+    wanted = request.args.get("round", type=int)
+    if wanted is None:
+        text = write_readings(trial, all_readings(db(), trial_id))
+        return download("\ufeff" + text, "text/csv", f"{file_name(trial)}.csv")
+    this = next((each for each in trial.rounds if each.id == wanted), None) or abort(404, "There is no such round.")
+    return download("\ufeff" + write_empty(trial, this), "text/csv", f"{file_name(trial)} day {this.day}.csv")
 
 
 @readings.get("/trials/<int:trial_id>/readings.xlsx")
