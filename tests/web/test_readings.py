@@ -236,7 +236,9 @@ def test_an_empty_sheet_of_a_round_is_filled_in_and_brought_back(client):
     assert lines[0] == "day,unit,measure,reading,value,unit_of_value,read_on"
     day = lines[1].split(",")[0]
     assert {line.split(",")[1] for line in lines[1:]} == {f"H{n}" for n in range(1, 11)}
-    assert "Nothing new: 0 readings" in send(client, "/trials/2", sheet).get_data(as_text=True), "empty cells are nothing"
+    assert "No value in it yet: empty cells are nothing" in send(client, "/trials/2", sheet).get_data(as_text=True), (
+        "empty cells are nothing"
+    )
     first = [line for line in lines if ",1,," in line][:3]
     filled = "\r\n".join([lines[0], *(line.replace(",1,,", ",1,3,") for line in first)])
     assert send(client, "/trials/2", filled, go="take").status_code == 302

@@ -5,12 +5,33 @@ Words that mean different things in different kitchens (cup, ounce, pint …) ar
 
 import functools
 import math
+import re
+from dataclasses import dataclass
 from typing import Any, Literal
 
 from eproba.core.errors import EprobaError
-from eproba.core.words import NumberError, parse_number
+from eproba.core.words import NumberError, figure_or_whole, parse_number
 
 Dimension = Literal["mass", "volume", "count"]
+System = Literal["metric", "US"]
+# What is kept (SI) → the unit of a US household, as shown and as Pint names both.
+US_UNITS: dict[str, tuple[str, str, str]] = {
+    "mm": ("in", "millimetre", "inch"), "cm": ("in", "centimetre", "inch"), "m": ("ft", "metre", "foot"),
+    "g": ("oz", "gram", "ounce"), "kg": ("lb", "kilogram", "pound"), "mL": ("fl oz", "millilitre", "fluid_ounce"),
+    "L": ("gal", "litre", "gallon"), "°C": ("°F", "degree_Celsius", "degree_Fahrenheit"),
+    "m²": ("sq ft", "metre ** 2", "foot ** 2"), "L/m²": ("gal/sq ft", "litre / metre ** 2", "gallon / foot ** 2"),
+    "mL/m²": ("fl oz/sq ft", "millilitre / metre ** 2", "fluid_ounce / foot ** 2"),
+    "kg/m²": ("lb/sq ft", "kilogram / metre ** 2", "pound / foot ** 2"),
+    "g/m²": ("oz/sq ft", "gram / metre ** 2", "ounce / foot ** 2"),
+}  # fmt: skip
+# Units that may stand behind a number, whatever the household's: as written → Pint's name.
+WRITTEN: dict[str, str] = {
+    "mm": "millimetre", "cm": "centimetre", "m": "metre", "in": "inch", "inch": "inch", "inches": "inch", "″": "inch",
+    '"': "inch", "ft": "foot", "feet": "foot", "mg": "milligram", "g": "gram", "kg": "kilogram", "oz": "ounce",
+    "lb": "pound", "ml": "millilitre", "l": "litre", "fl oz": "fluid_ounce", "gal": "gallon", "°c": "degree_Celsius",
+    "°f": "degree_Fahrenheit", "c": "degree_Celsius", "f": "degree_Fahrenheit", "m²": "metre ** 2", "m2": "metre ** 2",
+    "sq ft": "foot ** 2",
+}  # fmt: skip
 UNITS: dict[str, str] = {  # as written (lower case) → Pint's name
     "g": "gram", "kg": "kilogram", "mg": "milligram", "lb": "pound", "ounce mass": "ounce", "oz mass": "ounce",
     "ml": "millilitre", "l": "litre", "us cup": "cup", "metric cup": "metric_cup", "uk cup": "uk_cup",
@@ -81,9 +102,10 @@ def in_base(amount: float, unit: str) -> tuple[float, Dimension]:
     return amount * factor, dimension
 
 
-def litres(text: str) -> float:
-    """A volume as typed, “2.5 L” or “1 US gallon”; a bare number is litres. Raises QuantityError."""
-    amount, unit = _split(text, "L")
+def litres(text: str, system: System = "metric") -> float:
+    """A volume as typed, “2.5 L” or “1 US gallon”; a bare number is litres, in a US household gallons. Raises
+    QuantityError."""
+    amount, unit = _split(text, "L" if system == "metric" else "US gallon")
     value, dimension = in_base(amount, unit)
     if dimension != "volume":
         raise QuantityError(f"“{text.strip()}” is no volume: write it in L or mL.")
@@ -97,6 +119,103 @@ def _split(text: str, usual: str) -> tuple[float, str]:
         return parse_number(typed[:end]), typed[end:].strip() or usual
     except NumberError as error:
         raise QuantityError(f"{error}, with its unit, e.g. 2.5 L.") from error
+
+
+@dataclass(frozen=True)
+class Conversion:
+    """From what is kept to what is shown: `value * factor + offset`, in `unit`."""
+
+    unit: str
+    factor: float = 1.0
+    offset: float = 0.0
+
+    def shown(self, kept: float) -> float:
+        return kept * self.factor + self.offset
+
+    def kept(self, shown: float) -> float:
+        """The way back, rounded where only the arithmetic of computers is left."""
+        return float(f"{(shown - self.offset) / self.factor:.12g}")
+
+    def apart_shown(self, kept: float) -> float:
+        """A difference."""
+        return kept * self.factor
+
+    def apart_kept(self, shown: float) -> float:
+        return float(f"{shown / self.factor:.12g}")
+
+
+def conversion(unit: str, system: System) -> Conversion:
+    """How a household shows a kept unit; what it does not know otherwise stays as it is."""
+    if system == "metric" or unit not in US_UNITS:
+        return Conversion(unit)
+    return _to_us(unit)
+
+
+@functools.cache
+def _to_us(unit: str) -> Conversion:
+    name, kept, shown = US_UNITS[unit]
+    registry = _registry()
+    zero, one = (float(registry.Quantity(value, kept).to(shown).magnitude) for value in (0.0, 1.0))
+    return Conversion(name, one - zero, zero)
+
+
+def number_typed(text: str, unit: str, system: System) -> float:
+    """“40”, “40 cm” or “16 in” as the metric amount in `unit`: a bare number is in the household's own unit.
+
+    Raises
+    ------
+    NumberError, QuantityError
+        No number, or another kind of unit.
+    """
+    typed = text.strip()
+    found = re.fullmatch(r"([+\-−]?[\d.,]+)\s*([^\d\s.,].*)", typed)
+    if found is None:
+        return conversion(unit, system).kept(parse_number(typed))
+    return converted(parse_number(found[1]), found[2], unit)
+
+
+def converted(number: float, written: str, unit: str) -> float:
+    """A number in a unit as somebody wrote it (“5 in”), in the unit that is asked (“cm”).
+
+    Raises
+    ------
+    QuantityError
+        A unit that is unknown, or measures something else.
+    """
+    here, wanted = WRITTEN.get(" ".join(written.lower().split())), WRITTEN.get(unit.lower())
+    if here is None or wanted is None:
+        raise QuantityError(f"“{written}” does not fit here: write {unit}.")
+    registry = _registry()
+    quantity = registry.Quantity(number, here)
+    if not quantity.is_compatible_with(wanted):
+        raise QuantityError(f"“{written}” does not fit here: write {unit}.")
+    return float(f"{quantity.to(wanted).magnitude:.12g}")
+
+
+_NUMBER = r"−?\d+(?:\.\d+)?"
+_AMOUNT = re.compile(
+    rf"“[^”]*”|(?<![\w.,])(?P<numbers>{_NUMBER}(?:(?: to |–|\s?×\s?){_NUMBER})*)"
+    r"[ \u00a0](?P<unit>(?:mL|L|kg|g)/m²|mm|cm|m²|mL|L|kg|g|°C|m)(?![\w/²°])"
+)  # what stands in quotes was typed, and stays
+
+
+def in_words_of(text: str, system: System) -> str:
+    """A sentence of ours, whose amounts are metric, with amounts as the household has them; all else stays."""
+    return text if system == "metric" else _AMOUNT.sub(_reworded, text)
+
+
+def _reworded(found: re.Match[str]) -> str:
+    if found["unit"] is None:
+        return found[0]
+    how = _to_us(found["unit"])
+    numbers = re.sub(_NUMBER, lambda each: _three(how.shown(float(each[0].replace("−", "-")))), found["numbers"])
+    return f"{numbers} {how.unit}"
+
+
+def _three(number: float) -> str:
+    """Three figures, never as a power of ten."""
+    shown = figure_or_whole(float(f"{abs(number):.3g}"))
+    return f"−{shown}" if number < 0 and float(shown) else shown
 
 
 def celsius(number: float) -> float:

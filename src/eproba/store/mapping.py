@@ -53,14 +53,15 @@ class TrialParts:
 
 
 def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]) -> Trial:
-    """All rows of one trial as one frozen object."""
+    """All rows of one trial as one frozen object, in the units of its measures."""
+    asked = tuple(asked_from(each, measures) for each in parts.asked)
     return Trial(
         id=row.id,
         name=row.name,
         claim=row.claim,
         note=row.note,
-        asked=tuple(asked_from(each, measures) for each in parts.asked),
-        worth=row.worth,
+        asked=asked,
+        worth=worth_from(row, asked),
         scale=row.scale,
         lower_is_better=row.lower_is_better,
         summary=row.summary,
@@ -95,6 +96,13 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
         made_at=row.made_at,
         made_by=row.made_by,
     )
+
+
+def worth_from(row: TrialRow, asked: Sequence[Asked]) -> float | None:
+    """The worth in the unit that is shown; a share stays one."""
+    if row.worth is None or row.scale == "ratio" or not asked:
+        return row.worth
+    return asked[0].measure.conversion.apart_shown(row.worth)
 
 
 def _local(at: datetime | None) -> datetime | None:
@@ -210,14 +218,15 @@ def pour_from(row: PourRow) -> Pour:
     )
 
 
-def reading_from(row: ReadingRow | RepeatRow) -> Reading:
+def reading_from(row: ReadingRow | RepeatRow, measures: Mapping[str, Measure]) -> Reading:
+    """A reading in the unit of its measure."""
     return Reading(
         id=row.id,
         round_id=row.round_id,
         unit_id=row.unit_id,
         measure_key=row.measure_key,
         replicate=row.replicate,
-        value=row.value,
+        value=shown_value(row.value, measures.get(row.measure_key)),
         skip_reason=row.skip_reason,
         by=row.by,
         version=row.version,
@@ -231,10 +240,15 @@ def reading_from(row: ReadingRow | RepeatRow) -> Reading:
     )
 
 
-def correction_from(row: CorrectionRow) -> Correction:
+def shown_value(value: float | None, measure: Measure | None) -> float | None:
+    """A value of the record in the unit of its measure."""
+    return value if value is None or measure is None or not measure.kept_in else measure.conversion.shown(value)
+
+
+def correction_from(row: CorrectionRow, measure: Measure | None = None) -> Correction:
     return Correction(
         reading_id=row.reading_id,
-        old_value=row.old_value,
+        old_value=shown_value(row.old_value, measure),
         old_skip_reason=row.old_skip_reason,
         reason=row.reason,
         by=row.by,

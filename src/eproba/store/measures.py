@@ -1,18 +1,36 @@
 """Measures: the catalogue's and the gardener's own."""
 
 from collections.abc import Collection
+from functools import cache
+from typing import cast
 
 from sqlmodel import Session, col, select
 
+from eproba.core.brewing.kitchen import Kit
 from eproba.core.catalogue import measures as catalogue
-from eproba.core.measuring.measures import Measure
+from eproba.core.measuring.measures import Measure, as_shown
+from eproba.core.quantities import System
 from eproba.store.mapping import measure_of
-from eproba.store.tables import MeasurePictureRow, OwnMeasureRow
+from eproba.store.tables import KitRow, MeasurePictureRow, OwnMeasureRow
 
 
 def measures_named(session: Session, keys: Collection[str]) -> dict[str, Measure]:
     """The measures with these keys; the gardener's own are fetched only where one of them is asked for."""
-    return catalogue() if set(keys) <= set(catalogue()) else all_measures(session)
+    known = _catalogue(household_system(session))
+    return known if set(keys) <= set(known) else all_measures(session)
+
+
+def household_system(session: Session) -> System:
+    """The units of the household, asked once a session."""
+    if "system" not in session.info:
+        row = session.get(KitRow, 1)
+        session.info["system"] = Kit(**row.kit).system if row is not None else "metric"
+    return cast(System, session.info["system"])
+
+
+@cache
+def _catalogue(system: System) -> dict[str, Measure]:
+    return {key: as_shown(each, system) for key, each in catalogue().items()}
 
 
 def picture_of_how(session: Session, key: str) -> bytes | None:
@@ -29,4 +47,5 @@ def pictured(session: Session) -> set[str]:
 def all_measures(session: Session) -> dict[str, Measure]:
     """Every measure by key, the catalogue's first."""
     rows = session.exec(select(OwnMeasureRow).order_by(col(OwnMeasureRow.name))).all()
-    return {**catalogue(), **{row.key: measure_of(row) for row in rows}}
+    system = household_system(session)
+    return {**_catalogue(system), **{row.key: as_shown(measure_of(row), system) for row in rows}}

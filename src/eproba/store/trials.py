@@ -10,10 +10,11 @@ from sqlalchemy import bindparam
 from sqlalchemy import select as columns_of
 from sqlmodel import Session, col, select
 
+from eproba.core.quantities import System
 from eproba.core.trial.model import Trial
 from eproba.store.database import rows_of
 from eproba.store.mapping import TrialParts, trial_from
-from eproba.store.measures import measures_named
+from eproba.store.measures import household_system, measures_named
 from eproba.store.tables import (
     AmendmentRow,
     PourRow,
@@ -41,11 +42,11 @@ def stamps_of(session: Session, trial_id: int) -> tuple[UUID, UUID] | None:
 def load_trial(session: Session, trial_id: int) -> Trial | None:
     """The whole trial, or None."""
     stamps = stamps_of(session, trial_id)
-    return None if stamps is None else _fetched(session, trial_id, stamps[0])
+    return None if stamps is None else _fetched(session, trial_id, stamps[0], household_system(session))
 
 
-@cached(LRUCache(MOST_TRIALS), key=lambda _session, _trial_id, stamp: stamp, lock=Lock())
-def _fetched(session: Session, trial_id: int, _stamp: UUID) -> Trial | None:
+@cached(LRUCache(MOST_TRIALS), key=lambda _session, _trial_id, stamp, system: (stamp, system), lock=Lock())
+def _fetched(session: Session, trial_id: int, _stamp: UUID, _system: System) -> Trial | None:
     found = rows_of(session, TrialRow, col(TrialRow.id) == trial_id)
     if not found:
         return None

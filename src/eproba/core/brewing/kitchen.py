@@ -3,14 +3,12 @@
 import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
 
 from eproba.core.brewing.mixing import Loads, Mix, MixError, loads
 from eproba.core.brewing.recipe import Portion
-from eproba.core.quantities import in_base
+from eproba.core.quantities import System, in_base
 from eproba.core.words import figure_or_whole
 
-System = Literal["metric", "US"]
 Vessel = tuple[float, str, float, float, float]
 SPOONS: tuple[Vessel, ...] = ((15.0, "tbsp", 0.5, 0, 8), (5.0, "tsp", 0.25, 0, 6))  # as those of the US, below
 # US measures: millilitres, name, the smallest part of one that is measured, the fewest and most that are counted.

@@ -1,13 +1,15 @@
 """What can be measured: unit, range, direction, scale, how it is done, how noisy it usually is."""
 
 import math
+import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal, get_args
 
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_keys, check_values
 from eproba.core.measuring.calculators import Calculator, reckon
+from eproba.core.quantities import WRITTEN, Conversion, System, conversion, converted
 from eproba.core.stats.series import Scale
 from eproba.core.words import NumberError, lower_first, parse_number
 
@@ -51,7 +53,8 @@ class Measure:
     `when` it is asked (`hours` after a pour); `calculator` works it out from what is asked instead; `target`: the band
     in which it is well; `beside`: measures that must stand beside it; `cautions`: what is dangerous about it;
     `parts`: the classes that a count is made of; `at`: its hour (“dusk”); `adds_up`: its rounds are added; `judged`:
-    whether it is ever more than something beside the verdict.
+    whether it is ever more than something beside the verdict. `kept_in`: the unit of the record, where the household
+    has another (see `as_shown`).
     """
 
     key: str
@@ -94,6 +97,7 @@ class Measure:
     judged: bool = True
     at: str = ""
     parts: tuple[str, ...] = ()
+    kept_in: str = ""
 
     def __post_init__(self) -> None:
         allowed = {
@@ -189,6 +193,11 @@ class Measure:
         return self.better == "lower"
 
     @property
+    def conversion(self) -> Conversion:
+        """From the record to what the household sees."""
+        return conversion(self.kept_in, "US") if self.kept_in else Conversion(self.unit)
+
+    @property
     def judged_unit(self) -> str:
         """The unit of the judged number: proportions are judged as percentage points."""
         return "percentage points" if self.in_percent_points else self.unit
@@ -215,6 +224,30 @@ def measure_from(key: str, entry: Mapping[str, Any], calculators: Mapping[str, C
     return Measure(key=key, calculator=None if worked is None else known[worked], **values)
 
 
+def as_shown(measure: Measure, system: System) -> Measure:
+    """A measure in the household's units: what is typed, its range, noise and decimals; the same one where its unit
+    stays. What is worked out keeps its unit."""
+    how = conversion(measure.unit, system)
+    if measure.kind != "quantity" or how.unit == measure.unit:
+        return measure
+
+    def at(value: float | None) -> float | None:
+        return None if value is None else float(f"{how.shown(value):.4g}")
+
+    def apart(value: float | None) -> float | None:
+        return None if value is None else value * how.factor
+
+    least, _ = measure.possible
+    target = measure.target and (how.shown(measure.target[0]), how.shown(measure.target[1]))
+    return replace(
+        measure, unit=how.unit, kept_in=measure.unit, target=target, low=at(measure.low) or 0.0,
+        high=at(measure.high) or 0.0, least=at(least) if math.isfinite(least) else least, most=at(measure.most),
+        answers_from=at(measure.answers_from), answers_to=at(measure.answers_to), noise_sd=apart(measure.noise_sd),
+        reading_sd=apart(measure.reading_sd),
+        decimals=min(MOST_DECIMALS, measure.decimals + max(0, math.ceil(-math.log10(how.factor)))),
+    )  # fmt: skip
+
+
 def value_typed(measure: Measure, typed: str) -> float:
     """What was typed for a measure as its number: a level or class by its words, yes and no, inputs of a calculator.
 
@@ -238,7 +271,7 @@ def value_typed(measure: Measure, typed: str) -> float:
         found = [n for n, name in enumerate(names) if text.lower() in (name, name.split()[0])]
         if len(found) == 1:
             return measure.low + found[0]
-    return parse_number(_without_unit(measure, text))
+    return _number_in(measure, text)
 
 
 def part_name(part: str) -> str:
@@ -257,10 +290,15 @@ def _counted(measure: Measure, given: Mapping[str, str]) -> float:
     return math.fsum(counts)
 
 
-def _without_unit(measure: Measure, text: str) -> str:
-    """“4,5 cm” as its number; another unit stays, and is refused."""
+def _number_in(measure: Measure, text: str) -> float:
+    """“4,5 cm” as its number, and “2 in” where cm are asked. Raises NumberError, QuantityError."""
     unit = measure.unit.lower()
-    return text[: -len(unit)] if unit and text.lower().endswith(unit) else text
+    if unit and text.lower().endswith(unit):
+        return parse_number(text[: -len(unit)])
+    found = re.fullmatch(r"([+\-−]?[\d.,]+)\s*(\D+)", text)
+    if found is None or found[2].lower() not in WRITTEN or unit not in WRITTEN:
+        return parse_number(text)
+    return converted(parse_number(found[1]), found[2], measure.unit)
 
 
 def inputs_typed(text: str) -> dict[str, str]:

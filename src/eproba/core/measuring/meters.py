@@ -8,6 +8,8 @@ from typing import Protocol
 
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.calculators import ECO2
+from eproba.core.measuring.measures import Measure
+from eproba.core.quantities import Conversion
 
 FRESH = timedelta(minutes=10)  # a value that is older says nothing about now
 AHEAD = timedelta(minutes=10)  # a meter's clock that runs ahead by more gives values from the future
@@ -79,6 +81,41 @@ class RecordedMeter:
         return [each for each in self.values if since <= each.at <= until]
 
 
+@dataclass(frozen=True)
+class ShownMeter:
+    """A meter as a household with other units sees it."""
+
+    meter: Meter
+    how: Conversion
+
+    @property
+    def name(self) -> str:
+        return self.meter.name
+
+    @property
+    def measure(self) -> str:
+        return self.meter.measure
+
+    @property
+    def unit(self) -> str:
+        return self.how.unit
+
+    @property
+    def doubt(self) -> MeterDoubt:
+        return MeterDoubt(self.how.apart_shown(self.meter.doubt.own), self.meter.doubt.share)
+
+    @property
+    def simulated(self) -> bool:
+        return self.meter.simulated
+
+    def now(self, at: datetime) -> MeterValue | None:
+        value = self.meter.now(at)
+        return None if value is None else MeterValue(value.at, self.how.shown(value.value))
+
+    def run(self, since: datetime, until: datetime) -> Sequence[MeterValue]:
+        return [MeterValue(each.at, self.how.shown(each.value)) for each in self.meter.run(since, until)]
+
+
 def steady(meter: Meter, at: datetime) -> float | None:
     """The mean of a quick meter's last three values, where they lie within its own doubt, or the last value of a slow
     one; None: wait, or it says nothing."""
@@ -93,6 +130,11 @@ def steady(meter: Meter, at: datetime) -> float | None:
 def fits(meter: Meter, measure: str, unit: str) -> bool:
     """Whether a meter can fill a field that asks a measure (or an input of its calculator) in a unit."""
     return unit != "" and meter.unit == unit and meter.measure in ("", measure)
+
+
+def in_unit(meter: Meter, measure: Measure) -> Meter:
+    """A meter as it is read for a measure that the household sees in another unit than its record's."""
+    return ShownMeter(meter, measure.conversion) if measure.kept_in == meter.unit != "" else meter
 
 
 def as_run(values: Sequence[MeterValue]) -> tuple[str, str]:

@@ -17,7 +17,7 @@ def facts_of(trial: Trial) -> dict[str, Any]:
     facts: dict[str, Any] = {
         "question": "no worse than" if trial.no_worse else "better than",
         "first measure": trial.asked[0].measure.key,
-        "worth": trial.worth,
+        "worth": trial.worth_kept,
         "scale": trial.scale,
         "lower is better": trial.lower_is_better,
         "summary": trial.summary,

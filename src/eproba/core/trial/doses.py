@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from eproba.core.errors import EprobaError
+from eproba.core.quantities import QuantityError, converted
 from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import Per, Pour, Treatment, Trial, Unit
 from eproba.core.words import figure_or_whole, parse_number
@@ -104,12 +105,24 @@ def amount(text: str, unit: str) -> float:
         Another unit, no number, less than nothing, or more than any unit can get.
     """
     found = re.fullmatch(r"\s*([^\s\d]?[\d.,eE+]+)\s*(.*?)\s*(each|(?:a|/)\s*m²)?\s*", text)
-    if found is None or found[2].lower() not in ("", unit.lower()):
+    if found is None or not _fits(found[2], unit):
         raise DoseError(f"“{text.strip()}” is no amount: write what each unit got as a number of {unit}.")
     given = parse_number(found[1])
+    if found[2] and found[2].lower() != unit.lower():
+        given = converted(given, found[2], unit)
     if not 0 <= given <= MOST_EACH:
         raise DoseError(f"{given:g} {unit} for a unit can't be: from 0 to {MOST_EACH:g} {unit} fits.")
     return given
+
+
+def _fits(written: str, unit: str) -> bool:
+    """Whether an amount in a unit as written can be told in another."""
+    if written.lower() in ("", unit.lower()):
+        return True
+    try:
+        return converted(1.0, written, unit) > 0
+    except QuantityError:
+        return False
 
 
 def exceptions(text: str, codes: Sequence[str], unit: str) -> dict[str, float]:

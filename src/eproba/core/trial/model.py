@@ -313,6 +313,13 @@ class Trial:
         return in_blocks(self.dealing)
 
     @property
+    def worth_kept(self) -> float | None:
+        """The worth as it is on record: a difference in the unit of the record, a share on the ratio scale."""
+        if self.worth is None or self.scale == "ratio":
+            return self.worth
+        return self.asked[0].measure.conversion.apart_kept(self.worth)
+
+    @property
     def wanted(self) -> Worth:
         """The worth or margin with its scale."""
         return Worth(self.worth, self.scale)

@@ -1,6 +1,6 @@
 """Readings: each entry judged alone, saved once however often it is sent, changed only over the version seen."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
@@ -9,6 +9,7 @@ from sqlalchemy import insert
 from sqlalchemy.exc import DataError, IntegrityError
 from sqlmodel import Session, col, select
 
+from eproba.core.measuring.measures import Measure
 from eproba.core.trial.model import Reading, Round, Trial
 from eproba.core.trial.readings import Entry, Ruling, rule
 from eproba.core.trial.rounds import Place
@@ -101,6 +102,7 @@ class Writing:
     def __init__(self, session: Session, trial: Trial, sender: Sender) -> None:
         self.session, self.trial, self.sender = session, trial, sender
         self.rounds = {each.key: each for each in trial.rounds}
+        self.measures = {each.measure.key: each.measure for each in trial.asked}
         self.touched: dict[int, Round] = {}
         self.today = sender.now.astimezone().date()
 
@@ -128,7 +130,7 @@ class Writing:
     def _taken(self, this: Round, sent: Sent) -> Answer:
         known = self._sent_before(sent.id)
         if known is not None and self._is_there(known, this, sent.entry):
-            return Answer(sent.id, "saved", reading_from(known))
+            return Answer(sent.id, "saved", self._told(known))
         if known is not None:
             return Answer(sent.id, "refused", why="This entry bears the id of another. Type it again.")
         ruling = rule(self.trial, this, sent.entry, self.today)
@@ -146,13 +148,13 @@ class Writing:
         if row is None:
             row = self._added(this, place, sent, ruling)
         elif sent.seen != row.version and sent.replaces != row.client_id:
-            same = (row.value, row.skip_reason) == (ruling.value, _skip(sent, ruling))
-            return Answer(sent.id, "saved" if same else "conflict", reading_from(row))
+            same = (row.value, row.skip_reason) == (_kept(ruling), _skip(sent, ruling))
+            return Answer(sent.id, "saved" if same else "conflict", self._told(row))
         else:
             self._change(row, sent, ruling)
         self.touched[this.id] = this
         self.session.flush()
-        return Answer(sent.id, "saved", reading_from(row))
+        return Answer(sent.id, "saved", self._told(row))
 
     def _repeated(self, this: Round, place: Place, sent: Sent, ruling: Ruling) -> Answer:
         """A second reading of the same thing: one for each reader, his last word; what counts stays untouched."""
@@ -175,7 +177,11 @@ class Writing:
             row.client_id, row.version = sent.id, row.version + 1
         self.session.add(row)
         self.session.flush()
-        return Answer(sent.id, "saved", reading_from(row))
+        return Answer(sent.id, "saved", self._told(row))
+
+    def _told(self, row: ReadingRow | RepeatRow) -> Reading:
+        """A reading as this household sees it."""
+        return reading_from(row, self.measures)
 
     def _sent_before(self, client_id: str) -> ReadingRow | None:
         """The reading that this very entry wrote, perhaps changed by others since."""
@@ -228,7 +234,7 @@ class Writing:
         self.session.add(row)
 
     def _fill(self, row: ReadingRow | RepeatRow, sent: Sent, ruling: Ruling) -> None:
-        row.value, row.skip_reason = ruling.value, _skip(sent, ruling)
+        row.value, row.skip_reason = _kept(ruling), _skip(sent, ruling)
         row.typed, row.sure, row.read_at = sent.entry.typed, sent.entry.sure, sent.read_at
         row.meter = sent.entry.meter
         row.at, row.by, row.source, row.saw = self.sender.now, self.sender.who, self.sender.source, self.sender.saw
@@ -250,6 +256,18 @@ class Writing:
                 verdict_before="; ".join(line["headline"] for line in before),
             )
         )
+
+
+def _kept(ruling: Ruling) -> float | None:
+    """The value in the unit of the record."""
+    if ruling.value is None or ruling.asked is None:
+        return None
+    return kept_value(ruling.asked.measure, ruling.value)
+
+
+def kept_value(measure: Measure, value: float) -> float:
+    """A value as it was typed or shown, in the unit of the record."""
+    return measure.conversion.kept(value) if measure.kept_in else value
 
 
 def _skip(sent: Sent, ruling: Ruling) -> str:
@@ -274,6 +292,8 @@ def add_many(
     if not values:
         return
     trial = lock_trial(session, trial_id)
+    measures = {each.measure.key: each.measure for each in trial.asked}
+    values = [{**row, "value": _kept_row(measures, row)} for row in values]
     if trial.sealed(now.astimezone().date()):
         session.connection().execute(insert(ReadingRow), values)
     else:
@@ -285,6 +305,13 @@ def add_many(
     for this in trial.rounds:
         if this.id in touched:
             settle_round(session, trial, this, now)
+
+
+def _kept_row(measures: Mapping[str, Measure], row: Mapping[str, object]) -> float | None:
+    value, measure = row.get("value"), measures.get(str(row.get("measure_key")))
+    if not isinstance(value, (int, float)):
+        return None
+    return value if measure is None else kept_value(measure, value)
 
 
 def _add_after_opening(

@@ -15,6 +15,7 @@ from eproba.core.trial.model import RoundTime, SpareRun, Trial
 from eproba.store.commands.findings import forget_finding
 from eproba.store.commands.locks import lock_trial, unchanged
 from eproba.store.mapping import unit_from, unit_row
+from eproba.store.measures import all_measures
 from eproba.store.tables import (
     AmendmentRow,
     PourRow,
@@ -41,7 +42,7 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
         name=plan.name,
         claim=plan.claim,
         note=plan.note,
-        worth=plan.worth,
+        worth=_worth_kept(session, plan),
         scale=plan.scale,
         lower_is_better=plan.lower_is_better,
         summary=plan.summary,
@@ -87,6 +88,13 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
     session.flush()
     _count_alive(session, trial_id)
     return trial_id
+
+
+def _worth_kept(session: Session, plan: Plan) -> float | None:
+    """The worth in the unit of the record."""
+    if plan.worth is None or plan.scale == "ratio":
+        return plan.worth
+    return all_measures(session)[plan.measures[0].key].conversion.apart_kept(plan.worth)
 
 
 def _count_alive(session: Session, trial_id: int) -> None:

@@ -1,7 +1,8 @@
 """The measures: the catalogue's and one's own."""
 
 import secrets
-from typing import Any
+from dataclasses import replace
+from typing import Any, cast, get_args
 
 from flask import Blueprint, Response, abort, flash, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -24,12 +25,15 @@ from eproba.core.measuring.measures import (
     inputs_typed,
     own_measure,
 )
+from eproba.core.quantities import System
 from eproba.core.trial.worth import as_kept
 from eproba.core.words import figure
+from eproba.store.commands.kit import keep_kit
 from eproba.store.commands.measures import add_own_measure, drop_own_measure
+from eproba.store.kit import household_kit
 from eproba.store.measures import all_measures, picture_of_how, pictured
 from eproba.web.ui.fields import NumberField, whole
-from eproba.web.ui.session import db
+from eproba.web.ui.session import db, system
 
 measures = Blueprint("measures", __name__, template_folder="templates")
 
@@ -90,9 +94,25 @@ def index() -> ResponseReturnValue:
         groups=[(GROUPS[group], group, measures) for group, measures in by_group(every).items()],
         when=WHEN,
         pictured=pictured(db()),
+        system=system(),
         back="" if (draft := whole(request.args.get("draft", ""))) is None else _plan(draft),
     )
     return page, 400 if form.errors else 200
+
+
+@measures.post("/measures/units")
+def units() -> ResponseReturnValue:
+    """The units of the household, everywhere."""
+    household = household_kit(db())
+    wished = request.form.get("system")
+    if wished in get_args(System):
+        keep_kit(db(), replace(household, kit=replace(household.kit, system=cast(System, wished))))
+        db().commit()
+        flash(
+            f"Typed and shown in {wished} units everywhere now. What is on record stays as it is; plans that are not "
+            "dealt yet keep the numbers that were typed: look at their ground again."
+        )
+    return redirect(url_for("measures.index"))
 
 
 @measures.get("/measures/reckon")

@@ -20,6 +20,7 @@ from eproba.core.measuring.meters import (
     as_run,
     checked,
     fits,
+    in_unit,
     steady,
 )
 from eproba.core.trial.model import Asked
@@ -192,7 +193,8 @@ def meters_for(asked: Asked) -> list[dict[str, Any]]:
     """Meters that the till can take a value from, for a measure and for the inputs of its calculator."""
     known: list[tuple[str, Meter]] = [(f"m{each.id}", recorded(db(), each, now(), now())) for each in meter_rows(db())]
     known += [(f"s{n}", each) for n, each in enumerate(_simulated("demo"))]
-    return [told for key, meter in known if (told := _offered(asked, key, meter))]
+    here = [(key, in_unit(meter, asked.measure)) for key, meter in known]
+    return [told for key, meter in here if (told := _offered(asked, key, meter))]
 
 
 def _offered(asked: Asked, key: str, meter: Meter) -> dict[str, Any] | None:
@@ -215,6 +217,8 @@ def take() -> ResponseReturnValue:
     """What a meter says now, once it holds steady; with `minutes`, its run over the last minutes."""
     key, spot = request.args.get("meter", ""), request.args.get("spot", "")
     meter = _meter(key, spot) or abort(404, "This meter was forgotten.")
+    measure = all_measures(db()).get(request.args.get("measure", ""))
+    meter = meter if measure is None else in_unit(meter, measure)
     minutes = whole(request.args.get("minutes", ""))
     if minutes is not None:
         try:

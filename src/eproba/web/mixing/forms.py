@@ -12,7 +12,8 @@ from eproba.core.brewing.recipe import Recipe
 from eproba.core.catalogue import ingredients
 from eproba.core.quantities import QuantityError, litres
 from eproba.store.kit import Garden, Household
-from eproba.web.ui.fields import NumberField
+from eproba.web.ui.fields import AmountField, NumberField
+from eproba.web.ui.session import system
 
 WATERS = ("rain", "well", "tap with chlorine", "tap with chloramine", "tap, not known")
 MEASURED_WITH = ("scale_g", "spoon_ml", "jug_ml", "can_l", "syringe_ml")
@@ -22,12 +23,12 @@ MEANS = {"plus": "1 + N (11 parts for “1 to 10”)", "in": "1 in N (10 parts f
 class MixForm(FlaskForm):
     recipe = SelectField("Recipe")
     by = RadioField("For", choices=[("area", "an area"), ("units", "units or pots")], default="area")
-    area = NumberField("Area", optional=True)
+    area = AmountField("Area", "m²", optional=True)
     rate = NumberField("For each m² (empty: the recipe’s)", optional=True)
     units = NumberField("Units", whole=True, optional=True)
     each = StringField("Litres each", [Length(max=20)])
-    pot_across = NumberField("… or pots (a tenth of them is poured), across", optional=True)
-    pot_high = NumberField("filled up to", optional=True)
+    pot_across = AmountField("… or pots (a tenth of them is poured), across", "cm", optional=True)
+    pot_high = AmountField("filled up to", "cm", optional=True)
     strength = NumberField("Strength: 1 to (empty: the recipe’s)", optional=True)
     means = RadioField("read as", choices=list(MEANS.items()), default="plus")
     equipment = SelectField("Brought out with", choices=[], default="can")
@@ -47,7 +48,7 @@ def want_of(form: MixForm) -> Want:
         parts = in_n(n) if form.means.data == "in" else (1.0, n)
     if form.by.data == "area":
         return Want(area_m2=1.0 if form.area.number is None else form.area.number, rate=form.rate.number, parts=parts)
-    each = litres(form.each.data) if (form.each.data or "").strip() else None
+    each = litres(form.each.data, system()) if (form.each.data or "").strip() else None
     surface = None
     if form.pot_across.number is not None and form.pot_high.number is not None:
         surface, volume = pot_size(form.pot_across.number, form.pot_high.number)
@@ -68,7 +69,7 @@ def _months(field: Any) -> tuple[int, ...]:
 
 
 class KitForm(FlaskForm):
-    system = RadioField("Kitchen measures", choices=[("metric", "metric"), ("US", "US")])
+    system = RadioField("Units, kitchen measures with them", choices=[("metric", "metric"), ("US", "US")])
     scale_g = NumberField("Your scale’s step", 0.001, 1000)
     spoon_ml = NumberField("Your smallest spoon", 0.1, 50)
     jug_ml = NumberField("Your jug’s step", 1, 1000)

@@ -11,12 +11,12 @@ from eproba.core.brewing.batches import why_not_pour
 from eproba.core.brewing.events import CLOCKS_DIFFER, Batch, BatchError
 from eproba.core.brewing.mixing import differs
 from eproba.core.errors import EprobaError
-from eproba.core.quantities import celsius
+from eproba.core.quantities import celsius, number_typed
 from eproba.core.trial.doses import Dose, amount, each_in_words, exceptions, given_on, planned_dose
 from eproba.core.trial.model import Pour, Treatment, Trial
-from eproba.core.words import parse_number
 from eproba.store.brewing import when
-from eproba.web.ui.fields import moment_of, written
+from eproba.web.ui.fields import moment_of, shown_text, written
+from eproba.web.ui.session import system
 
 CANS = {"own": "from its own can", "first": "control first, same can", "after": "same can, after the brew"}
 MOST_TEXT = 300
@@ -104,7 +104,7 @@ def circumstances(pours: list[Pour], typed: Mapping[str, str]) -> DayTyped:
         )
     if known is None:
         return DayTyped("", "", "yes", "own")
-    soil = "" if known.soil_c is None else f"{known.soil_c:g}"
+    soil = "" if known.soil_c is None else shown_text(f"{known.soil_c:g}", "°C")
     return DayTyped(soil, known.moisture, "no" if known.alike is False else "yes", known.can or "own")
 
 
@@ -147,7 +147,7 @@ def values_of(trial: Trial, row: PourRowShown, day: DayTyped, brews: Sequence[Ba
 
 def soil_temperature(day: DayTyped) -> float | None:
     """As typed. Raises NumberError, QuantityError."""
-    return celsius(parse_number(day.soil_c)) if day.soil_c else None
+    return celsius(number_typed(day.soil_c, "°C", system())) if day.soil_c else None
 
 
 def _amounts(row: PourRowShown) -> tuple[float, dict[str, float]]:

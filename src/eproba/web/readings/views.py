@@ -11,6 +11,7 @@ from wtforms import BooleanField, HiddenField, StringField, ValidationError
 from wtforms.validators import InputRequired, Length
 
 from eproba.core.errors import EprobaError
+from eproba.core.trial.amendments import Correction
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import LONGEST_REASON, Entry
 from eproba.core.words import DateError, day_words, exact, parse_date
@@ -18,6 +19,7 @@ from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, pr
 from eproba.exchange.readings_xlsx import is_workbook, rows_of_workbook, write_workbook
 from eproba.exchange.table import decode
 from eproba.store.commands.readings import Answer, Sender, Sent, add_many, take_entries
+from eproba.store.mapping import correction_from, reading_from
 from eproba.store.readings import all_readings, corrections_of, readings_of, repeats_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
@@ -25,6 +27,7 @@ from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, who
 from eproba.web.verdict.keeping import kept
 
+MOST_CORRECTIONS = 50
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 readings = Blueprint("readings", __name__, template_folder="templates")
 
@@ -67,10 +70,17 @@ def index(trial_id: int) -> ResponseReturnValue:
         chosen=chosen,
         table=table,
         sealed=trial.sealed(today()),
-        corrections=corrections_of(db(), trial_id)[:50],
+        corrections=_corrections(trial),
         elsewhen=_elsewhen(trial, chosen, table),
         read_twice=_read_twice(trial),
     )
+
+
+def _corrections(trial: Trial) -> list[tuple[Correction, Reading]]:
+    """Old values with their readings, newest first, in the household's units."""
+    known = {each.measure.key: each.measure for each in trial.asked}
+    rows = corrections_of(db(), trial.id)[:MOST_CORRECTIONS]
+    return [(correction_from(old, known.get(row.measure_key)), reading_from(row, known)) for old, row in rows]
 
 
 def _read_twice(trial: Trial) -> list[tuple[str, str]]:

@@ -26,6 +26,7 @@ from eproba.web.meters.views import RUN_MINUTES, meters_for, simulating
 from eproba.web.pictures.ground_plan import ways_plan
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, trial_or_404, who
+from eproba.web.ui.units import local
 from eproba.web.verdict.keeping import kept
 
 rounds = Blueprint("rounds", __name__, template_folder="templates")
@@ -102,6 +103,8 @@ def _asked(asked: Asked) -> dict[str, Any]:
     """A measure for the till, with the limits by which its own question goes."""
     names = ("key", "name", "unit", "decimals", "levels", "kind", "how", "cannot_tell")
     shown: dict[str, Any] = {name: getattr(asked.measure, name) for name in names}
+    shown["how"] = [local(each) for each in asked.measure.how]
+    shown["cannot_tell"] = local(asked.measure.cannot_tell)
     worked = asked.measure.calculator
     shown["inputs"] = [_class(part) for part in asked.measure.parts] + (
         [] if worked is None else list(map(vars, worked.inputs))

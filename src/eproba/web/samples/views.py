@@ -6,15 +6,16 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 
 from eproba.core.errors import EprobaError
+from eproba.core.quantities import number_typed
 from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.model import Trial
 from eproba.core.trial.samples import DEEPEST, HOW_MIXED, Sample, SampleError, for_laboratory
-from eproba.core.words import parse_date, parse_number
+from eproba.core.words import parse_date
 from eproba.store.commands.happenings import change_sample, result_came, take_sample
 from eproba.store.commands.readings import Sender
 from eproba.store.happenings import samples_of
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.session import db, sees_lots, trial_or_404, who
+from eproba.web.ui.session import db, sees_lots, system, trial_or_404, who
 from eproba.web.verdict.keeping import kept
 
 samples = Blueprint("samples", __name__, template_folder="templates")
@@ -70,7 +71,7 @@ def _taken(trial: Trial) -> str:
 def _depth(text: str) -> float | None:
     if not text.strip():
         return None
-    depth = parse_number(text)
+    depth = number_typed(text, "cm", system())
     if not 0 <= depth <= DEEPEST:
         raise SampleError(f"{depth:g} cm deep can’t be: 0 to {DEEPEST:g} fits.")
     return depth

@@ -12,7 +12,7 @@ from eproba.core.brewing.events import Batch, Event, What, check_event, with_eve
 from eproba.core.brewing.recipe import SIGN_WORDS, SIGNS, Recipe, in_the_way_of
 from eproba.core.quantities import COLDEST, HOTTEST
 from eproba.web.mixing.forms import WATERS
-from eproba.web.ui.fields import NumberField, moment_of
+from eproba.web.ui.fields import AmountField, moment_of
 
 STARTS = {"now": "mixed now", "earlier": "mixed earlier, at", "standing": "its water is set out now; mixed later"}
 
@@ -20,13 +20,13 @@ STARTS = {"now": "mixed now", "earlier": "mixed earlier, at", "standing": "its w
 class BatchForm(FlaskForm):
     recipe = SelectField("Recipe")
     school = SelectField("In the way of", validate_choice=False)
-    litres = NumberField("How much of it", 0.01, 10_000)
+    litres = AmountField("How much of it", "L", 0.01, 10_000)
     name = StringField("A name of its own", [Length(max=60)])
     place = StringField("Where it stands", [Length(max=80)])
     water = SelectField("Water", choices=WATERS)
     start = RadioField("Begun", choices=list(STARTS.items()), default="now")
     began = StringField("Mixed at", [Length(max=30)])
-    temperature = NumberField("How warm it is", COLDEST, HOTTEST, optional=True)
+    temperature = AmountField("How warm it is", "°C", COLDEST, HOTTEST, optional=True)
 
     def validate_litres(self, field: Any) -> None:
         if field.number is not None and field.number <= 0:
@@ -43,14 +43,14 @@ class LookForm(FlaskForm):
     """A look at a batch, now or at a moment; also what a correction of one is typed into."""
 
     at = StringField("When", [Length(max=30)])
-    temperature = NumberField("Temperature", COLDEST, HOTTEST, optional=True)
+    temperature = AmountField("Temperature", "°C", COLDEST, HOTTEST, optional=True)
     smell = _sign("smell")
     bubbles = _sign("bubbles")
     foam = _sign("foam")
     colour = _sign("colour")
     mould = _sign("mould")
     slime = _sign("slime")
-    litres = NumberField("Left after straining", 0.001, 10_000, optional=True)
+    litres = AmountField("Left after straining", "L", 0.001, 10_000, optional=True)
     note = TextAreaField("Note", [Length(max=500)])
     photo = FileField("A photo")
 
@@ -72,7 +72,7 @@ class ThrowForm(FlaskForm):
 class PutRightForm(FlaskForm):
     """What is known of the whole batch."""
 
-    litres = NumberField("How much was made", 0.01, 10_000)
+    litres = AmountField("How much was made", "L", 0.01, 10_000)
     place = StringField("Where it stands", [Length(max=80)])
     name = StringField("A name of its own", [Length(max=60)])
 

@@ -69,7 +69,7 @@ def new() -> ResponseReturnValue:
     ways = [school for school in recipe.schools if school.changes]
     form.school.choices = [("", "the recipe"), *((s.name, f"{s.name}: {s.strength or s.time}") for s in ways)]
     if request.method == "GET":
-        form.litres.data = request.args.get("litres") or f"{recipe.yields:g}"
+        form.litres.process_data(request.args.get("litres") or f"{recipe.yields:g}")
     problem = ""
     if request.form.get("go") != "look" and form.validate_on_submit():
         try:

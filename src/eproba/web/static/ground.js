@@ -5,7 +5,7 @@ const NS = "http://www.w3.org/2000/svg";
 const field = (id) => document.getElementById(id);
 const canvas = field("ground");
 const ground = JSON.parse(field("places-data").value);
-const CM = { cm: 1, m: 100, ft: 30.48 };
+const CM = { cm: 1, m: 100, in: 2.54, ft: 30.48 };
 const STANDING = ["pots", "bench", "tray"];
 const NEW = {
   bed: { name: "Bed", width_cm: 200, length_cm: 100, rows: 1, columns: 1 },
@@ -317,7 +317,7 @@ function readGradient() {
 field("gradient-kind").addEventListener("change", readGradient);
 field("gradient-towards").addEventListener("change", readGradient);
 
-field("ground-unit").value = localStorage.getItem("eproba-ground-unit") ?? "cm";
+field("ground-unit").value = localStorage.getItem("eproba-ground-unit") ?? field("ground-unit").dataset.usual;
 field("ground-north").value = String(snap(ground.north ?? 0, 45) % 360);
 field("gradient-kind").value = ground.gradient?.kind ?? "";
 field("gradient-towards").value = String(snap(ground.gradient?.towards ?? 90, 45) % 360);

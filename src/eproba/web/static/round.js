@@ -333,6 +333,7 @@ document.addEventListener("alpine:init", () => {
       const at = this.step;
       const minutes = meter.field === undefined ? { minutes: data.runMinutes } : {};
       const asked = new URLSearchParams({ meter: meter.key, spot: `${data.trial}:${at.unit.code}`, ...minutes });
+      asked.set("measure", at.asked.key);
       try {
         const told = await (await fetch(`${data.take}?${asked}`, { headers: { Accept: "application/json" } })).json();
         if (at.place !== this.step.place) return;

@@ -2,6 +2,7 @@
 
 import secrets
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import datetime, time
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -150,7 +151,9 @@ def _silent(trial: Trial, readings: Sequence[Reading]) -> str:
 
 def _changes(trial: Trial) -> Changes:
     """Everything on record of a trial that was changed."""
-    corrections = [correction_from(row) for row, _ in corrections_of(db(), trial.id)]
+    measures = {each.measure.key: each.measure for each in trial.asked}
+    rows = corrections_of(db(), trial.id)
+    corrections = [correction_from(row, measures.get(reading.measure_key)) for row, reading in rows]
     return Changes(corrections, pour_changes_of(db(), trial.id))
 
 
@@ -246,7 +249,7 @@ def _amend(trial: Trial, form: AmendForm) -> str:
         return ""
     new = Worth.from_typed(form.worth.number, trial.scale)
     told = (worth_words(trial), new.words(trial.asked[0].measure.judged_unit))
-    amend(db(), trial, "worth", "worth", told, new.size, reason, by, on)
+    amend(db(), trial, "worth", "worth", told, replace(trial, worth=new.size).worth_kept, reason, by, on)
     return ""
 
 

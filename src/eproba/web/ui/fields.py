@@ -7,7 +7,9 @@ from wtforms import StringField
 from wtforms.validators import ValidationError
 
 from eproba.core.errors import EprobaError
+from eproba.core.quantities import conversion, number_typed
 from eproba.core.words import parse_date, parse_number
+from eproba.web.ui.session import system
 
 
 class MomentError(EprobaError):
@@ -69,12 +71,55 @@ class NumberField(StringField):
                 return
             raise ValidationError("A number is needed here.")
         try:
-            number = parse_number(text.rstrip("% "))
+            number = self.read(text)
         except EprobaError as error:
             raise ValidationError(str(error)) from error
         if self.whole and not number.is_integer():
             raise ValidationError("A whole number is needed here.")
         if (self.low is not None and number < self.low) or (self.high is not None and number > self.high):
-            bounds = f"{self.low:g} to {self.high:g}" if self.high is not None else f"at least {self.low:g}"
-            raise ValidationError(f"{number:g} can’t be: {bounds} fits here.")
+            low, high = (None if each is None else self.told(each) for each in (self.low, self.high))
+            bounds = f"{low} to {high}" if high is not None else f"at least {low}"
+            raise ValidationError(f"{self.told(number)} can’t be: {bounds} fits here.")
         self.number = number
+
+    def read(self, text: str) -> float:
+        """What was typed as a number. Raises EprobaError."""
+        return parse_number(text.rstrip("% "))
+
+    def told(self, number: float) -> str:
+        """A number as it is typed."""
+        return f"{number:g}"
+
+
+class AmountField(NumberField):
+    """A length, an area, a temperature: typed in the household's unit or with a unit behind it; `number` is metric, in
+    `kept_unit`."""
+
+    def __init__(self, label: str, kept_unit: str, low: float | None = None, high: float | None = None, **more: Any):
+        super().__init__(label, low, high, **more)
+        self.kept_unit = kept_unit
+
+    @property
+    def suffix(self) -> str:
+        """The household's unit, shown behind the field."""
+        return conversion(self.kept_unit, system()).unit
+
+    def process_data(self, value: Any) -> None:
+        """A metric number as the household types it."""
+        self.data = shown_text(value, self.kept_unit)
+
+    def read(self, text: str) -> float:
+        return number_typed(text, self.kept_unit, system())
+
+    def told(self, number: float) -> str:
+        return f"{shown_text(number, self.kept_unit)} {self.suffix}"
+
+
+def shown_text(value: Any, kept_unit: str) -> Any:
+    """A metric number (or a bare one as text) as this household types it; anything else stays."""
+    if system() == "metric" or value in (None, ""):
+        return value
+    try:
+        return f"{conversion(kept_unit, system()).shown(float(value)):.4g}"
+    except ValueError:
+        return value

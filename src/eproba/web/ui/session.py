@@ -7,9 +7,11 @@ from flask import session as cookie
 from flask_login import current_user
 from sqlmodel import Session
 
+from eproba.core.quantities import System
 from eproba.core.trial.blinding import shown_to
 from eproba.core.trial.model import Trial
 from eproba.store.helpers import helper_with
+from eproba.store.measures import household_system
 from eproba.store.tables import HelperRow, RoundRow
 from eproba.store.trials import load_trial
 from eproba.web.ui.clock import now, today
@@ -43,6 +45,11 @@ def who() -> str:
     if (found := helping()) is not None:
         return found[0].name
     return str(current_user.who) if current_user.is_authenticated else ""
+
+
+def system() -> System:
+    """The units of the household."""
+    return household_system(db())
 
 
 def sees_lots() -> bool:

@@ -17,7 +17,7 @@ from eproba.exchange.weather_csv import read_weather
 from eproba.store.commands.weather import add_days, add_hours
 from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.fields import NumberField
+from eproba.web.ui.fields import AmountField
 from eproba.web.ui.session import db
 
 weather = Blueprint("weather", __name__, template_folder="templates")
@@ -30,9 +30,9 @@ class DayForm(FlaskForm):
 
     told = RadioField("The day", choices=list(TOLD.items()), default="was")
     on = StringField("Day", [InputRequired("Which day?")])
-    low = NumberField("Low", COLDEST, HOTTEST)
-    high = NumberField("High", COLDEST, HOTTEST)
-    rain = NumberField("Rain of the day", 0, MOST_RAIN, optional=True)
+    low = AmountField("Low", "°C", COLDEST, HOTTEST)
+    high = AmountField("High", "°C", COLDEST, HOTTEST)
+    rain = AmountField("Rain of the day", "mm", 0, MOST_RAIN, optional=True)
 
     def validate_on(self, field: StringField) -> None:
         try:
@@ -44,13 +44,13 @@ class DayForm(FlaskForm):
         if self.told.data == "foretold" and on < today():
             raise ValidationError("That day is over: choose “as it was”.")
 
-    def validate_high(self, field: NumberField) -> None:
+    def validate_high(self, field: AmountField) -> None:
         if None not in (field.number, self.low.number) and float(field.number or 0) < float(self.low.number or 0):
             raise ValidationError("The high is not below the low.")
 
 
 class NowForm(FlaskForm):
-    temperature = NumberField("Temperature right now", COLDEST, HOTTEST)
+    temperature = AmountField("Temperature right now", "°C", COLDEST, HOTTEST)
 
 
 @weather.route("/weather", methods=["GET", "POST"])

@@ -31,7 +31,7 @@ from eproba.core.words import NumberError, parse_number
 from eproba.web.new_trial.steps.chance import noise_for
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
 from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
-from eproba.web.ui.fields import NumberField
+from eproba.web.ui.fields import AmountField, NumberField, shown_text
 
 DEALINGS = {
     "": "Propose what fits",
@@ -51,9 +51,9 @@ class GroundForm(FlaskForm):
     cuts = HiddenField()
     dealing = SelectField("How the lots fall", choices=list(DEALINGS.items()))
     units_each = NumberField("Units of each wanted", 1, 100, whole=True)
-    guard_cm = NumberField("Guard between two units", 0, 1000, optional=True)
-    least_width_cm = NumberField("Smallest unit, width", 1, 5000)
-    least_length_cm = NumberField("Smallest unit, length", 1, 5000)
+    guard_cm = AmountField("Guard between two units", "cm", 0, 1000, optional=True)
+    least_width_cm = AmountField("Smallest unit, width", "cm", 1, 5000)
+    least_length_cm = AmountField("Smallest unit, length", "cm", 1, 5000)
     edge_guards = BooleanField("Leave the outermost as guards")
     sizes = TextAreaField("A first measurement of every pot, in order", [Length(max=4000)])
     site: Site
@@ -110,8 +110,8 @@ class GroundStep(Step[GroundForm, GroundPart]):
             "dealing": [""],
             "units_each": ["6"],
             "guard_cm": [""],
-            "least_width_cm": ["40"],
-            "least_length_cm": ["40"],
+            "least_width_cm": [shown_text("40", "cm")],
+            "least_length_cm": [shown_text("40", "cm")],
             "sizes": [""],
             "among": [""],
             "cuts": [""],
@@ -127,9 +127,9 @@ class GroundStep(Step[GroundForm, GroundPart]):
             "cuts": [json.dumps(kept)],
             "dealing": [trial.dealing],
             "units_each": [str(len(trial.units) // len(trial.treatments))],
-            "guard_cm": [f"{trial.guard_cm:g}"],
-            "least_width_cm": [f"{0.99 * min(unit.cut.width_cm for unit in trial.units):.0f}"],
-            "least_length_cm": [f"{0.99 * min(unit.cut.length_cm for unit in trial.units):.0f}"],
+            "guard_cm": [shown_text(f"{trial.guard_cm:g}", "cm")],
+            "least_width_cm": [shown_text(f"{0.99 * min(unit.cut.width_cm for unit in trial.units):.0f}", "cm")],
+            "least_length_cm": [shown_text(f"{0.99 * min(unit.cut.length_cm for unit in trial.units):.0f}", "cm")],
         }
 
     def read(self, form: GroundForm) -> GroundPart:
