@@ -180,7 +180,7 @@ def test_what_single_units_got(typed, found):
         ("P1 1e300", "from 0 to 100000 mL fits"),
         ("P1 -5", "from 0 to 100000 mL fits"),
         ("P1 lots", "is no amount"),
-        ("P1 5 L", "as a number of mL"),
+        ("P1 5 kg", "as a number of mL"),
     ],
 )
 def test_exceptions_that_can_not_be(typed, said):
@@ -190,7 +190,7 @@ def test_exceptions_that_can_not_be(typed, said):
 
 def test_amounts_days_and_equal_water(running):
     assert [amount(text, "L") for text in ("1,5", "1.5 L each", "0", "100000")] == [1.5, 1.5, 0, 100_000]
-    for text in ("100001", "1.5 mL", "", "L"):
+    for text in ("100001", "1.5 kg", "", "L"):
         with pytest.raises(EprobaError):
             amount(text, "L")
     assert (litres(250, "mL"), litres(3, "L"), litres(400, "g")) == (0.25, 3.0, None)

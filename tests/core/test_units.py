@@ -61,6 +61,7 @@ def test_numbers_are_typed_with_or_without_their_unit():
         ("Down to −2 °C, 0 °C at night.", "Down to 28.4 °F, 32 °F at night."),
         ("“40 cm” does not fit; 40 cm would.", "“40 cm” does not fit; 15.7 in would."),
         ("21 mm/h, 4 mg, P3 g, 12 g a g dry, 30 s", "21 mm/h, 4 mg, P3 g, 0.423 oz a g dry, 30 s"),
+        ("1.8 oz (51 g), ¼ cup of it (59 mL); 51 g", "1.8 oz (51 g), ¼ cup of it (59 mL); 1.8 oz"),
         ("1 m of row, 10 kg", "3.28 ft of row, 22 lb"),
     ],
 )

@@ -193,8 +193,8 @@ def test_the_kit_rounds_and_prices_count(client, app):
     kit = {"system": "US", "scale_g": "5", "spoon_ml": "1.25", "jug_ml": "10", "can_l": "5", "water": "rain"}
     kit |= {"syringe_ml": "1", "cool": "11, 12", "dry": "7", "wet": "", "poor": "y"}
     client.post("/mix/kit", {**kit, "recipe": "yeast-starter", "price-white_sugar": "1,50", "price-gold": "9"})
-    page = text(client, "/mix?recipe=yeast-starter&by=area&area=10&means=plus&equipment=can")
-    assert "<b>4</b> cans of 5 L" in page
+    page = text(client, "/mix?recipe=yeast-starter&by=area&area=10%20m²&means=plus&equipment=can")
+    assert "<b>4</b> cans of 1.32 gal" in page
     assert "<b>1.8 oz (51 g)</b>" in page
     with Session(app.extensions["engine"]) as session:
         household = household_kit(session)
@@ -331,7 +331,7 @@ def test_a_look_is_ruled_on_and_its_photo_is_kept_small(client):
     )
     assert "no picture that can be read" in wrong.get_data(as_text=True)
     hot = client.post(batch, {"temperature": "5000"})
-    assert "-40 to 110 fits here" in hot.get_data(as_text=True)
+    assert "-40 °C to 110 °C fits here" in hot.get_data(as_text=True)
 
 
 @pytest.mark.parametrize(

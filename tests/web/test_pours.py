@@ -79,7 +79,7 @@ def test_an_emptied_batch_does_not_stand_in_the_way_of_a_correction(client):
     [
         ({"status_A": "skipped"}, "Say in the note why Sugar ferment was skipped"),
         ({"amount_A": "lots"}, "Sugar ferment: “lots” is no amount: write what each unit got as a number of L"),
-        ({"amount_A": "900 mL each"}, "as a number of L"),
+        ({"amount_A": "900 g each"}, "as a number of L"),
         ({"exceptions_A": "P9 1"}, "P9 is none of its units; they are H"),
         ({"done_at_A": "31/31/2026"}, "is no moment: write the day and the hour"),
         ({"done_at_A": "2027-05-20T10:00"}, "is still to come"),

@@ -324,7 +324,8 @@ document.addEventListener("alpine:init", () => {
       const fills = (meter) => [...meter.fields.map((field) => ({ meter, field })), ...runs(meter)];
       return this.step.asked.meters.flatMap(fills).map(({ meter, field }) => {
         const into = this.step.asked.inputs.find((each) => each.name === field);
-        const what = field === undefined ? `the last ${data.runMinutes} minutes` : into ? into.asks.toLowerCase() : "it";
+        const one = into ? into.asks.toLowerCase() : "it";
+        const what = field === undefined ? `the last ${data.runMinutes} minutes` : one;
         const words = `Take ${what} from the ${meter.name}${meter.simulated ? " (simulated)" : ""}`;
         return { ...meter, field, words };
       });

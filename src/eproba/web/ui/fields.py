@@ -112,7 +112,7 @@ class AmountField(NumberField):
         return number_typed(text, self.kept_unit, system())
 
     def told(self, number: float) -> str:
-        return f"{shown_text(number, self.kept_unit)} {self.suffix}"
+        return f"{shown_text(f'{number:g}', self.kept_unit)} {self.suffix}"
 
 
 def shown_text(value: Any, kept_unit: str) -> Any:

@@ -2,7 +2,9 @@
 
 import re
 
+from jinja2 import pass_context
 from markupsafe import Markup
+from sqlalchemy.exc import SQLAlchemyError
 
 from eproba.core.quantities import conversion, in_words_of
 from eproba.web.ui.session import system
@@ -15,7 +17,10 @@ KEPT = re.compile(
 
 def local_page(page: str) -> Markup:
     """A part of a page with its amounts as the household has them."""
-    here = system()
+    try:
+        here = system()
+    except SQLAlchemyError:  # the page that says so is shown all the same
+        here = "metric"
     if here == "metric":
         return Markup(page)  # noqa: S704 (a page as it was rendered)
     told, end = [], 0
@@ -25,7 +30,8 @@ def local_page(page: str) -> Markup:
     return Markup("".join([*told, in_words_of(page[end:], here)]))  # noqa: S704
 
 
-def unit(kept: str) -> str:
+@pass_context  # or Jinja would settle it when the page is compiled
+def unit(_context: object, kept: str) -> str:
     """The household's unit for a metric one."""
     return conversion(kept, system()).unit
 
