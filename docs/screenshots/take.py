@@ -5,28 +5,40 @@ Run it with the virtual environment's Python and PYTHONPATH=src after `./eproba 
 """
 
 import sys
+from datetime import date, timedelta
 from pathlib import Path
 
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Error, Page, sync_playwright
 
 from eproba.start.workbench import CHROMIUM
 
 HERE = Path(__file__).parent
 LAPTOP, PHONE = (1280, 800), (390, 844)
 VIEWS = {
-    "today-phone": ("/", PHONE),
     "trials": ("/trials", LAPTOP),
     "trial": ("/trials/5", LAPTOP),
     "verdict": ("/trials/1/verdict", LAPTOP),
     "tags": ("/trials/1/tags", LAPTOP),
     "calendar-phone": ("/calendar", PHONE),
-    "recipes": ("/recipes/compare?family=rice+water", LAPTOP),
-    "batch": ("/batches/3", LAPTOP),
-    "label": ("/batches/3/label", LAPTOP),
+    "measures": ("/measures", LAPTOP),
     "mixing": ("/trials/1/mix", LAPTOP),
     "shelf": ("/shelf", LAPTOP),
     "pour-phone": ("/trials/5/pours/7", PHONE),
 }
+
+# What the till does with each picture, for all units of a round on a day.
+PICTURES = """async (on) => {
+  const data = JSON.parse(document.getElementById("round-data").textContent);
+  const { token } = await (await fetch("/token", { headers: { Accept: "application/json" } })).json();
+  for (const unit of data.units) {
+    const blob = await (await fetch(`${data.camera}?unit=${unit.code}&on=${on}`)).blob();
+    const body = new FormData();
+    const fields = { csrf_token: token, unit: unit.code, round: data.round, taken: String(Date.parse(`${on}T12:00`)) };
+    for (const [name, value] of Object.entries(fields)) body.append(name, value);
+    body.append("file", blob, "picture.jpg");
+    await fetch(data.photos, { method: "POST", body, headers: { Accept: "application/json" } });
+  }
+}"""
 
 
 def main(base: str, crowded: str) -> None:
@@ -36,52 +48,102 @@ def main(base: str, crowded: str) -> None:
         for name, (path, (width, height)) in VIEWS.items():
             page = browser.new_page(base_url=base, viewport={"width": width, "height": height})
             page.goto(path, wait_until="networkidle")
-            page.screenshot(path=HERE / f"{name}.png")
+            take(page, f"{name}.png")
             page.close()
-        a_round(browser.new_page(base_url=base, viewport={"width": PHONE[0], "height": PHONE[1]}))
+        rounds = a_trial_with_pictures(
+            browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": LAPTOP[1]})
+        )
+        a_round(browser.new_page(base_url=base, viewport={"width": PHONE[0], "height": PHONE[1]}), rounds[1])
         a_plan(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": LAPTOP[1]}))
         a_ladder(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": LAPTOP[1]}))
-        the_household(browser, base)
         late = browser.new_page(base_url=crowded, viewport={"width": LAPTOP[0], "height": 1500})
         late.goto("/", wait_until="networkidle")
-        late.screenshot(path=HERE / "today.png")
+        take(late, "today.png")
         browser.close()
 
 
-def a_round(page: Page) -> None:
-    """In the middle of a round, with last time shown."""
-    page.goto("/trials/2")
-    page.locator("main [data-due]").first.click()
-    page.wait_for_selector("#typed")
-    for number in ("6,8", "7,1", "3"):
-        page.locator("#typed").fill(number)
-        page.keyboard.press("Enter")
-    page.get_by_role("button", name="Last time").click()
+def take(page: Page, name: str, full_page: bool = False) -> None:
+    """One picture; a browser with many photographs in it sometimes needs another try."""
+    for tries in range(5):
+        try:
+            page.screenshot(path=HERE / name, full_page=full_page)
+            return
+        except Error:
+            if tries == 4:
+                raise
+            page.wait_for_timeout(1000)
+
+
+def a_trial_with_pictures(page: Page) -> list[str]:
+    """Pots begun a fortnight ago, pictures of three days; returns the addresses of its rounds."""
+    page.goto("/")
+    page.keyboard.press("n")
+    page.wait_for_url("**/claim")
+    page.get_by_label("What is tried").fill("Alfalfa-pellet steep")
+    page.get_by_label("A short name").fill("Alfalfa on pak choi")
+    page.get_by_role("button", name="Next").click()
+    page.wait_for_url("**/measure")
+    page.locator("details").evaluate_all("all => all.forEach((each) => { each.open = true; })")
+    for key in ("soil_smell", "first_seedling", "cover", "greenness"):
+        page.locator(f'input[name="also"][value="{key}"]').check()
+    page.locator("#start_on").fill((date.today() - timedelta(days=14)).isoformat())
+    for step in ("treatments", "ground", "chance", "days", "rules", "deal"):
+        page.get_by_role("button", name="Next").click()
+        page.wait_for_url(f"**/{step}")
+    page.get_by_role("button", name="Deal the lots", exact=True).click()
+    page.wait_for_url("**/trials/*dealt=1")
+    trial = page.url.split("?")[0]
+    page.goto(f"{trial}/readings")
+    rounds = []
+    for name in ("Baseline", "Day 7", "Day 14"):
+        tab = page.locator(".round-tabs").get_by_role("link", name=name, exact=True)
+        rounds.append(f"{trial}/rounds/{(tab.get_attribute('href') or '').split('round=')[1]}")
+    for back, address in zip((14, 7, 0), rounds, strict=True):
+        page.goto(address, wait_until="networkidle")
+        page.evaluate(PICTURES, (date.today() - timedelta(days=back)).isoformat())
+    page.goto(f"{trial}/photos")
+    page.locator(".photo-grid a").nth(4).click()
+    page.wait_for_load_state("networkidle")
+    take(page, "photo-mask.png")
+    page.goto(f"{trial}/photos/units/P3", wait_until="networkidle")
+    take(page, "photo-strip.png")
+    page.goto(f"{trial}/photos/rounds/{rounds[-1].rsplit('/', 1)[1]}", wait_until="networkidle")
+    take(page, "photos-of-a-day.png")
+    page.goto(f"{rounds[-1]}/helper")
+    page.locator("#name").fill("Nele")
+    page.get_by_role("button", name="Make a link").click()
+    take(page, "helper.png")
+    page.goto(f"{rounds[-1]}/grid", wait_until="networkidle")
+    page.locator("main table input").first.click()
+    for typed in ("12.5", "0", "31", "0.47", "3"):
+        page.keyboard.type(typed)
+        page.keyboard.press("ArrowRight")
+    page.wait_for_timeout(1500)
+    take(page, "table.png")
+    return rounds
+
+
+def a_round(page: Page, address: str) -> None:
+    """In the middle of a round: levels by a tap, and where one stands."""
+    page.goto(address, wait_until="networkidle")
+    page.locator("#typed").fill("12.5")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Not yet").click()
+    page.get_by_role("button", name="Next reading").click()
+    page.get_by_role("button", name="3 faintly of woods").wait_for()
+    page.locator(".till-map summary").click()
     page.wait_for_timeout(800)
-    page.screenshot(path=HERE / "round-phone.png")
-
-
-def the_household(browser: Browser, base: str) -> None:
-    """Three devices."""
-    for who, (width, height) in (("Ilse", PHONE), ("Mo", LAPTOP), ("Ada", PHONE)):
-        page = browser.new_context(base_url=base, viewport={"width": width, "height": height}).new_page()
-        page.goto("/who")
-        page.get_by_label("Who types here?").fill(who)
-        page.get_by_role("button", name="Keep").click()
-        page.goto("/devices")
-        if who == "Mo":
-            page.screenshot(path=HERE / "devices.png")
+    take(page, "round-phone.png", full_page=True)
 
 
 def a_plan(page: Page) -> None:
-    """The claim, the ground with its proposals, and the chance."""
+    """The ground with its proposals, and the chance."""
     page.goto("/")
     page.keyboard.press("n")
     page.wait_for_url("**/claim")
     page.get_by_label("What is tried").fill("Comfrey steep")
     page.get_by_label("A short name").fill("Comfrey on pak choi")
     page.wait_for_timeout(800)
-    page.screenshot(path=HERE / "claim.png", full_page=True)
     for step in ("measure", "treatments", "ground"):
         page.get_by_role("button", name="Next").click()
         page.wait_for_url(f"**/{step}")
@@ -90,11 +152,11 @@ def a_plan(page: Page) -> None:
         page.locator("#place-width").fill(width)
     page.get_by_label("What changes over it").select_option("shade")
     page.wait_for_timeout(1500)
-    page.screenshot(path=HERE / "ground.png", full_page=True)
+    take(page, "ground.png", full_page=True)
     page.get_by_role("button", name="Next").click()
     page.wait_for_url("**/chance")
     page.wait_for_timeout(500)
-    page.screenshot(path=HERE / "chance.png", full_page=True)
+    take(page, "chance.png", full_page=True)
 
 
 def a_ladder(page: Page) -> None:
@@ -120,7 +182,7 @@ def a_ladder(page: Page) -> None:
     last.get_by_label("How often").select_option("once")
     page.wait_for_timeout(2000)  # it is kept while it is typed
     page.reload(wait_until="networkidle")
-    page.screenshot(path=HERE / "treatments.png", full_page=True)
+    take(page, "treatments.png", full_page=True)
 
 
 if __name__ == "__main__":

@@ -27,9 +27,9 @@ class SimulatedCamera:
     simulated: bool = True
 
     def now(self, at: datetime) -> bytes:
-        """A picture of this moment, a JPEG; leaves grow from week to week."""
+        """A picture of this moment, a JPEG; leaves grow for four weeks, then begin anew."""
         rng = np.random.default_rng(list(self.address.encode()))
-        share = min(0.85, 0.06 + 0.03 * (at.timetuple().tm_yday % 14) + float(rng.uniform(0, 0.1)))
+        share = 0.06 + 0.02 * (at.toordinal() % 28) + float(rng.uniform(0, 0.1))
         picture, _ = scene(round(share, 3), SIZE, seed=int(rng.integers(1, 1000)))
         return jpeg(with_tag(picture, self.address, at=(90, 90), wide=520.0, turn=float(rng.uniform(-4, 4))))
 

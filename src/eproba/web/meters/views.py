@@ -2,7 +2,7 @@
 
 import secrets
 from collections.abc import Sequence
-from datetime import datetime, timedelta
+from datetime import datetime, time, timedelta
 from typing import Any
 
 from flask import Blueprint, Response, abort, current_app, flash, jsonify, redirect, render_template, request, url_for
@@ -24,6 +24,7 @@ from eproba.core.measuring.meters import (
     steady,
 )
 from eproba.core.trial.model import Asked
+from eproba.core.words import parse_date
 from eproba.exchange.meter_log import columns_of, likely, read_log
 from eproba.exchange.table import TableError, logged_at
 from eproba.standins.meters import meters_at
@@ -186,7 +187,9 @@ def picture(key: str) -> ResponseReturnValue:
     from eproba.standins.pictures import SimulatedCamera
 
     address = url_for("rounds.by_tag", key=key, code=request.args.get("unit", "P1"), _external=True)
-    return Response(SimulatedCamera(address).now(now()), content_type="image/jpeg")
+    on = request.args.get("on", "")
+    at = now() if not on else datetime.combine(parse_date(on), time(12)).astimezone()
+    return Response(SimulatedCamera(address).now(at), content_type="image/jpeg")
 
 
 def meters_for(asked: Asked) -> list[dict[str, Any]]:

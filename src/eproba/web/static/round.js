@@ -238,7 +238,7 @@ document.addEventListener("alpine:init", () => {
     },
     async simulate() {
       try {
-        await this.develop(await (await fetch(`${data.camera}?unit=${this.unitCode}`)).blob());
+        await this.develop(await (await fetch(`${data.camera}?unit=${this.unitCode}&on=${this.readOn}`)).blob());
       } catch {
         this.says = "No signal: the simulated camera stands on the computer.";
       }
