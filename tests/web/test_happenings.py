@@ -56,6 +56,7 @@ def test_a_first_seedling_is_put_down_any_day_and_not_asked_again(client, trial,
     assert told == [("4", "P1", "1", "2026-05-24"), ("4", "P4", "1", "2026-05-24")], (
         "with its own day, in its next round"
     )
+    assert "<strong>P4</strong> Day of the first seedling: 24 May 2026 (day 3)" in text(client, f"{trial}/happened")
     assert "still to come" in put(client, trial, "first_seedling", "2026-05-26", ["P2"])
     again = put(client, trial, "first_seedling", "2026-05-23", ["P1"])
     assert "P1: on record with a day already; correct it in the table of readings." in again

@@ -1,13 +1,13 @@
 """What can happen to a unit between rounds: its seedlings' days, and what is read once, on the day it happens."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 from typing import Literal
 
 from eproba.core.errors import EprobaError
 from eproba.core.trial.doses import EARLIEST
-from eproba.core.trial.model import Asked, Round, Trial, Unit
+from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.words import listed, plural
 
 UnitEventWhat = Literal["sown", "up", "thinned", "replaced", "fed", "other"]
@@ -81,6 +81,13 @@ def off_rule(trial: Trial, event: UnitEvent) -> str:
 def once_measures(trial: Trial) -> list[Asked]:
     """What is read once, on the day it happens: it can be put down any day."""
     return [each for each in trial.asked if each.measure.kind == "day"]
+
+
+def happened_once(trial: Trial, readings: Iterable[Reading]) -> list[Reading]:
+    """Readings that say that something which is read once has happened, the latest first."""
+    keys = {each.measure.key for each in once_measures(trial)}
+    found = [each for each in readings if each.measure_key in keys and each.value and each.read_at is not None]
+    return sorted(found, key=lambda each: (each.read_at or datetime.max, each.id), reverse=True)
 
 
 def round_for(trial: Trial, asked: Asked, on: date) -> Round | None:

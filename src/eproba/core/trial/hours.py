@@ -61,10 +61,11 @@ def _one(part: str) -> tuple[int, RoundTime]:
 
 def hours_text(times: Mapping[int, RoundTime]) -> str:
     """The hours of rounds as they can be typed again."""
-    return ", ".join(f"{day} {_typed(when)}" for day, when in sorted(times.items())) or ANY
+    return ", ".join(f"{day} {hour_typed(when)}" for day, when in sorted(times.items())) or ANY
 
 
-def _typed(when: RoundTime) -> str:
+def hour_typed(when: RoundTime) -> str:
+    """One hour as it is typed: dusk, 18:30, 24 h ± 3 h."""
     around = "" if when.within is None else f" ± {figure_or_whole(when.within)} h"
     return (f"{when.after_hours} h" if when.after_hours is not None else when.at) + around
 

@@ -6,12 +6,13 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from eproba.core.errors import EprobaError
-from eproba.core.trial.happenings import COUNTED, WHAT, HappeningError, off_rule, once_measures
+from eproba.core.trial.happenings import COUNTED, WHAT, HappeningError, happened_once, off_rule, once_measures
 from eproba.core.trial.model import Trial, Unit
 from eproba.core.words import parse_date
 from eproba.store.commands.happenings import happened_on, put_down, take_back
 from eproba.store.commands.readings import Sender
 from eproba.store.happenings import events_of
+from eproba.store.readings import all_readings
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.session import db, sees_lots, trial_or_404, who
@@ -37,7 +38,8 @@ def index(trial_id: int) -> ResponseReturnValue:
             kept(trial_id)
             flash("Put down.")
             return redirect(url_for("happenings.index", trial_id=trial_id))
-    unit = {each.id: each for each in trial.units}
+    unit, readings = {each.id: each for each in trial.units}, all_readings(db(), trial_id)
+    known = {each.measure.key: each.measure for each in trial.asked}
     page = render_template(
         "happenings/index.html",
         trial=trial,
@@ -45,6 +47,7 @@ def index(trial_id: int) -> ResponseReturnValue:
         counted=COUNTED,
         once=once_measures(trial),
         events=[(each, unit[each.unit_id], off_rule(trial, each)) for each in events_of(db(), trial_id)],
+        seen=[(unit[each.unit_id], each, known[each.measure_key]) for each in happened_once(trial, readings)],
         units=_walked(trial),
         problem=problem,
         typed=request.form,

@@ -1,7 +1,7 @@
 """The days: rounds and applications on the weekdays that suit, with the minutes of each visit."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import Any
 
@@ -21,7 +21,7 @@ from eproba.core.planning.visits import Visit, visits
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS, RHYTHMS, WEEKDAYS, DayLoad, DaysError, calendar
 from eproba.core.trial.ground import GroundError
-from eproba.core.trial.hours import hours_text
+from eproba.core.trial.hours import hour_typed, hours_text
 from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
 from eproba.web.pictures.weeks import Task, WeekDay, weeks
@@ -85,6 +85,7 @@ class DaysPage:
     grid: tuple[GridRow, ...] = ()
     minutes: tuple[tuple[int, float], ...] = ()
     hours: str = ""
+    at: Mapping[int, str] = field(default_factory=dict)
 
 
 class DaysStep(Step[DaysForm, DaysPart]):
@@ -175,6 +176,7 @@ class DaysStep(Step[DaysForm, DaysPart]):
             grid=tuple(_row(each, rounds, grid[each.key]) for each in asked),
             minutes=tuple((load.day, load.minutes) for load in loads if load.round),
             hours=hours_text(hours),
+            at={day: hour_typed(when) for day, when in hours.items()},
         )
 
     def advice(self, walk: Walk) -> list[Advice]:
