@@ -1,51 +1,6 @@
 // The till: unit after unit in walking order, type, Enter, next.
 "use strict";
 
-const REASONS = ["Unit is lost", "Could not reach it", "Meter failed", "No time"];
-const NUMBER = /^[+\-−]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$/;
-
-function number(text) {
-  const cleaned = text.replace(/[\s\u00a0]/g, "");
-  return NUMBER.test(cleaned) ? Number(cleaned.replace(",", ".").replace("−", "-")) : NaN;
-}
-
-// How this device likes to go through a round.
-function remembered() {
-  try {
-    return JSON.parse(localStorage.getItem("round-ways") ?? "{}");
-  } catch {
-    return {};
-  }
-}
-
-const TAPS = {
-  "yes or no": [
-    { words: "Yes", typed: "1" },
-    { words: "No", typed: "0" },
-  ],
-  day: [
-    { words: "It has happened", typed: "1" },
-    { words: "Not yet", typed: "0" },
-  ],
-};
-
-const UNITS_LATER = 4; // nobody remembers the number by then
-const LONGEST_SIDE = 1600; // pixels of a picture that is kept
-
-// A picture as small as it is kept, upright; one that this browser can't read goes as it is.
-async function small(blob) {
-  try {
-    const picture = await createImageBitmap(blob);
-    const factor = Math.min(1, LONGEST_SIDE / Math.max(picture.width, picture.height));
-    const canvas = document.createElement("canvas");
-    [canvas.width, canvas.height] = [picture.width, picture.height].map((side) => Math.round(side * factor));
-    canvas.getContext("2d").drawImage(picture, 0, 0, canvas.width, canvas.height);
-    return (await new Promise((done) => canvas.toBlob(done, "image/jpeg", 0.9))) ?? blob;
-  } catch {
-    return blob;
-  }
-}
-
 document.addEventListener("alpine:init", () => {
   const data = JSON.parse(document.getElementById("round-data").textContent);
   const placeFor = (code, key, number, again) => `${code}:${key}:${number}${again ? ":again" : ""}`;
