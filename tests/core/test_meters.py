@@ -7,6 +7,7 @@ import pytest
 
 from eproba.core.catalogue import calculators
 from eproba.core.measuring.calculators import reckon
+from eproba.core.measuring.measures import as_shown
 from eproba.core.measuring.meters import (
     MeterDoubt,
     MeterError,
@@ -16,6 +17,7 @@ from eproba.core.measuring.meters import (
     check_name,
     checked,
     fits,
+    in_unit,
     steady,
 )
 from eproba.standins.meters import meters_at
@@ -51,6 +53,18 @@ def test_a_meter_fits_where_its_unit_is_asked():
     assert not fits(probe, "plant_height", "cm")
     assert fits(moisture, "moisture_meter", "points")
     assert not fits(moisture, "own_points", "points"), "it gives one measure alone"
+
+
+def test_a_meter_is_read_in_the_unit_of_the_household(catalogue):
+    warm = as_shown(catalogue["soil_temperature"], "US")
+    probe = in_unit(recorded((0, 15.0)), warm)
+    assert (probe.unit, probe.now(AT).value, probe.doubt.own) == ("°F", 59.0, pytest.approx(0.9))
+    assert [each.value for each in probe.run(AT, AT)] == [59.0]
+    assert fits(probe, "soil_temperature", "°F")
+    assert (probe.name, probe.measure, probe.simulated) == ("probe", "", False)
+    plain = recorded((0, 15.0))
+    assert in_unit(plain, catalogue["soil_temperature"]) is plain
+    assert in_unit(plain, as_shown(catalogue["plant_height"], "US")) is plain, "it is asked in inches, not in degrees"
 
 
 def test_a_run_is_minutes_and_values_for_the_calculator():

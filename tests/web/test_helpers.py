@@ -81,7 +81,7 @@ def test_a_second_reader_reads_beside_the_first_and_what_they_differ_by_is_told(
     helper = Client(app)
     data = data_of(helper.get(link).text)
     assert (data["second"], data["saved"]) == (True, {}), "what the first read stays hidden"
-    second = [op(here, 20 + n, f"P{n}", str(12.2 + n), "plant_height", at=at, again=True) for n in range(1, 7)]
+    second = [op(here, 20 + n, f"P{n}", str(12.2 + n), "plant_height", at=at, again=n < 4) for n in range(1, 7)]
     assert {each["status"] for each in answers(helper, *second)} == {"saved"}
     assert {each["status"] for each in answers(helper, *second)} == {"saved"}, "sent twice, kept once"
     changed = op(here, 40, "P1", "13.4", "plant_height", at=at, again=True, replaces="device-a-0021")

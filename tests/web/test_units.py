@@ -55,6 +55,9 @@ def test_a_trial_is_planned_and_read_in_inches_and_kept_in_centimetres(client, c
     again = answers(client, op(here, 4, "P1", "6", "plant_height", at=at, seen=1, replaces="device-a-0001"))[0]
     assert again["there"]["value"] == 6
     assert "P1: was <strong>5.0</strong>, now 6.0" in text(client, f"{trial}/readings")
+    rows = "day;unit;measure;value\n0;P5;plant_height;4\n0;P6;plant_height;25,4 cm\n"
+    assert client.post(f"{trial}/readings/import", {"text": rows, "go": "take"}).status_code == 302
+    assert [row["value"] for row in in_package(client, trial, "readings")] == ["15.24", "12.7", "10.16", "25.4"]
     before = json.loads(text(client, f"{trial}/export.json"))["trial"]["declared"]["fingerprint"]
     switched(client, "metric")
     assert "worth having: <strong>1.27 cm</strong>" in text(client, trial)

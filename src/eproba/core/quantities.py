@@ -121,6 +121,11 @@ def _split(text: str, usual: str) -> tuple[float, str]:
         raise QuantityError(f"{error}, with its unit, e.g. 2.5 L.") from error
 
 
+def _clean(number: float, figures: int = 11) -> float:
+    """Without what the arithmetic of computers alone adds; what is shown has two figures more, so it leads back."""
+    return float(f"{number:.{figures}g}")
+
+
 @dataclass(frozen=True)
 class Conversion:
     """From what is kept to what is shown: `value * factor + offset`, in `unit`."""
@@ -130,18 +135,17 @@ class Conversion:
     offset: float = 0.0
 
     def shown(self, kept: float) -> float:
-        return kept * self.factor + self.offset
+        return _clean(kept * self.factor + self.offset, 13)
 
     def kept(self, shown: float) -> float:
-        """The way back, rounded where only the arithmetic of computers is left."""
-        return float(f"{(shown - self.offset) / self.factor:.12g}")
+        return _clean((shown - self.offset) / self.factor)
 
     def apart_shown(self, kept: float) -> float:
         """A difference."""
-        return kept * self.factor
+        return _clean(kept * self.factor, 13)
 
     def apart_kept(self, shown: float) -> float:
-        return float(f"{shown / self.factor:.12g}")
+        return _clean(shown / self.factor)
 
 
 def conversion(unit: str, system: System) -> Conversion:
@@ -156,7 +160,7 @@ def _to_us(unit: str) -> Conversion:
     name, kept, shown = US_UNITS[unit]
     registry = _registry()
     zero, one = (float(registry.Quantity(value, kept).to(shown).magnitude) for value in (0.0, 1.0))
-    return Conversion(name, one - zero, zero)
+    return Conversion(name, _clean(one - zero, 14), _clean(zero, 14))
 
 
 def number_typed(text: str, unit: str, system: System) -> float:
@@ -189,7 +193,7 @@ def converted(number: float, written: str, unit: str) -> float:
     quantity = registry.Quantity(number, here)
     if not quantity.is_compatible_with(wanted):
         raise QuantityError(f"“{written}” does not fit here: write {unit}.")
-    return float(f"{quantity.to(wanted).magnitude:.12g}")
+    return _clean(float(quantity.to(wanted).magnitude))
 
 
 _NUMBER = r"−?\d+(?:\.\d+)?"

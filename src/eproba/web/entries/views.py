@@ -1,5 +1,6 @@
 """What devices typed in the garden: taken one by one, and what still waits on a device."""
 
+from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, abort, jsonify, render_template
@@ -32,7 +33,8 @@ def take() -> ResponseReturnValue:
             entry = sent_from(op, now())
             if helper is not None and entry.round != helper[1].key:
                 raise NoEntry("This link is for another round; nothing was written.")
-            sent.append(entry)
+            beside = helper is not None and helper[0].second
+            sent.append(replace(entry, again=True) if beside else entry)
             answers.append(None)
         except NoEntry as error:
             answers.append(Answer(_id(op), "refused", why=str(error)))
