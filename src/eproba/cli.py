@@ -36,6 +36,7 @@ def judge_file(file: Path, control: str, scale: Scale, worth: str | None, lower_
     """Judge a CSV of units: unit,treatment,value and, where present, block,row,column,baseline."""
     # Imported here, since the other commands must not wait for the statistics.
     from eproba.core.judging.judge import judge
+    from eproba.core.judging.own import own_figures
     from eproba.exchange.judgement_json import judgement_json
     from eproba.exchange.judgement_text import readable
     from eproba.exchange.table import TableError
@@ -46,6 +47,7 @@ def judge_file(file: Path, control: str, scale: Scale, worth: str | None, lower_
         units, lines = read_units(file.read_bytes())
         try:
             judgement = judge(units, question)
+            own = own_figures(units, question) if as_json else None
         except CannotJudge as error:
             raise located(error, lines) from error
     except OSError as error:
@@ -54,7 +56,7 @@ def judge_file(file: Path, control: str, scale: Scale, worth: str | None, lower_
         _refuse(f"{file}: {error}")
     except EprobaError as error:
         _refuse(str(error))
-    click.echo(judgement_json(judgement) if as_json else readable(judgement))
+    click.echo(judgement_json(judgement, own) if as_json else readable(judgement))
 
 
 @main.command("plan")

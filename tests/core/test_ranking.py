@@ -1,12 +1,14 @@
 """All against all on noise of one's own: published figures, both sides of “shown”, and the sentences."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from scipy import stats
 
 from eproba.core.judging.judge import judge
+from eproba.core.judging.own import own_figures
 from eproba.core.stats.all_pairs import all_pairs_bound, all_pairs_p
 from eproba.core.stats.own_noise import own_gaps
 from eproba.core.stats.series import Question, UnitValue
@@ -26,6 +28,55 @@ def test_own_noise_is_the_published_one(case):
     gaps = own_gaps(units, np.log(values) if scale == "ratio" else values, baseline, [(t, control) for t in OWN[case]])
     for gap, row in zip(gaps, OWN[case].values(), strict=True):
         assert (gap.estimate, gap.se, gap.df) == pytest.approx((row["estimate"], row["se"], row["df"]), rel=1e-9)
+
+
+@pytest.mark.parametrize("case", OWN)
+def test_own_intervals_among_all_are_the_published_ones(case):
+    """Single ones to 6 digits, simultaneous ones within a hundredth of value and error (design, 3.4)."""
+    name, scale = case.rsplit(".", 1)
+    found = own_figures(units_of(name), Question(CONTROLS[name], scale))
+    assert set(found) == set(OWN[case])
+    for treatment, row in OWN[case].items():
+        own = found[treatment]
+        assert (own.se, own.df, own.low, own.high) == pytest.approx(
+            (row["se"], row["df"], row["low"], row["high"]), rel=1e-6
+        )
+        for end in ("low_adjusted", "high_adjusted"):
+            assert getattr(own, end) == pytest.approx(row[end], abs=0.01 * (abs(row[end]) + row["se"])), (
+                treatment,
+                end,
+            )
+        assert own.p <= own.p_adjusted + 1e-9
+        assert (own.p < 0.05) == (own.low * own.high > 0)
+        assert (own.p_adjusted < 0.05) == (own.low_adjusted * own.high_adjusted > 0)
+
+
+def test_two_alone_are_welch_and_pairs_are_the_paired_t():
+    a, b = [10.0, 12.0, 11.5, 30.0], [9.0, 9.2, 9.1, 9.4, 8.9]
+    units = [UnitValue(f"{t}{i}", t, v) for t, each in (("A", a), ("B", b)) for i, v in enumerate(each)]
+    own, welch = own_figures(units, Question("A"))["B"], stats.ttest_ind(b, a, equal_var=False)
+    assert (own.p, own.p_adjusted, own.df) == pytest.approx((welch.pvalue, welch.pvalue, welch.df), rel=1e-9)
+    paired = [
+        UnitValue(f"{t}{i}", t, v, block=str(i)) for t, each in (("A", a), ("B", b[:4])) for i, v in enumerate(each)
+    ]
+    assert own_figures(paired, Question("A"))["B"].p == pytest.approx(stats.ttest_rel(b[:4], a).pvalue, rel=1e-9)
+
+
+def test_what_scatters_widens_no_other_and_what_has_no_noise_is_left_out():
+    calm = made_up(3, treatments=3, each=8)
+    wild = [replace(u, value=30 + 10 * (u.value - 30)) if u.treatment == "C" else u for u in calm]
+    before, after = (own_figures(units, Question("A")) for units in (calm, wild))
+    assert after["B"].se == pytest.approx(before["B"].se)
+    assert after["C"].se > 2.5 * before["C"].se
+    alone = [*calm, UnitValue("z", "Z", 31.0)]
+    assert set(own_figures(alone, Question("A"))) == {"B", "C"}
+    flat = [replace(u, value=3.0) for u in calm]
+    assert own_figures(flat, Question("A")) == {}
+    vast = own_figures([replace(u, value=u.value * 1e200) for u in calm], Question("A"))
+    assert vast["B"].p == pytest.approx(before["B"].p, rel=1e-6)
+    assert vast["B"].high_adjusted == pytest.approx(before["B"].high_adjusted * 1e200, rel=1e-6)
+    lost = [replace(u, value=None) if u.treatment == "A" else u for u in calm]
+    assert own_figures(lost, Question("A")) == {}
 
 
 @pytest.mark.parametrize(("k", "df"), [(2, 3.0), (3, 5.3), (6, 40.0), (12, 7.7)])

@@ -51,7 +51,11 @@ def test_json_has_exactly_the_promised_shape():
         "shuffle",
         "verdict",
         "units_needed",
+        "own",
     ]
+    figures = ["se", "df", "p", "low", "high", "p_adjusted", "low_adjusted", "high_adjusted"]
+    assert list(comparison["own"]) == figures
+    assert all(isinstance(each, float) for each in comparison["own"].values())
     wanted = ["gap", "p", "deals", "exact", "best_p", "low", "high", "p_adjusted", "reason"]
     assert list(comparison["shuffle"]) == wanted
     assert set(comparison["percent"]) == {"estimate", "low", "high"}
@@ -66,7 +70,19 @@ def test_what_does_not_exist_is_null(tmp_path):
     assert told["worth"] is None
     assert comparison["verdict"] == "seen_not_shown"
     assert [k for k, v in comparison.items() if v is None] == (
-        ["se", "df", "p", "low", "high", "p_adjusted", "low_adjusted", "high_adjusted", "percent", "units_needed"]
+        [
+            "se",
+            "df",
+            "p",
+            "low",
+            "high",
+            "p_adjusted",
+            "low_adjusted",
+            "high_adjusted",
+            "percent",
+            "units_needed",
+            "own",
+        ]
     )
     assert comparison["shuffle"]["p"] is None
     assert comparison["shuffle"]["reason"]

@@ -203,7 +203,7 @@ def test_a_round_of_every_kind_of_answer_with_the_signal_lost_in_the_middle(phon
         for name, grams in (("wet_g", "182.4"), ("dry_g", f"{150 + number}"), ("tin_g", "31,2")):
             phone.locator(f"#in-{name}").fill(grams)
         phone.locator(".till-inputs").get_by_role("button", name="Next").tap()
-        shown = with_tag(scene(0.3, (1600, 1200))[0], f"{live.url}/t/{key}/P{number}", at=(100, 100), wide=560)
+        shown = with_tag(scene(0.3, (1200, 900))[0], f"{live.url}/t/{key}/P{number}", at=(80, 80), wide=420)
         file = {"name": "IMG.jpg", "mimeType": "image/jpeg", "buffer": jpeg(shown)}
         phone.locator(".till-shot input").set_input_files(file)
 

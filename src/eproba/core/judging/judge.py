@@ -158,8 +158,8 @@ def _judge_group(
     """Judge measures that share one fit."""
     living = [[unit for unit in units if unit.value is not None] for units in measures]
     units = living[0]
-    values = np.array([[_on_scale(u.value, question) for u in each] for each in living]).T
-    baseline, filled = _baseline(units, question)
+    values = np.array([[on_scale(u.value, question) for u in each] for each in living]).T
+    baseline, filled = covariate_of(units, question)
     present = list(dict.fromkeys(unit.treatment for unit in units))
     others = tuple(name for name in present if name != question.control)
     model = fit(units, others, values, baseline)
@@ -243,19 +243,20 @@ def _judgement(figures: Figures, circumstances: Circumstances | None) -> Judgeme
     )
 
 
-def _on_scale(number: float | None, question: Question) -> float:
+def on_scale(number: float | None, question: Question) -> float:
+    """A value as the gaps are taken of it: its log on the ratio scale. Raises CannotJudge for a lost unit."""
     if number is None:
         raise CannotJudge("a lost unit has no value")
     return math.log(number) if question.scale == "ratio" else number
 
 
-def _baseline(units: Sequence[UnitValue], question: Question) -> tuple[Array | None, int]:
+def covariate_of(units: Sequence[UnitValue], question: Question) -> tuple[Array | None, int]:
     """The covariate and how many units had none of their own; None where it says nothing (absent or constant)."""
-    known = [_on_scale(u.baseline, question) for u in units if u.baseline is not None]
+    known = [on_scale(u.baseline, question) for u in units if u.baseline is not None]
     if len(known) < 2 or max(known) - min(known) <= 1e-12 * max(map(abs, known)):
         return None, 0
     mean = sum(known) / len(known)
-    column = [mean if u.baseline is None else _on_scale(u.baseline, question) for u in units]
+    column = [mean if u.baseline is None else on_scale(u.baseline, question) for u in units]
     return np.array(column), len(units) - len(known)
 
 
@@ -363,8 +364,8 @@ def _described(figures: Figures, i: int) -> Comparison:
 
 def _plain_gap(units: Sequence[UnitValue], name: str, question: Question) -> float:
     """Difference of the plain means, where the model can't tell the treatment from its place."""
-    treated = [_on_scale(u.value, question) for u in units if u.treatment == name]
-    control = [_on_scale(u.value, question) for u in units if u.treatment == question.control]
+    treated = [on_scale(u.value, question) for u in units if u.treatment == name]
+    control = [on_scale(u.value, question) for u in units if u.treatment == question.control]
     return sum(treated) / len(treated) - sum(control) / len(control)
 
 

@@ -52,24 +52,59 @@ def own_gaps(
     One working variance a treatment, s² = Σe² / Σ(1 − h) over its units. Without blocks and baseline this is exactly
     Welch's test; in pairs it is the paired t.
     """
-    names = list(dict.fromkeys(unit.treatment for unit in units))
-    indicator = np.array([[unit.treatment == name for name in names] for unit in units], dtype=float)
-    design = np.hstack([nuisance(units, baseline), indicator])
-    left_over = projector(design)
-    leverage = 1 - np.diag(left_over)
-    residuals = left_over @ values
-    inverse = np.linalg.pinv(design, rcond=1e-10)
-    size = float(np.abs(values).max())
-    own = _own_variances(residuals, leverage, indicator)
-    found: list[OwnGap | None] = []
-    for first, second in pairs:
-        contrast = np.zeros(design.shape[1])
-        contrast[-len(names) :] = indicator_of(first, names) - indicator_of(second, names)
-        weights = contrast @ inverse
-        told = np.allclose(weights @ design, contrast, atol=1e-7)
-        gap = float(weights @ values)
-        found.append(_gap(gap, weights, residuals, leverage, left_over, indicator, own, size) if told else None)
-    return found
+    model = _Model(units, values, baseline)
+    return [model.gap(first, second) for first, second in pairs]
+
+
+def own_correlation(
+    units: Sequence[UnitValue], values: Array, baseline: Array | None, pairs: Sequence[tuple[str, str]]
+) -> Array:
+    """Correlations between gaps that `own_gaps` tells, by their HC2 covariance: (k, k).
+
+    References
+    ----------
+    Hasler, M. & Hothorn, L. A. (2008). Multiple contrast tests in the presence of heteroscedasticity. Biometrical
+    Journal 50.
+    """
+    model = _Model(units, values, baseline)
+    weights = np.array([model.weights(first, second) for first, second in pairs])
+    room = 1 - model.leverage
+    share = np.where(room < NOTHING, 0.0, model.residuals**2 / np.where(room < NOTHING, 1.0, room))
+    covariance = (weights * share) @ weights.T
+    size = np.sqrt(np.diag(covariance))
+    return np.asarray(covariance / np.outer(size, size))
+
+
+class _Model:
+    """One linear model with all treatments, and what is left over of each unit."""
+
+    def __init__(self, units: Sequence[UnitValue], values: Array, baseline: Array | None) -> None:
+        self.names = list(dict.fromkeys(unit.treatment for unit in units))
+        self.indicator = np.array([[unit.treatment == name for name in self.names] for unit in units], dtype=float)
+        self.design = np.hstack([nuisance(units, baseline), self.indicator])
+        self.left_over = projector(self.design)
+        self.leverage = 1 - np.diag(self.left_over)
+        self.values, self.residuals = values, self.left_over @ values
+        self.inverse = np.linalg.pinv(self.design, rcond=1e-10)
+        self.own = _own_variances(self.residuals, self.leverage, self.indicator)
+
+    def _contrast(self, first: str, second: str) -> Array:
+        contrast = np.zeros(self.design.shape[1])
+        contrast[-len(self.names) :] = indicator_of(first, self.names) - indicator_of(second, self.names)
+        return contrast
+
+    def weights(self, first: str, second: str) -> Array:
+        """What each unit's value weighs in a gap: (n,)."""
+        return np.asarray(self._contrast(first, second) @ self.inverse)
+
+    def gap(self, first: str, second: str) -> OwnGap | None:
+        """One gap; None where the design can't tell it, or nothing is left over."""
+        weights = self.weights(first, second)
+        if not np.allclose(weights @ self.design, self._contrast(first, second), atol=1e-7):
+            return None
+        size = float(np.abs(self.values).max())
+        gap = float(weights @ self.values)
+        return _gap(gap, weights, self.residuals, self.leverage, self.left_over, self.indicator, self.own, size)
 
 
 def indicator_of(name: str, names: Sequence[str]) -> Array:
