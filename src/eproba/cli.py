@@ -40,10 +40,10 @@ def judge_file(file: Path, control: str, scale: Scale, worth: str | None, lower_
     from eproba.exchange.judgement_json import judgement_json
     from eproba.exchange.judgement_text import readable
     from eproba.exchange.table import TableError
-    from eproba.exchange.units_csv import located, read_units
+    from eproba.exchange.units_csv import label, located, read_units
 
     try:
-        question = Question(control, scale, _worth(worth, scale), lower_is_better)
+        question = Question(label(control), scale, _worth(worth, scale), lower_is_better)
         units, lines = read_units(file.read_bytes())
         try:
             judgement = judge(units, question)

@@ -375,6 +375,12 @@ def units(**changes):
         (units(unit="u1"), {}, "unit u1 stands here a second time; give each unit one line (the mean of its readings)"),
         (units(value=math.inf), {}, "the value of unit u0 is not a finite number"),
         (units(baseline=math.nan), {}, "the baseline of unit u0 is not a finite number"),
+        (units(value=1.01e100), {}, "the value of unit u0 is 1.01e+100: differences of such numbers can't be told; "
+         "give them in another unit"),
+        (units(value=-9.9e-101), {}, "the value of unit u0 is -9.9e-101: differences of such numbers can't be told; "
+         "give them in another unit"),
+        (units(baseline=1e308), {"scale": "ratio"}, "the baseline of unit u0 is 1e+308: differences of such numbers "
+         "can't be told; give them in another unit"),
         (units(value=0.0), {"scale": "ratio"}, "the value of unit u0 is 0; percent need values above 0: correct it, "
          "leave it out if the unit is lost, or compare by differences"),
         (units(), {"control": "Tea"}, "no unit has the control treatment “Tea”; the treatments here are: Water, Whey"),
@@ -388,6 +394,12 @@ def test_what_can_not_be_judged_is_said(given, asked, told):
     with pytest.raises(CannotJudge) as refused:
         check(given, Question(**{"control": "Water", "scale": "difference", **asked}))
     assert str(refused.value) == told
+
+
+def test_numbers_at_the_edge_of_what_can_be_judged_are_judged():
+    for value in (1e100, -1e100, 1e-100, 0.0):
+        check(units(value=value), Question("Water", "difference"))
+    check(units(value=1.7e308), Question("Water", "ratio"))
 
 
 def test_the_labels_name_the_design():

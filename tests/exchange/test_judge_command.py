@@ -131,6 +131,8 @@ def test_lost_units_blocks_and_directions(tmp_path):
         (GOOD.replace(",4\n", ",1,234.5\n"), (), "line 2"),
         (GOOD.replace("water", "tea"), (), "column treatment: no unit has the control treatment “water”"),
         (GOOD.replace(",4\n", ",0\n"), ("--control", "water", "--scale", "ratio"), "line 2, column value"),
+        (GOOD.replace(",4\n", ",1e155\n"), (), "line 2, column value: the value of unit 1 is 1e+155"),
+        (GOOD.replace("2,water", "2,Water"), (), "“water” and “Water” differ in capitals alone: write them alike"),
         (GOOD.replace("3,comfrey", "3,"), (), "line 4, column treatment: the treatment is missing"),
         (GOOD.replace("value", "weight"), (), "line 1, column value: the header lacks"),
         (GOOD.replace("unit,", "value,"), (), "line 1, column value: this column stands there twice"),
@@ -150,6 +152,12 @@ def test_refusals_take_one_line_and_name_the_place(tmp_path, content, options, s
     assert said in result.stderr
     assert result.stderr.count("\n") == 1
     assert "Traceback" not in result.stderr
+
+
+def test_a_name_is_one_however_its_letters_and_spaces_are_made(tmp_path):
+    rows = "unit,treatment,value\n1,Br\u00fche  dünn,3\n2,Bru\u0308he dünn,4\n3,water,2\n4,water,3\n"
+    told = as_json(tmp_path, rows, "--control", " water")
+    assert [(each["treatment"], each["n"]) for each in told["comparisons"]] == [("Brühe dünn", 2)]
 
 
 def test_a_file_that_is_not_there_or_far_too_large(tmp_path):

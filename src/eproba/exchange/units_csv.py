@@ -1,5 +1,8 @@
 """A CSV of units, ready to judge: columns unit, treatment, value, and block, row, column, baseline where present."""
 
+import unicodedata
+from collections.abc import Sequence
+
 from eproba.core.errors import EprobaError
 from eproba.core.stats.series import CannotJudge, UnitValue
 from eproba.core.words import parse_number
@@ -19,7 +22,24 @@ def read_units(raw: bytes) -> tuple[list[UnitValue], list[int]]:
     rows = read_table(raw, NEEDED)
     if not rows:
         raise TableError("there is a header but no unit below it", 2)
+    _check_case(rows)
     return [_unit(row) for row in rows], [row.line for row in rows]
+
+
+def label(text: str) -> str:
+    """A name as it is compared: letters with their marks in one way (composed), one space between words."""
+    return " ".join(unicodedata.normalize("NFC", text).split())
+
+
+def _check_case(rows: Sequence[TableRow]) -> None:
+    """Two treatments whose names differ in capitals alone are a question, not a guess. Raises TableError."""
+    seen: dict[str, str] = {}
+    for row in rows:
+        name = label(row.cells["treatment"])
+        other = seen.setdefault(name.casefold(), name)
+        if other != name:
+            text = f"“{other}” and “{name}” differ in capitals alone: write them alike, or give one another name"
+            raise TableError(text, row.line, "treatment")
 
 
 def _unit(row: TableRow) -> UnitValue:
@@ -28,12 +48,12 @@ def _unit(row: TableRow) -> UnitValue:
         if not cells[name]:
             raise TableError(f"the {name} is missing", row.line, name)
     return UnitValue(
-        unit=cells["unit"],
-        treatment=cells["treatment"],
+        unit=label(cells["unit"]),
+        treatment=label(cells["treatment"]),
         value=_number(row, "value"),
-        block=cells.get("block") or None,
-        row=cells.get("row") or None,
-        column=cells.get("column") or None,
+        block=label(cells.get("block", "")) or None,
+        row=label(cells.get("row", "")) or None,
+        column=label(cells.get("column", "")) or None,
         baseline=_number(row, "baseline"),
     )
 

@@ -73,9 +73,9 @@ def check(units: Sequence[UnitValue], question: Question) -> None:
     Raises
     ------
     CannotJudge
-        A unit twice, a value that is no finite number, a value ≤ 0 on the ratio scale, a unit without block, row or
-        column where others have one, no control, nothing to compare, a worth that is not above 0, “no worse” without
-        a margin.
+        A unit twice, a value that is no finite number or beyond 1e±100, a value ≤ 0 on the ratio scale, a unit without
+        block, row or column where others have one, no control, nothing to compare, a worth that is not above 0, “no
+        worse” without a margin.
     """
     if question.worth is not None and not (math.isfinite(question.worth) and question.worth > 0):
         raise CannotJudge("The smallest difference worth having must be a number above 0.", field="worth")
@@ -114,12 +114,23 @@ def check(units: Sequence[UnitValue], question: Question) -> None:
         raise CannotJudge("there is no treatment beside the control to compare", field="treatment")
 
 
+LARGEST, SMALLEST = 1e100, 1e-100  # squares of what lies beyond overflow, or vanish
+
+
 def _check_number(unit: UnitValue, field: str, scale: Scale, position: int) -> None:
     number = getattr(unit, field)
     if number is None:
         return
     if not math.isfinite(number):
         raise CannotJudge(f"the {field} of unit {unit.unit} is not a finite number", position, field)
+    taken_off = scale == "difference" or field == "baseline"
+    if taken_off and number != 0 and not SMALLEST <= abs(number) <= LARGEST:
+        raise CannotJudge(
+            f"the {field} of unit {unit.unit} is {number:g}: differences of such numbers can't be told; give them in "
+            "another unit",
+            position,
+            field,
+        )
     if scale == "ratio" and number <= 0:
         raise CannotJudge(
             f"the {field} of unit {unit.unit} is {number:g}; percent need values above 0: correct it, "
