@@ -31,8 +31,11 @@ def main() -> None:
 @click.option("--scale", type=click.Choice(["difference", "ratio"]), default="difference", show_default=True)
 @click.option("--worth", help="Smallest difference worth having: 0.5, or 10% on the ratio scale.")
 @click.option("--lower-is-better", is_flag=True)
+@click.option("--dealt", type=click.Choice(["yes", "no"]), default="yes", help="Whether the lots fell by chance.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
-def judge_file(file: Path, control: str, scale: Scale, worth: str | None, lower_is_better: bool, as_json: bool) -> None:
+def judge_file(
+    file: Path, control: str, scale: Scale, worth: str | None, lower_is_better: bool, dealt: str, as_json: bool
+) -> None:
     """Judge a CSV of units: unit,treatment,value and, where present, block,row,column,baseline."""
     # Imported here, since the other commands must not wait for the statistics.
     from eproba.core.judging.judge import judge
@@ -43,7 +46,7 @@ def judge_file(file: Path, control: str, scale: Scale, worth: str | None, lower_
     from eproba.exchange.units_csv import label, located, read_units
 
     try:
-        question = Question(label(control), scale, _worth(worth, scale), lower_is_better)
+        question = Question(label(control), scale, _worth(worth, scale), lower_is_better, dealt=dealt == "yes")
         units, lines = read_units(file.read_bytes())
         try:
             judgement = judge(units, question)

@@ -142,6 +142,9 @@ def test_own_measure_speaks_without_being_asked_to():
     own = own_measure("k", "Flowers {0.__class__}", "flowers", 0, 50, 0, "higher", "difference", "Count.")
     assert own.noise_sd == 5
     assert own.more.replace("{gap}", "about 2 flowers") == "gave about 2 flowers more flowers {0.__class__}"
+    slugs = own_measure("k", "Slugs", "slugs", 0, 50, 0, "lower", "difference", "")
+    assert slugs.more.replace("{gap}", "3 slugs") == "gave 3 slugs more"
+    assert slugs.less.replace("{gap}", "3 slugs") == "gave 3 slugs less"
     with pytest.raises(MeasureError, match="lower to a higher"):
         own_measure("k", "x", "u", 5, 5, 0, "higher", "difference", "")
 

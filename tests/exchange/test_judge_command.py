@@ -154,6 +154,17 @@ def test_refusals_take_one_line_and_name_the_place(tmp_path, content, options, s
     assert "Traceback" not in result.stderr
 
 
+def test_lots_that_nobody_dealt_are_not_dealt_again(tmp_path):
+    (comparison,) = as_json(tmp_path, GOOD, "--control", "water", "--dealt", "no")["comparisons"]
+    assert comparison["shuffle"]["p"] is None
+    assert comparison["shuffle"]["reason"] == (
+        "how the lots fell is not known, so nobody knows how else they could have fallen"
+    )
+    (dealt,) = as_json(tmp_path, GOOD)["comparisons"]
+    assert dealt["shuffle"]["p"] == pytest.approx(1 / 3)
+    assert (comparison["p"], comparison["own"]) == (dealt["p"], dealt["own"])
+
+
 def test_a_name_is_one_however_its_letters_and_spaces_are_made(tmp_path):
     rows = "unit,treatment,value\n1,Br\u00fche  dünn,3\n2,Bru\u0308he dünn,4\n3,water,2\n4,water,3\n"
     told = as_json(tmp_path, rows, "--control", " water")

@@ -18,6 +18,7 @@ from eproba.core.stats.series import CannotJudge, Design, Question, UnitValue, c
 from eproba.core.stats.shuffle import Aliased, ShuffleTest, holm, shuffle_tests
 
 NO_SHUFFLE_SQUARE = "rows and columns were dealt together; the shuffle test for squares is not there yet"
+NO_SHUFFLE_UNKNOWN = "how the lots fell is not known, so nobody knows how else they could have fallen"
 NO_SHUFFLE_ALONE = "one unit can't be shuffled"
 NO_SHUFFLE_GONE = "every unit is lost"
 NO_SHUFFLE_ALIASED = "the treatment can't be told from its blocks"
@@ -274,6 +275,8 @@ def _shuffle(
     treated = np.array([units[i].treatment == name for i in kept])
     if min(treated.sum(), (~treated).sum()) < 2:
         return NO_SHUFFLE_ALONE
+    if not question.dealt:
+        return NO_SHUFFLE_UNKNOWN
     if any(units[i].row or units[i].column for i in kept):
         return NO_SHUFFLE_SQUARE
     try:

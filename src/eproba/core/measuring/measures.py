@@ -328,6 +328,7 @@ def own_measure(
 ) -> Measure:  # fmt: skip
     """A gardener's own measure. Raises MeasureError."""
     noun, own = lower_first(name), own or Own()
+    of_it = "" if noun.lower() == unit.strip().lower() else f" {noun}"  # not “3 slugs more slugs”
     if own.kind in BY_STEPS:
         low, high, decimals, unit = 0, max(1, len(own.levels) - 1), 0, unit or "levels"
     if own.kind in (*BY_STEPS, *BY_TAP, "count"):
@@ -346,8 +347,8 @@ def own_measure(
         better=better,
         scale=scale,
         seconds=own.seconds,
-        more=f"came {{gap}} later with {noun}" if own.kind == "day" else f"gave {{gap}} more {noun}",
-        less=f"came {{gap}} sooner with {noun}" if own.kind == "day" else f"gave {{gap}} less {noun}",
+        more=f"came {{gap}} later with {noun}" if own.kind == "day" else f"gave {{gap}} more{of_it}",
+        less=f"came {{gap}} sooner with {noun}" if own.kind == "day" else f"gave {{gap}} less{of_it}",
         how=(how,) if how else (),
         cannot_tell="Only you know what it can't tell: write it into the trial's note.",
         noise_cv=noise if scale == "ratio" else None,

@@ -49,7 +49,7 @@ class Question:
     `worth` is a plain number in the measure's unit on the difference scale, a fraction (0.1 for 10 %) on the
     ratio scale, or None. `lower_is_better` turns the verdict, never the estimates. `no_worse` asks whether a treatment
     is worse by more than the worth (then a margin). `ladder` scores the treatments that are steps of one strength,
-    control included. `ranked` asks all against all, too.
+    control included. `ranked` asks all against all, too. `dealt`: the lots fell by chance, in a way that is known.
     """
 
     control: str
@@ -60,6 +60,7 @@ class Question:
     no_worse: bool = False
     ladder: tuple[tuple[str, float], ...] = ()
     ranked: bool = False
+    dealt: bool = True
 
     @property
     def band(self) -> float | None:
