@@ -145,6 +145,8 @@ def test_own_measure_speaks_without_being_asked_to():
     slugs = own_measure("k", "Slugs", "slugs", 0, 50, 0, "lower", "difference", "")
     assert slugs.more.replace("{gap}", "3 slugs") == "gave 3 slugs more"
     assert slugs.less.replace("{gap}", "3 slugs") == "gave 3 slugs less"
+    buds = own_measure("k", "Buds", "buds", 1, 50, 0, "higher", "ratio", "")
+    assert buds.more.replace("{gap}", "20 %") == "gave 20 % more buds"
     with pytest.raises(MeasureError, match="lower to a higher"):
         own_measure("k", "x", "u", 5, 5, 0, "higher", "difference", "")
 

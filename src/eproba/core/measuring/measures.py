@@ -328,11 +328,12 @@ def own_measure(
 ) -> Measure:  # fmt: skip
     """A gardener's own measure. Raises MeasureError."""
     noun, own = lower_first(name), own or Own()
-    of_it = "" if noun.lower() == unit.strip().lower() else f" {noun}"  # not “3 slugs more slugs”
     if own.kind in BY_STEPS:
         low, high, decimals, unit = 0, max(1, len(own.levels) - 1), 0, unit or "levels"
     if own.kind in (*BY_STEPS, *BY_TAP, "count"):
         scale, decimals = "difference", 0
+    said_already = scale == "difference" and noun.lower() == unit.strip().lower()  # not “3 slugs more slugs”
+    of_it = "" if said_already else f" {noun}"
     guess = 0.25 if scale == "ratio" else OWN_NOISE.get(own.kind, (high - low) / 10)
     noise = guess if own.noise is None else own.noise
     return Measure(
