@@ -74,6 +74,12 @@ def test_a_round_follows_its_pour_but_never_onto_another_or_past_the_end(tied):
     assert followed(tied, {0: 6}) == {}, "day 7 has a round"
     assert followed(tied, {0: 27}) == {}, "the decision day stays"
     assert followed(tied, {7: 9}) == {}, "another pour"
+    two = replace(tied.rounds[1], id=9, day=2, time=RoundTime("", 48, 3.0))
+    both = replace(tied, rounds=(*tied.rounds[:2], two, *tied.rounds[2:]))
+    assert followed(both, {0: 1}) == {1: 2, 9: 3}, "one moves onto the day that the other leaves"
+    assert followed(both, {0: 5}) == {1: 6}, "day 7 has a round, so the second stays"
+    chained = replace(both, rounds=(*both.rounds[:3], replace(two, id=10, day=3, time=None), *both.rounds[3:]))
+    assert followed(chained, {0: 1}) == {}, "the second can’t leave, so the first can’t come"
     missed = replace(tied, rounds=(tied.rounds[0], replace(tied.rounds[1], missed=True), *tied.rounds[2:]))
     assert followed(missed, {0: 3}) == {}
 

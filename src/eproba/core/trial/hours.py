@@ -128,24 +128,25 @@ def _at_clock(trial: Trial, this: Round, clock: str) -> datetime | None:
 def followed(trial: Trial, moved: Mapping[int, int]) -> dict[int, int]:
     """New days, by id, of the rounds that follow pours which moved (old day → new day).
 
-    A round stays where it would fall onto another, onto the baseline, or onto the decision day and later, and what was
-    read or missed stays.
+    A round stays where it would fall onto one that stays, onto the baseline, or onto the decision day and later; and
+    what was read or missed stays.
     """
-    found: dict[int, int] = {}
-    taken = {each.day for each in trial.rounds}
-    for this in trial.rounds[1:-1]:
-        day = pour_day(this)
-        if this.done or this.missed or day is None or day not in moved:
-            continue
-        new = this.day + moved[day] - day
-        if 0 < new < trial.decision_day and (new not in taken or new in {each.day for each in _leaving(trial, moved)}):
-            found[this.id] = new
-            taken = taken - {this.day} | {new}
-    return found
+    found = {each.id: day for each in trial.rounds[1:-1] if (day := _following(each, moved)) is not None}
+    while True:
+        kept = {each.day for each in trial.rounds if each.id not in found}
+        blocked = [number for number, day in found.items() if not 0 < day < trial.decision_day or day in kept]
+        if not blocked:
+            return found
+        for number in blocked:
+            del found[number]
 
 
-def _leaving(trial: Trial, moved: Mapping[int, int]) -> list[Round]:
-    return [each for each in trial.rounds[1:-1] if pour_day(each) in moved and not (each.done or each.missed)]
+def _following(this: Round, moved: Mapping[int, int]) -> int | None:
+    """The day to which a round would follow its pour; None: it stays."""
+    day = pour_day(this)
+    if day is None or day not in moved or this.done or this.missed:
+        return None
+    return this.day + moved[day] - day
 
 
 def hours_off(window: tuple[datetime, datetime], read_at: datetime) -> int:
