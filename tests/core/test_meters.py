@@ -9,6 +9,7 @@ from eproba.core.catalogue import calculators
 from eproba.core.measuring.calculators import reckon
 from eproba.core.measuring.measures import as_shown
 from eproba.core.measuring.meters import (
+    Filling,
     MeterDoubt,
     MeterError,
     MeterValue,
@@ -16,6 +17,7 @@ from eproba.core.measuring.meters import (
     as_run,
     check_name,
     checked,
+    filling,
     fits,
     in_unit,
     steady,
@@ -65,6 +67,15 @@ def test_a_meter_is_read_in_the_unit_of_the_household(catalogue):
     plain = recorded((0, 15.0))
     assert in_unit(plain, catalogue["soil_temperature"]) is plain
     assert in_unit(plain, as_shown(catalogue["plant_height"], "US")) is plain, "it is asked in inches, not in degrees"
+
+
+def test_a_meter_fills_the_value_or_inputs_or_a_run(catalogue):
+    by_unit = {each.name: each for each in meters_at("P1")}
+    assert filling(by_unit["soil thermometer"], catalogue["soil_temperature"]) == Filling(("",))
+    assert filling(by_unit["scale"], catalogue["water_weighed"]) == Filling(("wet_g", "dry_g", "tin_g"))
+    assert filling(by_unit["CO₂ meter"], catalogue["breathing"]) == Filling((), ("minutes", "ppm"))
+    assert filling(by_unit["scale"], catalogue["plant_height"]) is None
+    assert filling(by_unit["scale"], catalogue["breathing"]) is None
 
 
 def test_a_run_is_minutes_and_values_for_the_calculator():

@@ -13,7 +13,7 @@ from eproba.core.quantities import (
     in_words_of,
     number_typed,
 )
-from eproba.core.trial.doses import DoseError, amount
+from eproba.core.trial.doses import DoseError, amount, metric_dose
 
 
 @pytest.mark.parametrize(
@@ -58,6 +58,8 @@ def test_numbers_are_typed_with_or_without_their_unit():
             "A block of 20 × 20 × 20 cm; 5–45 °C, 5 to 45 °C.",
             "A block of 7.87 × 7.87 × 7.87 in; 41–113 °F, 41 to 113 °F.",
         ),
+        ("Down to -2 °C within a day.", "Down to 28.4 °F within a day."),
+        ("Down to -20 °C, 10-20 cm.", "Down to −4 °F, 10-20 cm."),
         ("Down to −2 °C, 0 °C at night.", "Down to 28.4 °F, 32 °F at night."),
         ("“40 cm” does not fit; 40 cm would.", "“40 cm” does not fit; 15.7 in would."),
         ("21 mm/h, 4 mg, P3 g, 12 g a g dry, 30 s", "21 mm/h, 4 mg, P3 g, 0.423 oz a g dry, 30 s"),
@@ -84,6 +86,12 @@ def test_a_measure_is_shown_with_all_that_hangs_on_its_unit(catalogue):
         assert as_shown(catalogue[key], "US") is catalogue[key], key
     assert as_shown(catalogue["plant_height"], "metric") is catalogue["plant_height"]
     assert value_typed(catalogue["plant_height"], "2 in") == pytest.approx(5.08)
+
+
+def test_a_dose_in_us_units_is_kept_metric_to_four_figures():
+    assert metric_dose(8, "fl oz") == (236.6, "mL")
+    assert metric_dose(1, "lb") == (0.4536, "kg")
+    assert (metric_dose(250, "mL"), metric_dose(None, "gal")) == ((250, "mL"), (None, "L"))
 
 
 def test_a_dose_is_taken_in_any_unit_of_its_kind():

@@ -87,5 +87,8 @@ def test_every_place_speaks_its_units(client):
     assert client.post("/weather", day).status_code == 302
     refused = client.post("/weather", {**day, "low": "-60", "high": "68"}).text
     assert "-60 °F can’t be: -40 °F to 230 °F fits here." in refused
+    part = client.post("/mix/again", {"recipe": "yeast-starter", "by": "area", "area": "10 m²", "means": "plus"}).text
+    assert re.search(r"\d gal", part), "a part of a page as well"
+    assert not re.search(r"\d L\b", re.sub(r"<[^>]*>|\([^)]*\)", " ", part)), "but in the kitchen's brackets"
     assert client.post("/measures/units", {"system": "imperial"}).status_code == 302
     assert 'value="US" class="button is-small" aria-pressed="true"' in text(client, "/measures")

@@ -196,11 +196,11 @@ def converted(number: float, written: str, unit: str) -> float:
     return _clean(float(quantity.to(wanted).magnitude))
 
 
-_NUMBER = r"−?\d+(?:\.\d+)?"
+_NUMBER = r"[−-]?\d+(?:\.\d+)?"
 # What stands in quotes was typed, and the kitchen tells the metric amount in brackets: both stay.
 _KEPT = r"“[^”]*”|\b(?:oz|lb|gal|qt|cups?|tsp|tbsp)\b[^()]{0,20}\([^)]*\)"
 _AMOUNT = re.compile(
-    rf"{_KEPT}|(?<![\w.,])(?P<numbers>{_NUMBER}(?:(?: to |–|\s?×\s?){_NUMBER})*)"
+    rf"{_KEPT}|(?<![\w.,−-])(?P<numbers>{_NUMBER}(?:(?: to |–|\s?×\s?){_NUMBER})*)"
     r"[ \u00a0](?P<unit>(?:mL|L|kg|g)/m²|mm|cm|m²|mL|L|kg|g|°C|m)(?![\w/²°])"
 )
 

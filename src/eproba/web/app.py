@@ -41,7 +41,7 @@ from eproba.web.ui.doors import guard
 from eproba.web.ui.errors import register_faults
 from eproba.web.ui.responses import STATIC, as_json, asset
 from eproba.web.ui.session import close_db, who
-from eproba.web.ui.units import local_page, unit
+from eproba.web.ui.units import local_answer, unit
 from eproba.web.verdict.views import verdict
 from eproba.web.weather.views import weather
 
@@ -77,10 +77,11 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     for place in PLACES:
         app.register_blueprint(place)
     app.before_request(let_in)
+    app.after_request(local_answer)
     app.teardown_appcontext(close_db)
     register_faults(app)
     _log_requests(app)
-    app.jinja_env.filters.update(filters.ALL, local_page=local_page, unit=unit)
+    app.jinja_env.filters.update(filters.ALL, unit=unit)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(
         asset=asset, as_json=as_json, caution=cautions, clock=now, today=today, who=who, demo=settings.demo

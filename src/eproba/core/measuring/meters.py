@@ -132,6 +132,28 @@ def fits(meter: Meter, measure: str, unit: str) -> bool:
     return unit != "" and meter.unit == unit and meter.measure in ("", measure)
 
 
+@dataclass(frozen=True)
+class Filling:
+    """What a meter can fill of a measure: `fields`, single inputs of its calculator (“”: the value itself), and `run`,
+    the inputs that take the minutes and the values of a run."""
+
+    fields: tuple[str, ...] = ()
+    run: tuple[str, str] | None = None
+
+
+def filling(meter: Meter, measure: Measure) -> Filling | None:
+    """What a meter can fill of a measure; None: nothing."""
+    worked = measure.calculator
+    if worked is None:
+        return Filling(("",)) if fits(meter, measure.key, measure.unit) else None
+    inputs = [each for each in worked.inputs if fits(meter, measure.key, each.unit)]
+    single = tuple(each.name for each in inputs if not each.many)
+    values = [each.name for each in inputs if each.many]
+    minutes = [each.name for each in worked.inputs if each.many and each.unit == "min"]
+    run = (minutes[0], values[0]) if minutes and values else None
+    return Filling(single, run) if single or run else None
+
+
 def in_unit(meter: Meter, measure: Measure) -> Meter:
     """A meter as it is read for a measure that the household sees in another unit than its record's."""
     return ShownMeter(meter, measure.conversion) if measure.kept_in == meter.unit != "" else meter

@@ -13,6 +13,7 @@ from eproba.core.words import figure_or_whole, parse_number
 
 LITRES: Mapping[str, float] = {"mL": 0.001, "L": 1.0}
 SMALLER: Mapping[str, str] = {"L": "mL", "kg": "g"}
+US_DOSES: Mapping[str, str] = {"fl oz": "mL", "gal": "L", "oz": "g", "lb": "kg"}  # typed → kept
 PER_WORDS: Mapping[Per, str] = {"unit": " each", "m2": "/m²"}
 UNEQUAL = 0.1  # of the most: a can's marks are read no better
 EARLIEST = timedelta(days=366)  # before day 0: an older day is a slip
@@ -48,6 +49,14 @@ class Dose:
     @property
     def words(self) -> str:
         return f"{self.amount:g} {self.unit}{PER_WORDS[self.per]}"
+
+
+def metric_dose(given: float | None, unit: str) -> tuple[float | None, str]:
+    """An amount and its unit as they are kept: of US units the metric one, to four figures."""
+    kept = US_DOSES.get(unit, unit)
+    if given is None or kept == unit:
+        return given, kept
+    return float(f"{converted(given, unit, kept):.4g}"), kept
 
 
 def size_of(per: Per, cut: Cut) -> float:

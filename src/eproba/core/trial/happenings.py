@@ -35,7 +35,17 @@ class UnitEvent:
     by: str
 
 
-def check_event(trial: Trial, units: Sequence[Unit], what: str, on: date, count: int | None, today: date) -> None:
+def what_typed(text: str) -> UnitEventWhat:
+    """What happened, as a form names it. Raises HappeningError."""
+    for each in WHAT:
+        if each == text:
+            return each
+    raise HappeningError(f"Say what happened: {listed(list(WHAT.values()))}.")
+
+
+def check_event(
+    trial: Trial, units: Sequence[Unit], what: UnitEventWhat, on: date, count: int | None, today: date
+) -> None:
     """Whether it can have happened, by the trial's own rules.
 
     Raises
@@ -43,8 +53,6 @@ def check_event(trial: Trial, units: Sequence[Unit], what: str, on: date, count:
     HappeningError
         A day to come or long before, a unit that was lost by then, too few or too many, or later than the rule allows.
     """
-    if what not in WHAT:
-        raise HappeningError(f"Say what happened: {listed(list(WHAT.values()))}.")
     if not units:
         raise HappeningError("Say to which units it happened.")
     if on > today:

@@ -3,7 +3,7 @@
 import math
 import re
 from collections.abc import Collection, Mapping, Sequence
-from datetime import datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
 
 from eproba.core.measuring.measures import Measure
 from eproba.core.trial.days import DaysError
@@ -101,7 +101,7 @@ def window_of(trial: Trial, this: Round) -> tuple[datetime, datetime] | None:
     when = this.time
     if when is None:
         return None
-    middle = _after_pour(trial, this) if when.after_hours is not None else _at_clock(trial, this, when.at)
+    middle = _after_pour(trial, this) if when.after_hours is not None else at_clock(when, trial.date_of(this.day))
     if middle is None:
         return None
     around = timedelta(hours=when.within or 0)
@@ -118,11 +118,11 @@ def _after_pour(trial: Trial, this: Round) -> datetime | None:
     return max(done) + timedelta(hours=hours) if done and hours is not None else None
 
 
-def _at_clock(trial: Trial, this: Round, clock: str) -> datetime | None:
-    if ":" not in clock:
+def at_clock(when: RoundTime | None, on: date) -> datetime | None:
+    """The moment of a round on its day, by the gardener's clock; None: no clock shows it."""
+    if when is None or ":" not in when.at:
         return None
-    hour, minute = map(int, clock.split(":"))
-    return datetime.combine(trial.date_of(this.day), time(hour, minute)).astimezone()
+    return datetime.combine(on, time.fromisoformat(when.at)).astimezone()
 
 
 def followed(trial: Trial, moved: Mapping[int, int]) -> dict[int, int]:

@@ -2,7 +2,7 @@
 
 import secrets
 from collections.abc import Iterable
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import UTC, datetime, timedelta
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -10,7 +10,7 @@ from flask.typing import ResponseReturnValue
 from eproba.core.applying.errands import Job
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import POUR_SECONDS, is_asked, seconds_of_round
-from eproba.core.trial.hours import hours_words
+from eproba.core.trial.hours import at_clock, hours_words
 from eproba.core.trial.model import Asked
 from eproba.exchange.ics import CalendarEntry
 from eproba.exchange.ics import ics as ics_file
@@ -82,15 +82,15 @@ def _entries(waiting: Iterable[Due]) -> list[CalendarEntry]:
         units = f"treatments {', '.join(due.letters)}" if due.kind == "pour" else f"{due.units} units"
         hour = f", {hours_words(due.time)}" if due.time else ""
         entries.append(
-            CalendarEntry(due.uid, _when(due), f"{what}: {due.trial_name}", f"Day {due.day}, {units}{hour}.")
+            CalendarEntry(due.uid, _hour(due) or due.on, f"{what}: {due.trial_name}", f"Day {due.day}, {units}{hour}.")
         )
     return entries
 
 
-def _when(due: Due) -> date | datetime:
-    """The whole day, or its hour where a clock shows it."""
-    clock = due.time.at if due.time else ""
-    return datetime.combine(due.on, time.fromisoformat(clock)).astimezone(UTC) if ":" in clock else due.on
+def _hour(due: Due) -> datetime | None:
+    """Its hour, where a clock shows it; else it takes the whole day."""
+    at = at_clock(due.time, due.on)
+    return None if at is None else at.astimezone(UTC)
 
 
 def _brew_entries(found: Iterable[Job]) -> list[CalendarEntry]:

@@ -6,7 +6,15 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from eproba.core.errors import EprobaError
-from eproba.core.trial.happenings import COUNTED, WHAT, HappeningError, happened_once, off_rule, once_measures
+from eproba.core.trial.happenings import (
+    COUNTED,
+    WHAT,
+    HappeningError,
+    happened_once,
+    off_rule,
+    once_measures,
+    what_typed,
+)
 from eproba.core.trial.model import Trial, Unit
 from eproba.core.words import parse_date
 from eproba.store.commands.happenings import happened_on, put_down, take_back
@@ -77,7 +85,7 @@ def _put_down(trial: Trial) -> None:
     if text and count is None:
         raise HappeningError(f"“{text}” is no whole number: how many seeds or plants were it?")
     note = request.form.get("note", "").strip()[:LONGEST_NOTE]
-    put_down(db(), trial, units, what, on, count, note, who(), now())  # type: ignore[arg-type]
+    put_down(db(), trial, units, what_typed(what), on, count, note, who(), now())
 
 
 @happenings.post("/trials/<int:trial_id>/happened/<int:event_id>/take-back")

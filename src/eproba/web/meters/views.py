@@ -12,6 +12,7 @@ from wtforms import SelectField, StringField
 from wtforms.validators import InputRequired, Length
 
 from eproba.core.errors import EprobaError
+from eproba.core.measuring.measures import Measure
 from eproba.core.measuring.meters import (
     Meter,
     MeterDoubt,
@@ -19,7 +20,7 @@ from eproba.core.measuring.meters import (
     MeterValue,
     as_run,
     checked,
-    fits,
+    filling,
     in_unit,
     steady,
 )
@@ -196,23 +197,13 @@ def meters_for(asked: Asked) -> list[dict[str, Any]]:
     """Meters that the till can take a value from, for a measure and for the inputs of its calculator."""
     known: list[tuple[str, Meter]] = [(f"m{each.id}", recorded(db(), each, now(), now())) for each in meter_rows(db())]
     known += [(f"s{n}", each) for n, each in enumerate(_simulated("demo"))]
-    here = [(key, in_unit(meter, asked.measure)) for key, meter in known]
-    return [told for key, meter in here if (told := _offered(asked, key, meter))]
+    return [told for key, meter in known if (told := _offered(key, in_unit(meter, asked.measure), asked.measure))]
 
 
-def _offered(asked: Asked, key: str, meter: Meter) -> dict[str, Any] | None:
-    """One meter with the fields that it fills: the value itself, single inputs, or minutes and values of a run."""
-    worked = asked.measure.calculator
-    told = {"key": key, "name": meter.name, "simulated": meter.simulated}
-    if worked is None:
-        return told | {"fields": [""]} if fits(meter, asked.measure.key, asked.measure.unit) else None
-    inputs = [each for each in worked.inputs if fits(meter, asked.measure.key, each.unit)]
-    single = [each.name for each in inputs if not each.many]
-    run = [each.name for each in inputs if each.many]
-    minutes = [each.name for each in worked.inputs if each.many and each.unit == "min"]
-    if not single and not (run and minutes):
-        return None
-    return told | {"fields": single, "run": [*minutes, *run] if run and minutes else []}
+def _offered(key: str, meter: Meter, measure: Measure) -> dict[str, Any] | None:
+    """One meter as the till knows it; None: it fits nothing here."""
+    fills = filling(meter, measure)
+    return None if fills is None else {"key": key, "name": meter.name, "simulated": meter.simulated, **vars(fills)}
 
 
 @meters.get("/meters/take")

@@ -2,11 +2,11 @@
 
 import re
 
+from flask import Response
 from jinja2 import pass_context
-from markupsafe import Markup
 from sqlalchemy.exc import SQLAlchemyError
 
-from eproba.core.quantities import conversion, in_words_of
+from eproba.core.quantities import System, conversion, in_words_of
 from eproba.web.ui.session import system
 
 # What is typed or somebody's own words, and tags with their attributes, stay as they are.
@@ -15,19 +15,26 @@ KEPT = re.compile(
 )
 
 
-def local_page(page: str) -> Markup:
-    """A part of a page with its amounts as the household has them."""
+def local_answer(response: Response) -> Response:
+    """Every page, and every part of one, in the household's units."""
+    if response.mimetype != "text/html" or response.is_streamed:
+        return response
     try:
         here = system()
     except SQLAlchemyError:  # the page that says so is shown all the same
-        here = "metric"
-    if here == "metric":
-        return Markup(page)  # noqa: S704 (a page as it was rendered)
+        return response
+    if here != "metric":
+        response.set_data(_local_page(response.get_data(as_text=True), here))
+    return response
+
+
+def _local_page(page: str, here: System) -> str:
+    """A page with its amounts as the household has them."""
     told, end = [], 0
     for kept in KEPT.finditer(page):
         told += [in_words_of(page[end : kept.start()], here), kept[0]]
         end = kept.end()
-    return Markup("".join([*told, in_words_of(page[end:], here)]))  # noqa: S704
+    return "".join([*told, in_words_of(page[end:], here)])
 
 
 @pass_context  # or Jinja would settle it when the page is compiled

@@ -41,10 +41,10 @@ from eproba.core.planning.draft import StepName, TreatmentsPart, chosen, doses_o
 from eproba.core.planning.ladder import ladder, named
 from eproba.core.planning.plan import LETTERS
 from eproba.core.planning.visits import dose_of_plan, on_measuring
-from eproba.core.quantities import QuantityError, converted, in_base
+from eproba.core.quantities import QuantityError, in_base
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS, WEEKDAYS, days_in_words
-from eproba.core.trial.doses import is_poured
+from eproba.core.trial.doses import US_DOSES, is_poured, metric_dose
 from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import ROLES, Compared, Role, Trial
 from eproba.core.words import figure_or_whole, lower_first, parse_number
@@ -66,8 +66,7 @@ LADDERS = {
     "litre": "amounts in a litre of water: 6 12 24 mL",
     "dose": "doses: 50 100 200, as its amount is given",
 }
-UNITS = ["mL", "L", "g", "kg", "handful", "fl oz", "gal", "oz", "lb"]
-US_DOSES = {"fl oz": "mL", "gal": "L", "oz": "g", "lb": "kg"}
+UNITS = ["mL", "L", "g", "kg", "handful", *US_DOSES]
 DECIDING = ("raw_manure", "raw_leaves", "herbicide", "arsenic", "aquarium", "dogs")  # whether a recipe fits at all
 
 
@@ -226,12 +225,13 @@ class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
 def _wanted(form: Any) -> Wanted:
     """One row that is right."""
     untreated = form.role.data == "untreated"
+    amount, unit = metric_dose(form.amount.number, form.unit.data)
     number = {name: getattr(form, name).number for name in ("every", "until", "then")}
     whole = {name: None if value is None else int(value) for name, value in number.items()}
     return Wanted(
         name=(form.name.data or "").strip(),
         role=form.role.data,
-        given=Given("nothing" if untreated else form.dose.data, *_metric(form), form.pot.number),
+        given=Given("nothing" if untreated else form.dose.data, amount, unit, form.pot.number),
         rhythm=Rhythm(form.often.data, weekdays=tuple(form.on.data or ()), days=form.day_list, **whole),
         how=(form.how.data or "").strip(),
         recipe=form.recipe.data or "",
@@ -241,14 +241,6 @@ def _wanted(form: Any) -> Wanted:
         label=(form.label.data or "").strip(),
         times=form.times.number or 1.0,
     )
-
-
-def _metric(form: Any) -> tuple[float | None, str]:
-    """An amount and its unit as they are kept: of US units the metric one, to four figures."""
-    amount, unit = form.amount.number, form.unit.data
-    if unit not in US_DOSES or amount is None:
-        return amount, US_DOSES.get(unit, unit)
-    return float(f"{converted(amount, unit, US_DOSES[unit]):.4g}"), US_DOSES[unit]
 
 
 def _again(place: int, letter: str, trial: Trial) -> Typed:
