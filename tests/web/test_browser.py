@@ -203,12 +203,25 @@ def test_a_round_of_every_kind_of_answer_with_the_signal_lost_in_the_middle(phon
         for name, grams in (("wet_g", "182.4"), ("dry_g", f"{150 + number}"), ("tin_g", "31,2")):
             phone.locator(f"#in-{name}").fill(grams)
         phone.locator(".till-inputs").get_by_role("button", name="Next").tap()
+        shoot(number)
+
+    def shoot(number):
         shown = with_tag(scene(0.3, (1200, 900))[0], f"{live.url}/t/{key}/P{number}", at=(80, 80), wide=420)
         file = {"name": "IMG.jpg", "mimeType": "image/jpeg", "buffer": jpeg(shown)}
         phone.locator(".till-shot input").set_input_files(file)
 
     unit(1)
     expect(phone.locator(".till-line")).to_contain_text(re.compile(r"All sent. P1, cover (29|3\d)"))
+    expect(phone.locator(".till-count")).to_have_text("5 of 60")
+    phone.get_by_role("button", name="Previous reading").tap()
+    other = {"name": "IMG.jpg", "mimeType": "image/jpeg", "buffer": b"no picture"}
+    phone.locator(".till-shot input").set_input_files(other)
+    expect(phone.locator(".till-line")).to_contain_text("This is no picture that can be read")
+    expect(phone.locator(".till-count")).to_have_text("4 of 60")
+    phone.get_by_role("button", name="Previous reading").tap()
+    shoot(1)
+    expect(phone.locator(".till-line")).to_contain_text("All sent. P1, cover")
+    expect(phone.locator(".till-count")).to_have_text("5 of 60")
     phone.context.set_offline(True)
     for number in range(2, 7):
         unit(number)

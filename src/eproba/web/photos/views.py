@@ -68,12 +68,12 @@ def add(trial_id: int) -> ResponseReturnValue:
     sent = [file for file in request.files.getlist("file") if file.filename]
     if not sent:
         return _index(trial, "Choose one or more pictures first."), 400
-    said = [_taken(trial, file.read(), _told(trial)) for file in sent]
+    became = [_taken(trial, file.read(), _told(trial)) for file in sent]
     db().commit()
     if wants_json():
-        return jsonify(said=said[0])
-    for line in said:
-        flash(line)
+        return jsonify(vars(became[0]))
+    for each in became:
+        flash(each.said)
     return redirect(url_for("photos.index", trial_id=trial_id))
 
 
@@ -94,18 +94,27 @@ def _told(trial: Trial) -> Told:
     return Told(trial.by_code.get(request.form.get("unit", "")), this, taken)
 
 
-def _taken(trial: Trial, content: bytes, told: Told) -> str:
-    """Keep one picture; returns what became of it. The tag in it knows better than the till which unit it is."""
+@dataclass(frozen=True)
+class Became:
+    """What became of a picture: whether it is kept, of which unit (empty: not known yet), and what is to be said."""
+
+    said: str
+    kept: bool = False
+    unit: str = ""
+
+
+def _taken(trial: Trial, content: bytes, told: Told) -> Became:
+    """Keep one picture. The tag in it knows better than the till which unit it is."""
     from eproba.core.measuring.photo import PhotoProblem
     from eproba.exchange.photo_out import carried_over, jpeg_of, look, taken_at
 
     try:
         looked = look(content)
     except PhotoProblem as problem:
-        return str(problem)
+        return Became(str(problem))
     named = looked.tag.unit if looked.tag else None
     if named and named[0] != trial.key:
-        return f"The tag {named[1]} is one of another trial: send this picture there."
+        return Became(f"The tag {named[1]} is one of another trial: send this picture there.")
     unit = trial.by_code.get(named[1]) if named else told.unit
     before = last_outline(db(), trial.id, unit.id) if unit else None
     outline = None
@@ -124,7 +133,7 @@ def _taken(trial: Trial, content: bytes, told: Told) -> str:
     where = f"{unit.code}, " if unit else "To be sorted: "
     cover = f"cover {found.cover:.1f} %. " if found.cover is not None else ""
     other = f"The tag is {unit.code}’s, not {told.unit.code}’s. " if unit and told.unit not in (None, unit) else ""
-    return f"{where}{cover}{other}{found.problem or ''}".strip(" ,")
+    return Became(f"{where}{cover}{other}{found.problem or ''}".strip(" ,"), True, unit.code if unit else "")
 
 
 def _picture_or_404(trial_id: int, picture_id: int) -> PictureRow:

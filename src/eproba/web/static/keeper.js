@@ -138,7 +138,7 @@ const Keeper = {
     this.film = this.film.filter((each) => each !== picture);
     if (picture.n) await this.run("pictures", "readwrite", (store) => store.delete(picture.n));
     const said = told.said ?? told.help ?? "The picture can’t be kept.";
-    document.dispatchEvent(new CustomEvent("picture-answered", { detail: { picture, said } }));
+    document.dispatchEvent(new CustomEvent("picture-answered", { detail: { picture, said, unit: told.unit ?? "" } }));
   },
 
   // What can be undone in a round, the latest last; it survives a reload.

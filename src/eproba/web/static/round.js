@@ -91,7 +91,10 @@ document.addEventListener("alpine:init", () => {
       document.addEventListener("entry-decided", ({ detail }) => this.settled(detail.entry, detail.act));
       document.addEventListener("entries-changed", () => this.look());
       document.addEventListener("picture-answered", ({ detail }) => {
-        if (detail.picture.round === data.round) this.seen = detail.said;
+        if (detail.picture.round !== data.round) return;
+        this.seen = detail.said;
+        if (detail.unit !== detail.picture.unit) delete this.pictured[detail.picture.unit]; // still to be taken
+        if (detail.unit) this.pictured[detail.unit] = true;
       });
       for (const shot of await this.film()) this.pictured[shot.unit] = true;
       await this.look();
