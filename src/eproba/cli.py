@@ -2,15 +2,17 @@
 
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, NoReturn
+from threading import Timer
+from typing import TYPE_CHECKING, NoReturn, get_args
 
 import click
 
 from eproba.core.errors import EprobaError
-from eproba.core.stats.series import CannotJudge, Question, Scale
+from eproba.core.stats.series import CannotJudge, Kind, Question, Scale
 from eproba.core.trial.worth import as_kept
 from eproba.core.words import parse_number
 
@@ -31,26 +33,43 @@ def main() -> None:
 @click.option("--scale", type=click.Choice(["difference", "ratio"]), default="difference", show_default=True)
 @click.option("--worth", help="Smallest difference worth having: 0.5, or 10% on the ratio scale.")
 @click.option("--lower-is-better", is_flag=True)
+@click.option("--no-worse", is_flag=True, help="Ask whether it is worse by more than --worth, then a margin.")
+@click.option("--kind", type=click.Choice(get_args(Kind)), default="quantity", show_default=True)
 @click.option("--dealt", type=click.Choice(["yes", "no"]), default="yes", help="Whether the lots fell by chance.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
 def judge_file(
-    file: Path, control: str, scale: Scale, worth: str | None, lower_is_better: bool, dealt: str, as_json: bool
+    file: Path,
+    control: str,
+    scale: Scale,
+    worth: str | None,
+    lower_is_better: bool,
+    no_worse: bool,
+    kind: Kind,
+    dealt: str,
+    as_json: bool,
 ) -> None:
     """Judge a CSV of units: unit,treatment,value and, where present, block,row,column,baseline."""
     # Imported here, since the other commands must not wait for the statistics.
     from eproba.core.judging.judge import judge
-    from eproba.core.judging.own import own_figures
     from eproba.exchange.judgement_json import judgement_json
     from eproba.exchange.judgement_text import readable
     from eproba.exchange.table import TableError
     from eproba.exchange.units_csv import label, located, read_units
 
     try:
-        question = Question(label(control), scale, _worth(worth, scale), lower_is_better, dealt=dealt == "yes")
-        units, lines = read_units(file.read_bytes())
+        question = Question(
+            label(control),
+            scale,
+            _worth(worth, scale),
+            lower_is_better,
+            no_worse=no_worse,
+            dealt=dealt == "yes",
+            kind=kind,
+        )
+        units, lines = read_units(file.read_bytes(), kind)
         try:
-            judgement = judge(units, question)
-            own = own_figures(units, question) if as_json else None
+            with _told_after(2.0, f"judging {len(units)} units …"):
+                judgement = judge(units, question)
         except CannotJudge as error:
             raise located(error, lines) from error
     except OSError as error:
@@ -59,7 +78,7 @@ def judge_file(
         _refuse(f"{file}: {error}")
     except EprobaError as error:
         _refuse(str(error))
-    click.echo(judgement_json(judgement, own) if as_json else readable(judgement))
+    click.echo(judgement_json(judgement) if as_json else readable(judgement))
 
 
 @main.command("plan")
@@ -215,6 +234,18 @@ def _noise(scale: Scale, cv: str | None, sd: str | None) -> float:
     if sd is None:
         raise EprobaError("--sd: say how much units differ by themselves, in the measure's unit, e.g. --sd 20")
     return parse_number(sd)
+
+
+@contextmanager
+def _told_after(seconds: float, text: str) -> Iterator[None]:
+    """A line that says what goes on, for whoever has waited so long already."""
+    timer = Timer(seconds, click.echo, [f"eproba: {text}"], {"err": True})
+    timer.daemon = True
+    timer.start()
+    try:
+        yield
+    finally:
+        timer.cancel()
 
 
 def _refuse(message: str, command: str = "judge") -> NoReturn:

@@ -76,12 +76,12 @@ def of_statistics():
         even = sample_size.even_correlation(groups)
         for df in (1, 2, 5, 20, 200):
             yield f"{groups}, {df}: {told([many_to_one.critical_value(even, df, c) for c in (0.8, 0.95, 0.99)])}"
-            yield f"  {told([many_to_one.adjusted_p(t, even, df) for t in (0.0, 0.5, 2.0, 5.0)])}"
+            yield f"  {told(many_to_one.adjusted_p(np.array([0.0, 0.5, 2.0, 5.0]), even, df).tolist())}"
     odd = np.array([[1.0, 0.8, -0.1], [0.8, 1.0, 0.3], [-0.1, 0.3, 1.0]])
     uneven = np.array([[1.0, 0.6, 0.2], [0.6, 1.0, 0.4], [0.2, 0.4, 1.0]])
     for correlation in (odd, uneven, np.eye(3), np.array([[1.0, -0.5], [-0.5, 1.0]]), np.array([[1.0]])):
         yield line(many_to_one.product_form, correlation)
-        within = [many_to_one.chance_all_within(bound, correlation, df) for bound in (0.5, 2.0) for df in (3, 30)]
+        within = [many_to_one.chances_all_within(np.array([0.5, 2.0]), correlation, df).tolist() for df in (3, 30)]
         yield f"  {told(within)}"
     for groups, units, blocks in ((2, 2, False), (2, 6, True), (4, 5, True), (3, 1, False), (6, 12, False)):
         yield line(sample_size.noise_df, groups, units, blocks, 1)
@@ -250,7 +250,7 @@ def _of_trial(trial, number, changed):
             continue
         if asked is trial.asked[0]:
             yield from (f"  {one.rule}, {one.level}: {text_of(one)}" for one in judgement.trust)
-        yield from _said(judgement, Wording.of(asked.measure))
+        yield from _said(judgement, Wording.of(trial, asked))
     changes = Changes([Correction(1, 5.0, "", "misread", "Ann", NOON, False, "Better")], [])
     yield f"  {told(told_evidence(evidence(trial, readings, changes, TODAY)))}"
 

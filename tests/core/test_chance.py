@@ -58,6 +58,7 @@ def test_two_treatments_need_no_adjustment_and_more_do():
     two, many = chances(RATIO, 500), chances(replace(RATIO, treatments=5), 500)
     assert two.pairwise == pytest.approx(two.adjusted, abs=1e-4)
     assert many.adjusted < many.pairwise - 0.05
+    assert many.own < many.adjusted
     assert many.pairwise > two.pairwise, "the noise is pooled over all units"
 
 
@@ -65,7 +66,7 @@ def test_two_treatments_need_no_adjustment_and_more_do():
 def test_shares_agree_with_the_exact_chance(prospect):
     found = chances(prospect, 20_000)
     shown = sum(found.shares["worth"][verdict] for verdict in ("better_matters", "better", "better_trivial"))
-    assert shown == pytest.approx(found.adjusted, abs=3 * found.error)
+    assert shown == pytest.approx(found.own, abs=3 * found.error)
     for truth, shares in found.shares.items():
         assert sum(shares.values()) == pytest.approx(1), truth
     assert found.shares["twice_worth"]["better_matters"] > found.shares["worth"]["better_matters"]
@@ -96,7 +97,7 @@ def test_the_simulation_is_the_judging_itself():
         ]
         judged = judge(units, Question(names[0], worth=15.0)).comparisons
         verdicts.append(judged[0].verdict)
-        false += any(c.low_adjusted > 0 or c.high_adjusted < 0 for c in judged)
+        false += any(c.own.low_adjusted > 0 or c.own.high_adjusted < 0 for c in judged)
     for verdict, share in shares["nothing"].items():
         assert share == pytest.approx(verdicts.count(verdict) / 60), verdict
     assert alarm == pytest.approx(false / 60)
@@ -104,15 +105,15 @@ def test_the_simulation_is_the_judging_itself():
 
 def test_detectable_is_found_in_eight_of_ten():
     gap = detectable(RATIO)
-    assert chances(replace(RATIO, worth=gap), 500).adjusted == pytest.approx(0.8, abs=1e-6)
+    assert chances(replace(RATIO, worth=gap), 500).own == pytest.approx(0.8, abs=1e-6)
     units = units_needed(MILLILITRES.gap, MILLILITRES.sd, 3, True)
-    at, below = (chances(replace(MILLILITRES, units=n), 500).adjusted for n in (units, units - 1))
+    at, below = (chances(replace(MILLILITRES, units=n), 500).own for n in (units, units - 1))
     assert below < 0.8 <= at
 
 
 def test_the_table_holds_what_the_plan_itself_says():
     rows = table(MILLILITRES, (4, 6, 9), (10.0, 15.0))
-    assert rows[1][1] == pytest.approx(chances(MILLILITRES, 500).adjusted)
+    assert rows[1][1] == pytest.approx(chances(MILLILITRES, 500).own)
     assert [row[1] for row in rows] == sorted(row[1] for row in rows)
     assert all(row[0] < row[1] for row in rows)
 
@@ -126,7 +127,7 @@ def test_what_the_lots_can_reach():
 
 def test_one_of_each_is_seen_never_shown():
     found = chances(Prospect(3, 1, False, "ratio", 0.2, 0.3), 500)
-    assert {found.pairwise, found.adjusted, found.detectable} == {None}
+    assert {found.pairwise, found.adjusted, found.own, found.detectable} == {None}
     assert all(shares["seen_not_shown"] == 1 for shares in found.shares.values())
     assert found.family_false_alarm == 0
 
@@ -137,7 +138,7 @@ def test_no_worse_is_granted_to_equals_and_refused_beyond_the_margin():
     good = found.shares["nothing"]["no_worse"] + sum(
         found.shares["nothing"][v] for v in ("better", "better_matters", "better_trivial")
     )
-    assert good == pytest.approx(found.adjusted, abs=3 * found.error)
+    assert good == pytest.approx(found.own, abs=3 * found.error)
     assert found.shares["worth"]["no_worse"] <= 0.025 + 3 * math.sqrt(0.025 * 0.975 / 20_000), "worse by the margin"
     assert found.shares["twice_worth"]["no_worse"] < 0.001
     assert found.shares["twice_worth"]["worse"] + found.shares["twice_worth"]["worse_matters"] > 0.95
@@ -167,7 +168,7 @@ def test_own_noise_has_welch_s_degrees_of_freedom(treatments, units, blocks, df)
     """Without blocks 2 (n − 1) for any pair, however many treatments; in pairs n − 1: Welch (1947), the paired t."""
     prospect = Prospect(treatments, units, blocks, "ratio", 0.2, 0.3)
     assert own_df(prospect) == pytest.approx(df)
-    if treatments == 2:
+    if treatments == 2 and blocks:
         assert own_power(prospect) == pytest.approx(adjusted_power(prospect))
     else:
         assert own_power(prospect) < adjusted_power(prospect), "fewer degrees of freedom: a wider interval"
@@ -194,7 +195,7 @@ def test_what_helps_most_is_at_most_three_things_each_a_gain():
     found = helps(prospect, measure, measures(), baseline=False)
     assert len(found) == 3
     assert [each.chance for each in found] == sorted((each.chance for each in found), reverse=True)
-    assert all(each.chance > adjusted_power(prospect) for each in found)
+    assert all(each.chance > own_power(prospect) for each in found)
     assert found[0].key.startswith("units-")
     settled = Prospect(2, 200, True, "ratio", 0.05, 0.5)
     assert helps(settled, measure, measures(), baseline=True) == ()

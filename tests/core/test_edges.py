@@ -7,6 +7,7 @@ from types import SimpleNamespace
 
 import numpy as np
 import pytest
+from scipy import stats
 
 from eproba.core.applying.at_the_pour import Counsel, on_pour, on_soil
 from eproba.core.brewing.batches import state, wants, why_not_pour
@@ -19,7 +20,9 @@ from eproba.core.catalogue import measures as measures_of
 from eproba.core.errors import EprobaError
 from eproba.core.judging import departures, trust
 from eproba.core.judging.applications import applications
-from eproba.core.judging.trust import Circumstances
+from eproba.core.judging.judge import judge
+from eproba.core.judging.judgement import Comparison, GapFigures
+from eproba.core.judging.trust_line import Circumstances
 from eproba.core.judging.verdicts import verdict_of
 from eproba.core.planning.advice import on_intervals, on_manure
 from eproba.core.quantities import AMBIGUOUS, celsius, in_base, litres
@@ -407,8 +410,9 @@ def test_the_labels_name_the_design():
     assert design_of(plain[:2]) == "one of each"
     assert design_of(plain) == "completely random"
     assert design_of([replace(each, block="1") for each in plain]) == "blocks"
-    assert design_of([replace(each, row="1") for each in plain]) == "row-column"
-    assert design_of([replace(each, column="1") for each in plain]) == "row-column"
+    assert design_of([replace(each, row="1") for each in plain]) == "blocks"
+    assert design_of([replace(each, column="1") for each in plain]) == "blocks"
+    assert design_of([replace(each, row="1", column="1") for each in plain]) == "row-column"
 
 
 # --- Days, doses, ground -------------------------------------------------------------------------------------
@@ -562,14 +566,16 @@ def facts(lines):
      (3, ("replication", "caution", "few units")), (4, ("replication", "note", "units"))],
 )  # fmt: skip
 def test_four_units_are_no_longer_few(each, line):
-    found = trust.sizes([*of([1.0] * each), *of([1.0] * 9, "B")], [], ["A", "B"])
+    units = [*of([1.0] * each), *of([1.0] * 9, "B")]
+    found = trust.sizes({"A": each, "B": 9}, "B", units, [])
     assert facts(found) == [line]
+    assert [(one.cap, one.of) for one in found] == ([("described", "A")] if each == 1 else [(None, "")])
 
 
 @pytest.mark.parametrize(("lost", "level"), [(1, "note"), (2, "caution")])
 def test_a_tenth_may_be_lost(lost, level):
     living = of([1.0] * (10 - lost) + [1.0] * 0)
-    found = trust.sizes(living, of([None] * lost, "B"), ["A"])[-1]
+    found = trust.sizes({"A": 9}, "A", living, of([None] * lost, "B"))[-1]
     assert (found.rule, found.level, found.evidence["units"][0]) == ("lost units", level, "B0 (B)")
 
 
@@ -600,18 +606,45 @@ def test_a_quarter_of_the_rounds_missed_is_much(missed, baseline, lines):
     assert [(line.level, line.says) for line in found] == lines
 
 
-@pytest.mark.parametrize(("shift", "says"), [(0.249, "began alike"), (0.251, "began apart"), (-0.251, "began apart")])
-def test_groups_began_alike_within_a_quarter_of_their_spread(shift, says):
-    """Baselines 0 and 2 have a spread of √2 within each group."""
-    far = shift * math.sqrt(2)
-    groups = [UnitValue(f"A{n}", "A", 1.0, baseline=b + far) for n, b in enumerate((0.0, 2.0))]
-    groups += [UnitValue(f"B{n}", "B", 1.0, baseline=b) for n, b in enumerate((0.0, 2.0))]
-    (line,) = trust.baseline_alike(groups, Question("B"), ["A"])
-    assert line.says == says
-    if line.evidence:
-        ((name, gap),) = line.evidence["apart"]
-        assert (name, round(gap, 6)) == ("A", shift)
-    assert trust.baseline_alike(of([1.0] * 3), Question("B"), ["A"]) == []
+def begun(shift, others=(0.0, 1.0, 2.0, 3.0, 4.0, 5.0)):
+    """Two groups of six: values apart by their number, baselines apart by the shift."""
+    return [
+        UnitValue(f"{t}{n}", t, 10.0 + n % 3 + (t == "A"), baseline=b + (shift if t == "A" else 0.0))
+        for t in "AB"
+        for n, b in enumerate(others)
+    ]
+
+
+@pytest.mark.parametrize(
+    ("shift", "line"),
+    [(2.40, ("note", "began alike")), (2.41, ("caution", "began apart")), (-2.41, ("caution", "began apart")),
+     (5.0, ("caution", "began apart")), (5.1, ("cap", "began wholly apart"))],
+)  # fmt: skip
+def test_groups_began_apart_beyond_what_lots_give_and_wholly_apart_caps(shift, line):
+    """F of 4.96 is the 1 in 20 of (1, 10) df: a shift of 2.406 between two groups of SD 1.871."""
+    found = [one for one in judge(begun(shift), Question("B")).trust if one.rule == "baseline alike"]
+    assert [(one.level, one.says) for one in found] == [line]
+    assert found[0].cap == ("described" if line[0] == "cap" else None)
+    if line[1] == "began apart":
+        ((name, gap),) = found[0].evidence["apart"]
+        assert (name, gap) == ("A", pytest.approx(shift / np.std(range(6), ddof=1)))
+
+
+def test_three_against_three_wholly_apart_is_what_lots_do():
+    few = [unit for unit in begun(9.0) if unit.unit[1] in "012"]
+    assert not any(line.cap for line in judge(few, Question("B")).trust if line.rule == "baseline alike")
+
+
+@pytest.mark.parametrize(
+    ("lost", "of_control", "told"), [(4, 0, True), (3, 0, False), (4, 1, False), (0, 4, True)],
+)  # fmt: skip
+def test_losses_are_uneven_by_fisher_s_test(lost, of_control, told):
+    """4 of 6 against none: p = 0.061; 3 of 6: 0.18; SciPy says the same."""
+    every = [*of([None] * lost + [1.0] * (6 - lost)), *of([None] * of_control + [1.0] * (6 - of_control), "B")]
+    found = trust.losses(every, "B")
+    theirs = stats.fisher_exact([[6 - lost, lost], [6 - of_control, of_control]]).pvalue
+    assert trust.fisher(6 - lost, lost, 6 - of_control, of_control) == pytest.approx(theirs)
+    assert [(one.level, one.says, one.of) for one in found] == [("caution", "lost unevenly", "A")] * told
 
 
 @pytest.mark.parametrize(("filled", "level"), [(1, "note"), (2, "note"), (3, "caution")])
@@ -621,21 +654,24 @@ def test_a_quarter_of_the_baselines_may_be_filled_in(filled, level):
     assert trust.baseline_gaps(of([1.0] * 8), 0) == []
 
 
-@pytest.mark.parametrize(("far", "named"), [(5.1891, []), (5.1893, ["A6"]), (-5.1893, ["A6"])])
-def test_far_off_is_beyond_three_and_a_half_of_the_usual(far, named):
-    """Median 0, median absolute deviation 1: 3.5 × 1.4826 = 5.1891."""
+@pytest.mark.parametrize(("far", "named"), [(6.7870, []), (6.7872, ["A6"]), (-6.7872, ["A6"])])
+def test_far_off_is_further_where_units_are_few(far, named):
+    """Median 0, median absolute deviation 1, nine units: (3.8 + 7/9) × 1.4826 = 6.7871."""
     residuals = np.array([-1.0, 1.0, -1.0, 1.0, -1.0, 1.0, far, 0.0, 0.0])
     found = trust.outliers(of([1.0] * 9), residuals)
     assert [line.evidence["units"] for line in found] == ([named] if named else [])
     assert trust.outliers(of([1.0] * 4), np.zeros(4)) == [], "no spread, nobody far off"
 
 
-@pytest.mark.parametrize(("times", "told"), [(2.0, False), (2.01, True)])
-def test_noise_is_unequal_beyond_twice(times, told):
-    found = trust.unequal_noise([*of([1.0] * 3), *of([1.0] * 3, "B")], np.array([1, -1, 1, times, -times, times]))
-    assert bool(found) == told
-    if told:
+@pytest.mark.parametrize("times", [1.0, 2.0, 2.5, 3.0, 6.0])
+def test_noise_is_unequal_by_brown_and_forsythe(times):
+    calm = np.array([-1.0, 0.5, 1.2, -0.4, 0.9, -1.3])
+    found = trust.unequal_noise([*of([1.0] * 6), *of([1.0] * 6, "B")], np.concatenate([calm, times * calm]))
+    theirs = stats.levene(calm, times * calm, center="median").pvalue
+    assert [line.level for line in found] == ["note"] * int(theirs <= 0.05), "told, without effect"
+    if found:
         assert (found[0].evidence["wild"], found[0].evidence["calm"]) == ("B", "A")
+        assert found[0].evidence["times"] == pytest.approx(times)
     few = [*of([1.0] * 2), *of([1.0] * 3, "B")]
     assert trust.unequal_noise(few, np.array([1, -1, 9, -9, 9])) == [], "two say little"
 
@@ -645,12 +681,13 @@ def shuffled(best):
 
 
 def test_what_the_lots_can_reach_at_all():
-    assert trust.shuffle_reach([]) == []
-    assert trust.shuffle_reach([shuffled(0.0499)]) == []
-    (line,) = trust.shuffle_reach([shuffled(0.05)])
-    assert line.evidence == {"best": 20.0, "comparisons": 1}
-    assert trust.shuffle_reach([shuffled(0.01)] * 4) == []
-    assert facts(trust.shuffle_reach([shuffled(0.0125)] * 4)) == [("shuffle reach", "note", "out of reach")]
+    assert trust.shuffle_reach([], normal=True) == []
+    assert trust.shuffle_reach([shuffled(0.0499)], normal=True) == []
+    (line,) = trust.shuffle_reach([shuffled(0.05)], normal=True)
+    assert (line.evidence, line.says) == ({"best": 20.0, "comparisons": 1}, "out of reach, model")
+    assert trust.shuffle_reach([shuffled(0.01)] * 4, normal=False) == []
+    found = trust.shuffle_reach([shuffled(0.0125)] * 4, normal=False)
+    assert facts(found) == [("shuffle reach", "note", "out of reach")]
 
 
 @pytest.mark.parametrize(
@@ -659,9 +696,11 @@ def test_what_the_lots_can_reach_at_all():
      (0.049, 0.06, 0.05, False), (None, 0.06, 0.001, False), (0.049, None, 0.001, False)],
 )  # fmt: skip
 def test_model_and_shuffle_on_two_sides_of_one_in_twenty(model, shuffle, best, told):
-    found = trust.model_and_shuffle("A", model, shuffled(best), shuffle, 1)
+    own = None if model is None else GapFigures(1.0, 9.0, model, 0.0, 1.0, model, 0.0, 1.0)
+    compared = Comparison("A", 6, 6, 1.0, own=own, shuffle=shuffled(best), shuffle_p_adjusted=shuffle)
+    found = trust.model_and_shuffle(compared, 1)
     assert facts(found) == [("model and shuffle disagree", "caution", "model and shuffle disagree")] * told
-    assert trust.model_and_shuffle("A", 0.01, None, 0.5, 1) == []
+    assert trust.model_and_shuffle(replace(compared, shuffle=None), 1) == []
 
 
 @pytest.mark.parametrize(

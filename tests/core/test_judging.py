@@ -46,35 +46,66 @@ def test_unbalanced_with_lost_units_is_the_whole_model(blocks, baseline):
     assert judgement.units == 21
     assert judgement.design == ("blocks" if blocks else "completely random")
     for c, gap, se in zip(judgement.comparisons, gaps, ses, strict=True):
-        assert (c.estimate, c.se, c.df) == (pytest.approx(gap), pytest.approx(se), df)
-        assert c.low_adjusted < c.low < c.estimate < c.high < c.high_adjusted
-        assert c.p < c.p_adjusted
+        assert (c.estimate, c.pooled.se, c.pooled.df) == (pytest.approx(gap), pytest.approx(se), df)
+        for told in (c.pooled, c.own):
+            assert told.low_adjusted < told.low < c.estimate < told.high < told.high_adjusted
+            assert told.p < told.p_adjusted
     assert any(line.rule == "lost units" and "u3" in text_of(line) for line in judgement.trust)
 
 
-def test_latin_square_has_a_model_and_says_why_it_has_no_shuffle():
-    letters = ["ABCD", "BCDA", "CDAB", "DABC"]
-    rng = np.random.default_rng(2)
-    units = [
-        UnitValue(f"{r}{c}", letters[r][c], 5 + r + 2 * c + rng.normal(), row=str(r), column=str(c))
-        for r in range(4)
-        for c in range(4)
+def latin(side, noise, effect=0.0, seed=2):
+    rng = np.random.default_rng(seed)
+    return [
+        UnitValue(
+            f"{r}{c}",
+            "ABCDE"[(r + c) % side],
+            5 + r + 2 * c + noise * rng.normal() + (effect if (r + c) % side == 1 else 0.0),
+            row=str(r),
+            column=str(c),
+        )
+        for r in range(side)
+        for c in range(side)
     ]
+
+
+def test_a_latin_square_is_dealt_again_whole():
+    """Every square that rows, columns and letters give; the model's t; our gap with two letters changed over ties."""
+    units = latin(4, 1.0)
     judgement = judge(units, Q)
     gaps, ses, df = whole_model(units)
     assert judgement.design == "row-column"
     assert [c.estimate for c in judgement.comparisons] == pytest.approx(list(gaps))
-    assert [c.se for c in judgement.comparisons] == pytest.approx(list(ses))
-    assert {c.df for c in judgement.comparisons} == {df} == {6}
-    assert all(c.shuffle is None and "rows and columns" in c.shuffle_reason for c in judgement.comparisons)
+    assert [c.pooled.se for c in judgement.comparisons] == pytest.approx(list(ses))
+    assert {c.pooled.df for c in judgement.comparisons} == {df} == {6}
+    for c in judgement.comparisons:
+        assert (c.shuffle.deals, c.shuffle.exact, c.shuffle.low) == (432, True, None)
+        assert c.shuffle.best_p == pytest.approx(4 / 432)
+        assert c.shuffle.p >= 4 / 432 - 1e-12
+    clear = judge(latin(4, 0.05, 3.0), Q).comparisons[0]
+    assert clear.shuffle.p <= 24 / 432 + 1e-9, "B where it lies, the other letters anyhow"
+    assert judge(latin(5, 0.05, 3.0), Q).comparisons[0].shuffle.p <= 0.005
+    assert judge(latin(3, 1.0), Q).comparisons[0].shuffle.best_p == pytest.approx(2 / 12)
+    lost = [replace(u, value=None) if u.unit == "12" else u for u in units]
+    assert judge(lost, Q).comparisons[0].shuffle.deals == 432
+
+
+def test_rows_alone_are_blocks_and_a_part_of_a_square_is_no_known_deal():
+    units = made_up(3, 3, 4, blocks=True)
+    rows = [replace(u, row=u.block, block=None) for u in units]
+    blocks, in_rows = judge(units, Q), judge(rows, Q)
+    assert in_rows.design == "blocks"
+    for one, other in zip(blocks.comparisons, in_rows.comparisons, strict=True):
+        assert (other.shuffle.p, other.own.p) == pytest.approx((one.shuffle.p, one.own.p))
+    part = judge([u for u in latin(4, 1.0) if u.row != "3"], Q)
+    assert all("not as a whole Latin square" in c.shuffle_reason for c in part.comparisons)
 
 
 def test_one_of_each_is_described_and_never_judged():
     judgement = judge([UnitValue("1", "A", 10.0), UnitValue("2", "B", 13.0)], Q)
     (c,) = judgement.comparisons
     assert judgement.design == "one of each"
-    assert (c.estimate, c.verdict, c.units_needed) == (3.0, "seen_not_shown", None)
-    assert {c.se, c.p, c.low, c.high, c.p_adjusted, c.shuffle, c.shuffle_p_adjusted} == {None}
+    assert (c.estimate, c.verdict, c.needed) == (3.0, "seen_not_shown", None)
+    assert {c.pooled, c.own, c.p_adjusted, c.shuffle, c.shuffle_p_adjusted} == {None}
     assert [line.level for line in judgement.trust if line.rule == "replication"] == ["cap"]
 
 
@@ -83,21 +114,21 @@ def test_a_single_unit_does_not_spoil_the_others():
     judgement = judge(units, Q)
     without = judge(units[:-1], Q)
     assert [c.verdict for c in judgement.comparisons] == [without.comparisons[0].verdict, "seen_not_shown"]
-    assert judgement.comparisons[0].low_adjusted == pytest.approx(without.comparisons[0].low_adjusted)
+    assert judgement.comparisons[0].carrying.low_adjusted == pytest.approx(without.comparisons[0].carrying.low_adjusted)
 
 
 def test_treatment_that_is_its_block_is_not_told_apart():
     units = [UnitValue(f"{t}{i}", t, v + i, t) for t, v in (("A", 1.0), ("B", 4.0)) for i in range(4)]
     judgement = judge(units, Q)
     (c,) = judgement.comparisons
-    assert (c.verdict, c.p, c.estimate) == ("seen_not_shown", None, 3.0)
+    assert (c.verdict, c.carrying, c.estimate) == ("seen_not_shown", None, 3.0)
     assert any(line.rule == "told apart" and line.level == "cap" for line in judgement.trust)
 
 
 def test_readings_too_coarse_for_noise_give_no_interval_but_a_shuffle_test():
     units = [UnitValue(f"{t}{i}", t, v) for t, v in (("A", 0.0), ("B", 5.0)) for i in range(5)]
     (c,) = judge(units, Q).comparisons
-    assert (c.verdict, c.se, c.low) == ("seen_not_shown", None, None)
+    assert (c.verdict, c.carrying) == ("seen_not_shown", None)
     assert c.shuffle.p == pytest.approx(2 / 252)
     (flat,) = judge([replace(u, value=0.0) for u in units], Q).comparisons
     assert (flat.verdict, flat.estimate, flat.shuffle.p) == ("seen_not_shown", 0.0, 1.0)
@@ -120,7 +151,7 @@ def test_missing_and_constant_baselines():
     assert any(line.rule == "baseline missing" for line in filled.trust)
     constant = judge([replace(u, baseline=7.0) for u in units], Q)
     none = judge([replace(u, baseline=None) for u in units], Q)
-    assert constant.comparisons[0].df == none.comparisons[0].df == 12
+    assert constant.comparisons[0].pooled.df == none.comparisons[0].pooled.df == 12
 
 
 def test_refusals_name_unit_and_field():
@@ -154,8 +185,10 @@ def test_order_and_units_of_measurement_do_not_matter(seed, blocks, factor, rnd)
     ratio = judge(units, Question("A", "ratio", 0.1)).comparisons
     scaled = judge([replace(u, value=u.value * factor) for u in units], Question("A", "ratio", 0.1)).comparisons
     for name, c in one.items():
-        for field in ("estimate", "se", "low_adjusted", "high_adjusted", "p_adjusted", "shuffle_p_adjusted"):
+        for field in ("estimate", "p_adjusted", "shuffle_p_adjusted"):
             assert getattr(two[name], field) == pytest.approx(getattr(c, field), rel=1e-6, abs=1e-9)
+        for field in ("se", "df", "low_adjusted", "high_adjusted"):
+            assert getattr(two[name].own, field) == pytest.approx(getattr(c.own, field), rel=1e-5, abs=1e-6)
         assert two[name].verdict == c.verdict
     for a, b in zip(ratio, scaled, strict=True):
         assert b.estimate == pytest.approx(a.estimate, abs=1e-9)

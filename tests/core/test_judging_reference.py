@@ -28,12 +28,13 @@ def test_model_figures(case, control, scale):
     assert [c.treatment for c in judgement.comparisons] == list(wanted)
     for comparison in judgement.comparisons:
         row = wanted[comparison.treatment]
-        for name in ("estimate", "se", "df", "p", "low", "high"):
-            assert getattr(comparison, name) == pytest.approx(row[name], rel=1e-6), name
+        assert comparison.estimate == pytest.approx(row["estimate"], rel=1e-6)
+        for name in ("se", "df", "p", "low", "high"):
+            assert getattr(comparison.pooled, name) == pytest.approx(row[name], rel=1e-6), name
         for name in ("low", "high"):
             value = row[f"{name}_adj"]
-            assert abs(getattr(comparison, f"{name}_adjusted") - value) <= 0.002 * (abs(value) + row["se"])
-        assert comparison.p_adjusted == pytest.approx(row["p_adj"], abs=0.002)
+            assert abs(getattr(comparison.pooled, f"{name}_adjusted") - value) <= 0.002 * (abs(value) + row["se"])
+        assert comparison.pooled.p_adjusted == pytest.approx(row["p_adj"], abs=0.002)
 
 
 @pytest.mark.parametrize(("case", "control", "scale", "treatment", "gap", "p", "deals"), SHUFFLES)
@@ -53,4 +54,4 @@ def test_a_single_lucky_treatment_is_not_shown_among_two():
     trt2 = judgement.comparisons[1]
     assert trt2.shuffle.p < 0.05 < trt2.shuffle_p_adjusted
     assert trt2.verdict == "cannot_tell"
-    assert trt2.units_needed > 10
+    assert trt2.needed.likely > 10

@@ -4,7 +4,7 @@ from datetime import date
 
 import pytest
 
-from eproba.core.judging.trust import TrustLine
+from eproba.core.judging.trust_line import TrustLine
 from eproba.core.trial.amendments import Evidence
 from eproba.core.wording.ledger import SAID, text_of
 from eproba.core.wording.record import told_evidence
@@ -39,25 +39,76 @@ SENTENCES = [
      "day 21 on day 23. The true day counts."),
     ("read off hours", {"off": {1: (1, 2), 7: (5, 3)}}, "Read outside the hours of the round: day 1, 1 reading, by up "
      "to 2 h; day 7, 5 readings, by up to 3 h."),
-    ("began apart", {"apart": [("Whey", 0.31), ("Steep", -1.26)]}, "At the start the groups were not quite alike: Whey "
-     "above the control by 0.3 times what units differ by; Steep below the control by 1.3 times what units differ by. "
-     "The judgement takes the start out."),
-    ("began alike", {}, "The groups began alike (within a quarter of what single units differ by)."),
+    ("began apart", {"apart": [("Whey", 0.31), ("Steep", -1.26)]}, "At the start the groups were further apart than "
+     "lots give in 19 of 20 trials: Whey above the control by 0.3 times what units differ by; Steep below the control "
+     "by 1.3 times what units differ by. The judgement takes the start out."),
+    ("began wholly apart", {"treatment": "Whey", "side": "above"}, "At the start every unit of Whey stood above every "
+     "unit of the control: no arithmetic can take a start out that the groups do not share."),
+    ("began alike", {}, "The groups began no further apart than lots make them; the judgement takes the start out."),
+    ("lost unevenly", {"treatment": "Whey", "lost": 4, "of": 6, "control": 0, "of_control": 6}, "Whey lost 4 of 6 "
+     "units, the control 0 of 6: more than chance gives in 9 of 10 trials."),
+    ("turns with the lost", {"treatment": "Whey", "lost": 2, "control": 1}, "Whey lost 2 units, the control 1 unit. "
+     "With the worst seen in either in place of the lost, the verdict does not stand."),
+    ("stands with the lost", {"treatment": "Whey", "lost": 1, "control": 0}, "Whey lost 1 unit, the control 0 units. "
+     "With the worst seen in either in place of the lost, the verdict stands."),
+    ("not yet", {"units": 3}, "In 3 units it had not happened by the last look: those stand behind all others, and "
+     "the verdict goes by order."),
+    ("partly read", {"days": (14, 28)}, "On day 14, 28 not every living unit was read."),
+    ("judged on its day", {"day": 28}, "Judged on the readings of day 28, the decision day."),
+    ("judged on its day, some on others", {"day": 28, "others": [("P3", 29), ("P7", 30)]}, "Judged on the readings of "
+     "day 28, the decision day; truly read on another day: P3 (day 29), P7 (day 30)."),
+    ("judged near its day", {"day": 26, "of": 28}, "The round of the decision day, 28, was not read; day 26 lies "
+     "within a tenth of the trial and stands in for it."),
+    ("judged on another day", {"day": 14, "of": 28}, "The question was about day 28, and nothing was read then; day "
+     "14 can’t stand in for it, so this is described, not judged."),
+    ("looked before", {"days": [7, 14], "confidence": 0.95}, "The envelope was opened before, on day 7, 14. That is "
+     "paid for: the intervals here are wider than without it."),
+    ("changed after the opening", {"readings": 1, "pours": 0, "who": ["Ann"], "before": "Better"}, "Changed with the "
+     "envelope open, by Ann: 1 reading, 0 applications. The verdict before was: Better."),
+    ("changed after the opening, unjudged", {"readings": 2, "pours": 1, "who": ["Ann", "Ben"], "before": ""},
+     "Changed with the envelope open, by Ann and Ben: 2 readings, 1 application."),
+    ("misled", {"treatment": "Steep", "why": "a dark drench can stain the leaf"}, "Steep may act on the reading "
+     "itself: a dark drench can stain the leaf."),
+    ("neighbours alike", {"p": 0.01}, "Neighbours are more alike than chance makes them once blocks and treatments "
+     "are taken out: something runs across this ground that the blocks did not catch."),
+    ("one block each", {"treatment": "Whey", "kind": "crop", "gaps": [("chard", 2.0, "cm", 1), ("pak choi", -0.5, "cm",
+     1)], "p": None}, "Whey by crop: chard +2.0 cm (1 block), pak choi −0.50 cm (1 block). With one block of each, "
+     "nobody can say whether that differs."),
+    ("another for each", {"treatment": "Whey", "kind": "batch", "gaps": [("1", 12.0, "%", 3), ("2", 1.0, "%", 3)],
+     "p": 0.01}, "Whey by batch: 1 +12 % (3 blocks), 2 +1.0 % (3 blocks). That differs by more than chance gives in "
+     "19 of 20 trials: the verdict is about them together, and may not hold for each."),
+    ("alike for each", {"treatment": "Whey", "kind": "batch", "gaps": [("1", 2.0, "%", 3), ("2", 1.0, "%", 3)],
+     "p": 0.5}, "Whey by batch: 1 +2.0 % (3 blocks), 2 +1.0 % (3 blocks). That differs by no more than chance gives."),
+    ("dealt after the start", {"day": 3}, "The lots were dealt on day 3, after the start: what grew until then could "
+     "choose. Described, not judged."),
+    ("declared after an answer", {"day": 20, "answer": 14}, "Declared on day 20, when the first answer was in already "
+     "(day 14): nobody can tell what was asked before it was known. Described, not judged."),
+    ("laid down late", {"day": 3}, "Laid down on day 3, with a start in the past."),
+    ("mostly not given", {"skipped": 2, "undone": 2, "of": 8}, "Of 8 applications 2 were skipped, and 2 are not on "
+     "record: more than a third, so how large the gap is says little of the treatment as planned."),
+    ("pooled stands in", {"treatment": "Whey"}, "Whey and the control show no noise of their own (all alike): that of "
+     "the other treatments stands in for it."),
+    ("the same without", {"treatment": "Whey", "verdict": "better"}, "Without the units far off the verdict on Whey "
+     "is the same."),
+    ("another without", {"treatment": "Whey", "verdict": "worse"}, "Without the units far off the verdict on Whey "
+     "would be “Worse”."),
+    ("out of reach, model", {"best": 10.0, "comparisons": 1}, "These lots can't give less than 1 in 10: shuffling "
+     "alone can't settle it; the model can, and what it supposes of the noise was looked at."),
     ("baseline filled in", {"filled": 2, "units": 12}, "2 of 12 units have no baseline; the mean of the others stands "
      "in for it (fair when dealt by lot: White & Thompson 2005)."),
     ("could hardly answer", {"silent": 7, "units": 12, "why": "No worms at all."}, "At the baseline 7 of 12 units "
      "could hardly answer. No worms at all."),
     ("far off", {"units": ["P7"]}, "Far from what its group and block lead to expect: P7. Look for a slip of the pen "
      "or a story; it stays in."),
-    ("unequal noise", {"wild": "Whey", "calm": "Water", "times": 2.345}, "Whey scatters 2.3 times as much as Water. "
-     "The interval pools the noise of all groups, so the interval of the wilder one may be too short."),
+    ("unequal noise", {"wild": "Whey", "calm": "Water", "times": 2.345}, "Whey scatters 2.3 times as much as Water; "
+     "each treatment is judged on its own noise, so the intervals take it already."),
     ("nothing left over", {}, "Too few units for blocks and baseline: nothing is left over to measure the noise with."),
     ("all alike", {}, "All units of a group read the same: the readings are too coarse to show any noise, so no "
      "interval."),
-    ("out of reach", {"best": 10.0, "comparisons": 1}, "These lots can't give less than 1 in 10: shuffling alone can't "
-     "settle it, the model can."),
+    ("out of reach", {"best": 10.0, "comparisons": 1}, "These lots can't give less than 1 in 10: these lots "
+     "alone can’t show it."),
     ("out of reach", {"best": 35.0, "comparisons": 2}, "These lots can't give less than 1 in 35 and there are 2 "
-     "comparisons: shuffling alone can't settle it, the model can."),
+     "comparisons: these lots alone can’t show it."),
     ("model and shuffle disagree", {"treatment": "Whey", "model": 0.0412, "shuffle": 0.0625}, "Whey: the model says p "
      "= 0.041, the shuffle test 0.062, on different sides of 1 in 20. Take the verdict as touch and go."),
     ("never declared", {}, "The plan was never declared: nobody can tell what it was at the start."),
@@ -72,7 +123,7 @@ SENTENCES = [
     ("changed untold", {"facts": ["worth", "seed"]}, "Differs from the declared plan without an amendment: worth, "
      "seed."),
     ("ended early", {"day": 9, "of": 28, "reason": "frost"}, "Ended on day 9 of 28: frost. Stopping on a good day "
-     "makes luck look like proof."),
+     "makes luck look like proof; that is paid for: the intervals are as wide as an early look needs."),
     ("borders", {"beside": 3, "neighbours": 10, "guard": 20.0}, "3 of 10 borders lie between treated and control "
      "ground, with a guard of 20 cm between."),
     ("guard too narrow", {"beside": 3, "neighbours": 10, "guard": 5.0, "advised": 60.0}, "3 of 10 borders lie between "
@@ -105,7 +156,7 @@ SENTENCES = [
     ("skipped or not on record", {"skipped": 1, "undone": 2, "of": 8}, "Of 8 applications 1 was skipped, and 2 are not "
      "on record."),
     ("ended early", {"day": 9, "of": 28, "reason": "Hail. "}, "Ended on day 9 of 28: Hail. Stopping on a good day "
-     "makes luck look like proof."),
+     "makes luck look like proof; that is paid for: the intervals are as wide as an early look needs."),
     ("all rounds", {"due": 1}, "The one round was taken."),
     ("came late", {"late": 1, "of": 8, "days": 4, "pours": [("A", 0), ("B", 7)]}, "1 of 8 applications came late, by "
      "up to 4 days (A of day 0, B of day 7): the verdict speaks of what was poured, when it was poured."),

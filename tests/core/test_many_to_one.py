@@ -6,11 +6,22 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
-from eproba.core.stats.many_to_one import adjusted_p, chance_all_within, critical_value, product_form
+from eproba.core.stats.many_to_one import (
+    adjusted_p,
+    chances_all_within,
+    critical_value,
+    own_bounds,
+    own_p,
+    product_form,
+)
 
 
 def equal(k):
     return np.full((k, k), 0.5) + 0.5 * np.eye(k)
+
+
+def within(bound, correlation, df):
+    return float(chances_all_within(np.array(bound), correlation, df))
 
 
 @pytest.mark.parametrize(
@@ -32,7 +43,7 @@ def test_agrees_with_scipy_dunnett_on_unequal_groups():
     np.fill_diagonal(correlation, 1)
     df = n0 + sizes.sum() - 4
     for t, p in zip(theirs.statistic, theirs.pvalue, strict=True):
-        assert adjusted_p(t, correlation, df) == pytest.approx(p, abs=0.002)
+        assert float(adjusted_p(np.array(t), correlation, df)) == pytest.approx(p, abs=0.002)
 
 
 def test_quasi_monte_carlo_agrees_with_simulation_and_quadrature():
@@ -41,11 +52,11 @@ def test_quasi_monte_carlo_agrees_with_simulation_and_quadrature():
     rng = np.random.default_rng(5)
     draws = stats.multivariate_t(shape=correlation, df=8).rvs(400_000, random_state=rng)
     simulated = np.mean(np.abs(draws).max(axis=1) <= 2.6)
-    assert chance_all_within(2.6, correlation, 8) == pytest.approx(simulated, abs=0.0015)
+    assert within(2.6, correlation, 8) == pytest.approx(simulated, abs=0.0015)
     bent = equal(4)
     bent[0, 1] = bent[1, 0] = 0.5 + 2e-8  # no longer of product form
     assert product_form(bent) is None
-    assert chance_all_within(2.4, bent, 9) == pytest.approx(chance_all_within(2.4, equal(4), 9), abs=3e-4)
+    assert within(2.4, bent, 9) == pytest.approx(within(2.4, equal(4), 9), abs=3e-4)
 
 
 @settings(max_examples=25, deadline=None)
@@ -56,10 +67,26 @@ def test_product_form_bounds(loadings, df, bound):
     np.fill_diagonal(correlation, 1)
     k = len(loadings)
     alone = 1 - 2 * stats.t.sf(bound, df)
-    chance = chance_all_within(bound, correlation, df)
+    chance = within(bound, correlation, df)
     assert chance <= alone + 2e-4
     assert chance >= 1 - k * (1 - alone) - 2e-4
 
 
+@pytest.mark.parametrize("k", [2, 3, 6, 40])
+@pytest.mark.parametrize("df", [1.4, 4.0, 30.0])
+def test_bounds_on_own_noise_are_those_of_the_same_correlation(k, df):
+    """Many at once, by loadings, as one by one; far from product form by quasi-Monte-Carlo; p turns at the bound."""
+    together = np.stack([equal(k), np.outer(*[np.linspace(0.2, 0.9, k)] * 2)])
+    for each in together:
+        np.fill_diagonal(each, 1.0)
+    bounds = own_bounds(together, np.full((2, k), df), 0.95)
+    for each, found in zip(together, bounds, strict=True):
+        assert found == pytest.approx(critical_value(each, df, 0.95), rel=1e-3 if df > 2 else 5e-3)
+    assert own_p(bounds, together, np.full((2, k), df)) == pytest.approx(np.full((2, k), 0.05), abs=1e-4)
+    bent = np.array([[1, 0.7, 0.1], [0.7, 1, -0.5], [0.1, -0.5, 1.0]])
+    far = own_bounds(bent[None], np.full((1, 3), 9.0), 0.95)
+    assert far[0] == pytest.approx(critical_value(bent, 9.0, 0.95), rel=1e-3)
+
+
 def test_one_comparison_is_students_t_however_small():
-    assert adjusted_p(40.0, np.eye(1), 30) == pytest.approx(2 * stats.t.sf(40.0, 30), rel=1e-12)
+    assert float(adjusted_p(np.array(40.0), np.eye(1), 30)) == pytest.approx(2 * stats.t.sf(40.0, 30), rel=1e-12)

@@ -37,9 +37,7 @@ def test_the_catalogue_holds_what_gardeners_look_at_with_all_that_it_needs(catal
         assert set(measure.beside) <= set(catalogue)
     ending = {"fresh_mass", "dry_mass", "root_length", "root_shoot"}
     assert {m.key for m in catalogue.values() if m.destructive} == ending
-    assert {m.key for m in catalogue.values() if not m.can_be_first} == {
-        "nitrogen_kit", "phosphorus_kit", "potassium_kit", "water_given",
-    }  # fmt: skip
+    assert {m.key for m in catalogue.values() if not m.can_be_first} == {"water_given"}  # fmt: skip
     assert {m.calculator.key for m in catalogue.values() if m.calculator} == set(calculators()) - {
         "slurry", "jar", "coming-up", "worms",
     }  # fmt: skip

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from eproba.core.catalogue import promises
 from eproba.core.judging.departures import plan_lines
+from eproba.core.judging.judgement import Judgement
 from eproba.core.planning.advice import (
     best_reachable_p,
     on_days,
@@ -25,6 +26,7 @@ from eproba.core.planning.advice import (
 )
 from eproba.core.planning.claims import ClaimError, claim_sentence, promise_from, questions_answered
 from eproba.core.planning.plan import PlannedTreatment, control_index
+from eproba.core.stats.series import Question
 from eproba.core.stats.shuffle import best_p
 from eproba.core.trial.days import (
     DaysError,
@@ -228,7 +230,8 @@ def test_what_planning_promises_is_what_judging_can_give(dealing, n):
 
 def lines_of(trial, readings=()):
     found = {}
-    for line in plan_lines(trial, trial.asked[0], readings):
+    judgement = Judgement(Question("Plain water"), "blocks", 12, None, (), (), day=trial.decision_day)
+    for line in plan_lines(trial, trial.asked[0], readings, judgement):
         found.setdefault(line.rule, []).append(line)
     return found
 

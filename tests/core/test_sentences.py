@@ -1,17 +1,21 @@
 """Every sentence that a verdict can end in, on both scales, as it is shown."""
 
 import math
+from dataclasses import replace
 
 import pytest
 
-from eproba.core.judging.judge import Comparison, Judgement, Trend
+from eproba.core.judging.judgement import Comparison, GapFigures, Judgement, Needed, Percent, Trend
 from eproba.core.judging.verdicts import VERDICTS
+from eproba.core.stats.order import Order
 from eproba.core.stats.series import Question
 from eproba.core.wording.sentences import (
     HEADLINES,
     Wording,
     gap_text,
     headline,
+    order_text,
+    percent_text,
     sentence,
     settling,
     trend_sentence,
@@ -26,54 +30,119 @@ def judged(verdict, low, high, scale="difference", worth=1.0, n=6, **question):
     """A judgement of one comparison; the gap lies in the middle of its interval."""
     asked = Question("Plain water", scale, worth, **question)
     gap = None if low is None else (low + high) / 2
-    needed = {"units_needed": 14} if verdict == "cannot_tell" and worth is not None else {}
-    c = Comparison("Whey", n, n, gap, verdict=verdict, low_adjusted=low, high_adjusted=high, **needed)
+    needed = Needed(9, 14, 24) if verdict == "cannot_tell" and worth is not None else None
+    own = None if low is None else GapFigures(1.0, 10.0, 0.5, low, high, 0.5, low, high)
+    c = Comparison("Whey", n, n, gap, own=own, verdict=verdict, uncapped=verdict, needed=needed)
     return c, Judgement(asked, "blocks", 2 * n, 1.0, (c,), ())
 
 
 DIFFERENCES = [
-    ("better_matters", 1.5, 3.5, "Whey grew plants about 2.5 cm taller than plain water; anything from 1.5 to 3.5 cm "
+    ("better_matters", 1.5, 3.5, "Whey grew plants about 2.5 cm taller than Plain water; anything from 1.5 to 3.5 cm "
      "fits. You wanted 1 cm: even the cautious end is beyond that."),
-    ("better", 0.5, 1.5, "Whey grew plants about 1.0 cm taller than plain water; anything from 0.50 to 1.5 cm fits. "
+    ("better", 0.5, 1.5, "Whey grew plants about 1.0 cm taller than Plain water; anything from 0.50 to 1.5 cm fits. "
      "You wanted 1 cm."),
-    ("better_trivial", 0.2, 0.8, "Whey grew plants about 0.50 cm taller than plain water; anything from 0.20 to 0.80 "
+    ("better_trivial", 0.2, 0.8, "Whey grew plants about 0.50 cm taller than Plain water; anything from 0.20 to 0.80 "
      "cm fits. You wanted 1 cm: it is less than that."),
-    ("same", -0.5, 0.7, "Whey and plain water came out alike: only gaps from 0.50 cm less to 0.70 cm more fit, "
+    ("same", -0.5, 0.7, "Whey and Plain water came out alike: only gaps from 0.50 cm less to 0.70 cm more fit, "
      "inside the 1 cm that would matter."),
-    ("cannot_tell", -1.0, 2.0, "Whey grew plants about 0.50 cm taller than plain water here, but anything from 1.0 "
-     "cm less to 2.0 cm more fits, so it may be nothing. About 14 units of each, 8 more than here, would settle it "
-     "(8 times in 10, with noise as here)."),
-    ("worse_trivial", -0.8, -0.2, "Whey left plants about 0.50 cm shorter than plain water; anything from 0.20 to "
-     "0.80 cm fits. You wanted 1 cm: it is less than that."),
-    ("worse", -1.5, -0.5, "Whey left plants about 1.0 cm shorter than plain water; anything from 0.50 to 1.5 cm "
-     "fits. You wanted 1 cm."),
-    ("worse_matters", -3.5, -1.5, "Whey left plants about 2.5 cm shorter than plain water; anything from 1.5 to 3.5 "
-     "cm fits. You wanted 1 cm: even the cautious end is beyond that."),
-    ("no_worse", -0.8, 0.4, "Whey left plants about 0.20 cm shorter than plain water, which may be nothing: it is no "
-     "worse by more than 0.80 cm, inside the margin of 1 cm that you allowed."),
+    ("cannot_tell", -1.0, 2.0, "Whey grew plants about 0.50 cm taller than Plain water here, but anything from 1.0 "
+     "cm less to 2.0 cm more fits, so it may be nothing. 9 to 24, most likely 14 units of each (6 here) would settle "
+     "it 8 times in 10, if the truth is what you want."),
+    ("worse_trivial", -0.8, -0.2, "Whey left plants about 0.50 cm shorter than Plain water; anything from 0.20 to "
+     "0.80 cm fits. 1 cm would matter: it is less than that."),
+    ("worse", -1.5, -0.5, "Whey left plants about 1.0 cm shorter than Plain water; anything from 0.50 to 1.5 cm "
+     "fits. 1 cm would matter."),
+    ("worse_matters", -3.5, -1.5, "Whey left plants about 2.5 cm shorter than Plain water; anything from 1.5 to 3.5 "
+     "cm fits. 1 cm would matter: even the cautious end is beyond that."),
+    ("no_worse", -0.8, 0.4, "Whey left plants about 0.20 cm shorter than Plain water here, a gap that luck can make: "
+     "it is no worse by more than 0.80 cm, inside the margin of 1 cm that you allowed."),
 ]  # fmt: skip
 
+T = "(typical units: geometric means)"
 RATIOS = [
-    ("better_matters", LOG(1.2), LOG(1.4), "Whey grew plants about 30 % taller than plain water; anything from 20 to "
-     "40 % fits. You wanted 15 %: even the cautious end is beyond that."),
-    ("better", LOG(1.05), LOG(1.3), "Whey grew plants about 17 % taller than plain water; anything from 5.0 to 30 % "
-     "fits. You wanted 15 %."),
-    ("better_trivial", LOG(1.02), LOG(1.1), "Whey grew plants about 5.9 % taller than plain water; anything from 2.0 "
-     "to 10 % fits. You wanted 15 %: it is less than that."),
-    ("same", LOG(0.95), LOG(1.06), "Whey and plain water came out alike: only gaps from 5.0 % less to 6.0 % more "
+    ("better_matters", LOG(1.2), LOG(1.4), f"Whey grew plants about 30 % taller than Plain water {T}; anything from "
+     "20 to 40 % fits. You wanted 15 %: even the cautious end is beyond that."),
+    ("better", LOG(1.05), LOG(1.3), f"Whey grew plants about 17 % taller than Plain water {T}; anything from 5.0 to "
+     "30 % fits. You wanted 15 %."),
+    ("better_trivial", LOG(1.02), LOG(1.1), f"Whey grew plants about 5.9 % taller than Plain water {T}; anything from "
+     "2.0 to 10 % fits. You wanted 15 %: it is less than that."),
+    ("same", LOG(0.95), LOG(1.06), "Whey and Plain water came out alike: only gaps from 5.0 % less to 6.0 % more "
      "fit, inside the 15 % that would matter."),
-    ("cannot_tell", LOG(0.8), LOG(1.5), "Whey grew plants about 9.5 % taller than plain water here, but anything "
-     "from 20 % less to 50 % more fits, so it may be nothing. About 14 units of each, 8 more than here, would settle "
-     "it (8 times in 10, with noise as here)."),
-    ("worse_trivial", LOG(0.9), LOG(0.98), "Whey left plants about 6.1 % shorter than plain water; anything from 2.0 "
-     "to 10 % fits. You wanted 15 %: it is less than that."),
-    ("worse", LOG(0.8), LOG(0.95), "Whey left plants about 13 % shorter than plain water; anything from 5.0 to 20 % "
-     "fits. You wanted 15 %."),
-    ("worse_matters", LOG(0.6), LOG(0.8), "Whey left plants about 31 % shorter than plain water; anything from 20 to "
-     "40 % fits. You wanted 15 %: even the cautious end is beyond that."),
-    ("no_worse", LOG(0.9), LOG(1.05), "Whey left plants about 2.8 % shorter than plain water, which may be nothing: "
-     "it is no worse by more than 10 %, inside the margin of 15 % that you allowed."),
+    ("cannot_tell", LOG(0.8), LOG(1.5), f"Whey grew plants about 9.5 % taller than Plain water {T} here, but anything "
+     "from 20 % less to 50 % more fits, so it may be nothing. 9 to 24, most likely 14 units of each (6 here) would "
+     "settle it 8 times in 10, if the truth is what you want."),
+    ("worse_trivial", LOG(0.9), LOG(0.98), f"Whey left plants about 6.1 % shorter than Plain water {T}; anything from "
+     "2.0 to 10 % fits. 15 % would matter: it is less than that."),
+    ("worse", LOG(0.8), LOG(0.95), f"Whey left plants about 13 % shorter than Plain water {T}; anything from 5.0 to "
+     "20 % fits. 15 % would matter."),
+    ("worse_matters", LOG(0.6), LOG(0.8), f"Whey left plants about 31 % shorter than Plain water {T}; anything from "
+     "20 to 40 % fits. 15 % would matter: even the cautious end is beyond that."),
+    ("no_worse", LOG(0.9), LOG(1.05), f"Whey left plants about 2.8 % shorter than Plain water {T} here, a gap that "
+     "luck can make: it is no worse by more than 10 %, inside the margin of 15 % that you allowed."),
 ]  # fmt: skip
+
+WITH_A_MARGIN = [
+    ("better", 0.5, 1.5, "Better", "The margin was 1 cm."),
+    ("better_matters", 1.5, 3.5, "Better, by more than the margin", "even the cautious end is beyond that."),
+    ("better_trivial", 0.2, 0.8, "Better, by less than the margin", "The margin was 1 cm: it is less than that."),
+    ("worse_trivial", -0.8, -0.2, "Worse, but by less than you would give away", "it is less than that."),
+    ("worse", -1.5, -0.5, "Worse; whether by more than the margin is open", "The margin was 1 cm."),
+    ("worse_matters", -3.5, -1.5, "Worse, by more than the margin", "even the cautious end is beyond that."),
+]
+
+
+@pytest.mark.parametrize(("verdict", "low", "high", "head", "end"), WITH_A_MARGIN)
+def test_with_a_margin_nothing_was_wanted(verdict, low, high, head, end):
+    """Worse inside the margin is worse, and never “no worse”."""
+    c, judgement = judged(verdict, low, high, no_worse=True)
+    said = sentence(c, judgement, CM)
+    assert headline(c, judgement) == head
+    assert said.endswith(end)
+    assert "wanted" not in said
+    assert "may be nothing" not in said
+
+
+def test_a_cap_says_what_held_the_verdict_back():
+    c, judgement = judged("better_matters", 1.5, 3.5)
+    held = replace(c, verdict="better", capped_by="applied as planned")
+    assert sentence(held, judgement, CM).endswith(
+        "You wanted 1 cm. The ledger holds it back (applied as planned); by the figures alone it would be “Better, and "
+        "by enough to matter”."
+    )
+    described = replace(c, verdict="seen_not_shown", capped_by="decision day")
+    assert sentence(described, judgement, CM) == (
+        "Whey grew plants about 2.5 cm taller than Plain water, as far as the eye goes. The ledger holds it back "
+        "(decision day); by the figures alone it would be “Better, and by enough to matter”."
+    )
+
+
+@pytest.mark.parametrize(
+    ("chance", "low", "high", "verdict", "said"),
+    [
+        (0.78, 0.61, 0.95, "better", "In 78 of 100 pairs a unit with Whey came later than one with Plain water (ties "
+         "count half); anything from 61 to 95 of 100 fits."),
+        (0.22, 0.05, 0.39, "worse", "In 78 of 100 pairs a unit with Whey came earlier than one with Plain water (ties "
+         "count half); anything from 61 to 95 of 100 fits."),
+        (0.6, 0.4, 0.8, "cannot_tell", "In 60 of 100 pairs a unit with Whey came later than one with Plain water (ties "
+         "count half), but anything from 40 to 80 of 100 fits, so it may be nothing."),
+    ],
+)  # fmt: skip
+def test_by_order_it_is_said_in_pairs(chance, low, high, verdict, said):
+    order = Order(chance, low, high, 0.01, 0.01, carries=True)
+    c = Comparison("Whey", 6, 6, order=order, verdict=verdict, uncapped=verdict)
+    judgement = Judgement(Question("Plain water", kind="day"), "blocks", 12, None, (c,), ())
+    days = Wording("days", above="came later", below="came earlier")
+    assert sentence(c, judgement, days) == said
+    assert order_text(c, judgement, days) == ""
+    beside = replace(c, order=replace(order, carries=False))
+    assert order_text(beside, judgement, days).startswith("In ")
+
+
+def test_counts_say_their_percent_by_the_count_model():
+    c = Comparison("Whey", 6, 6, 1.5, percent=Percent(42.0, 5.0, 93.0))
+    counted = Judgement(Question("Plain water", kind="count"), "blocks", 12, 1.0, (c,), ())
+    assert percent_text(c, counted) == "+42 % (+5.0 % to +93 % fits), by a quasi-Poisson model."
+    assert percent_text(c, replace(counted, question=Question("Plain water"))) == ""
 
 
 @pytest.mark.parametrize(("verdict", "low", "high", "said"), DIFFERENCES)
@@ -101,7 +170,7 @@ def test_what_is_seen_and_not_shown_says_why(n, said):
     judgement = Judgement(Question("Plain water"), "one of each", n + 6, None, (c,), ())
     assert (
         sentence(c, judgement, CM)
-        == f"Whey grew plants about 2.5 cm taller than plain water, as far as the eye goes: {said}."
+        == f"Whey grew plants about 2.5 cm taller than Plain water, as far as the eye goes: {said}."
     )
     gone = Comparison("Whey", 0, 6)
     assert sentence(gone, judgement, CM) == "Whey could not be compared."
@@ -122,19 +191,20 @@ def test_the_headline_promises_no_more_than_was_asked(verdict, worth, said):
     ("needed", "n", "said"),
     [
         (None, 6, ""),
-        (14, 6, "About 14 units of each, 8 more than here, would settle it (8 times in 10, with noise as here)."),
-        (7, 6, "About 7 units of each, 1 more than here, would settle it (8 times in 10, with noise as here)."),
-        (6, 6, "A trial of this size settles it 8 times in 10 if the gap is what you wanted: repeat it."),
-        (3, 6, "A trial of this size settles it 8 times in 10 if the gap is what you wanted: repeat it."),
+        (Needed(8, 17, 29), 6, "8 to 29, most likely 17 units of each (6 here) would settle it 8 times in 10, if the "
+         "truth is what you want."),
+        (Needed(8, 17, None), 6, "8 or many more, most likely 17 units of each (6 here) would settle it 8 times in 10, "
+         "if the truth is what you want."),
+        (Needed(4, 6, 9), 6, "A trial of this size settles it 8 times in 10 if the truth is what you want: repeat it."),
     ],
-)
+)  # fmt: skip
 def test_what_would_settle_it(needed, n, said):
-    assert settling(Comparison("Whey", n, n + 2, 0.5, units_needed=needed)) == said
+    assert settling(Comparison("Whey", n, n + 2, 0.5, needed=needed)) == said
 
 
 def test_without_a_worth_nothing_is_said_of_wanting():
     said = sentence(*judged("better", 0.5, 1.5, worth=None), CM)
-    assert said == "Whey grew plants about 1.0 cm taller than plain water; anything from 0.50 to 1.5 cm fits."
+    assert said == "Whey grew plants about 1.0 cm taller than Plain water; anything from 0.50 to 1.5 cm fits."
 
 
 def test_no_worse_counts_from_the_side_that_hurts():
@@ -163,7 +233,7 @@ def test_the_ladder_in_one_sentence(p, said):
     assert told == f"Each step up the ladder: +0.60 cm (anything from +0.40 cm to +0.80 cm fits); {said}, p = {p:.3f}."
 
 
-def test_the_control_s_name_stands_inside_the_sentence():
-    c = Comparison("NPK", 6, 6, 1.0, verdict="better", low_adjusted=0.5, high_adjusted=1.5)
-    for control, told in (("Plain water", "plain water"), ("NPK, half", "NPK, half")):
-        assert f"taller than {told};" in sentence(c, Judgement(Question(control), "blocks", 12, 1.0, (c,), ()), CM)
+def test_names_stand_as_they_were_written():
+    c, judgement = judged("better", 0.5, 1.5)
+    for control in ("Plain water", "NPK, half", "Bed of the neighbour"):
+        assert f"taller than {control};" in sentence(c, replace(judgement, question=Question(control)), CM)

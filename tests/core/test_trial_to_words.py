@@ -42,8 +42,8 @@ def test_the_gain_is_found_with_the_start_taken_out(trial):
     assert judgement.design == "blocks"
     assert c.percent.estimate == pytest.approx(24, abs=1.5)
     assert c.verdict == "better_matters"
-    said = sentence(c, judgement, Wording.of(trial.asked[0].measure))
-    assert said.startswith("Comfrey steep grew plants about 24 % heavier than plain water; anything from ")
+    said = sentence(c, judgement, Wording.of(trial, trial.asked[0]))
+    assert said.startswith("Comfrey steep grew plants about 24 % heavier than Plain water (typical units: geometric ")
     assert "You wanted 15 %" in said
     assert headline(c, judgement) == "Better, and by enough to matter"
 
@@ -53,8 +53,9 @@ def test_departures_stand_in_the_ledger(trial):
     pours = (replace(trial.pours[0], status="skipped"), replace(trial.pours[1], status="due"))
     ended = replace(trial, pours=pours, deals=3, ended_on=DAY0 + timedelta(days=28), ended_reason="frost")
     lines = {line.rule: line for line in judge_trial(ended, trial.asked[0], readings).trust}
-    assert lines["rounds missed"].level == "caution"
-    assert "1 of 3 rounds" in text_of(lines["rounds missed"])
+    assert "nobody knows whether the units began alike" in " ".join(
+        text_of(line) for line in judge_trial(ended, trial.asked[0], readings).trust
+    )
     assert lines["lots"].level == "caution"
     assert "frost" in text_of(lines["ended early"])
     assert "applications 1 was skipped, and 1 is not on record" in text_of(lines["applied as planned"])
@@ -97,7 +98,7 @@ def test_nothing_to_judge_is_said(trial):
     [
         (6.0, 2.0, "even the cautious end is beyond that"),
         (0.0, 8.0, "came out alike"),
-        (0.0, 0.4, "so it may be nothing. About "),
+        (0.0, 0.4, "units of each (8 here) would settle it 8 times in 10"),
         (3.0, 50.0, "it is less than that"),
     ],
 )

@@ -42,7 +42,7 @@ def test_json_has_the_promised_shape():
 
 def test_the_difference_scale_and_the_readable_text():
     told = as_json("--treatments", "2", "--units", "8", "--scale", "difference", "--sd", "20", "--worth", "15")
-    assert told["detectable"] == pytest.approx(30.1, abs=0.2), "2.8 standard errors and a little"
+    assert told["detectable"] == pytest.approx(30.4, abs=0.2), "2.8 standard errors, and what own noise costs"
     words = plan("--treatments", "2", "--units", "3", "--worth", "30%").stdout
     assert "Smallest p of the shuffle test: 0.1, with 20 possible deals." in words
     alone = plan("--treatments", "2", "--units", "1", "--worth", "30%").stdout

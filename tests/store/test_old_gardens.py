@@ -195,12 +195,13 @@ def held(old, new, where="") -> list[str]:
 
 
 def told_alike(now, before):
-    """The same verdicts and counts, and figures that agree to nine digits; how the ledger puts it may be bettered."""
+    """The same verdicts and counts, and figures that agree to nine digits, or to 1 in ten million where they are less
+    than that; how the ledger puts it may be bettered."""
     if isinstance(before, dict):
         return now.keys() == before.keys() and all(told_alike(now[key], before[key]) for key in before if key != "text")
     if isinstance(before, list):
         return len(now) == len(before) and all(map(told_alike, now, before))
-    return now == (pytest.approx(before, rel=1e-9) if isinstance(before, float) else before)
+    return now == (pytest.approx(before, rel=1e-9, abs=1e-7) if isinstance(before, float) else before)
 
 
 def test_the_demo_of_the_third_version_comes_up_unchanged(garden_0003, clock):
@@ -218,8 +219,17 @@ def test_the_demo_of_the_third_version_comes_up_unchanged(garden_0003, clock):
         with Session(engine) as session:
             trial = load_trial(session, int(number))
             if "judgement" in before:
-                judgement = judge_trial(trial, trial.asked[0], readings_of(session, trial.id))
-                assert told_alike(json.loads(judgement_json(judgement)), before["judgement"])
+                judgement = json.loads(
+                    judgement_json(judge_trial(trial, trial.asked[0], readings_of(session, trial.id)))
+                )
+                # Since then each treatment is judged on its own noise too, and the ledger has other rules.
+                for side in (judgement, before["judgement"]):
+                    side.pop("trust")
+                    side["comparisons"] = [
+                        {key: told for key, told in each.items() if key not in ("own", "units_needed", "order")}
+                        for each in side["comparisons"]
+                    ]
+                assert told_alike(judgement, before["judgement"])
     engine.dispose()
 
 

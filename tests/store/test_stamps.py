@@ -18,6 +18,7 @@ NEW = (
 FRESH = {
     "trial": "UPDATE trial SET name = 'New' WHERE id = 2",
     "amendment": "INSERT INTO amendment VALUES (900, 2, '2026-05-01', 'worth', 'a', 'b', 'c', '')",
+    "look": "INSERT INTO look VALUES (900, 2, 9, '2026-05-01', '', 'why')",
     "spare_run": "INSERT INTO spare_run VALUES (900, 2, 'A', '2026-05-01', true, '', '')",
 }
 UNSTAMPED = {

@@ -99,7 +99,7 @@ def test_the_gap_ruler_lies_true(scale, worth):
     (c,) = judgement.comparisons
     ruler = gap_ruler(c, judgement, Wording("g"))
     low, high = ruler.interval
-    slope = (high - low) / (c.high_adjusted - c.low_adjusted)
+    slope = (high - low) / (c.carrying.high_adjusted - c.carrying.low_adjusted)
     assert (ruler.estimate - ruler.zero) / slope == pytest.approx(c.estimate, abs=0.01)
     assert (ruler.band[1] - ruler.zero) / slope == pytest.approx(judgement.question.band, abs=0.01)
     assert len(ruler.treated) == len(ruler.control) == 8

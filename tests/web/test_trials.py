@@ -17,6 +17,7 @@ PAGES = [
     "/trials",
     "/measures",
     "/help",
+    "/help/honesty",
     "/who",
     "/trials/1/units/1",
     "/trials/1/readings/1",

@@ -43,17 +43,16 @@ def chances_text(chances: Chances, prospect: Prospect) -> str:
     for truth, found in chances.shares.items():
         told = ", ".join(f"{verdict.replace('_', ' ')} {100 * share:.0f}" for verdict, share in found.items() if share)
         lines.append(f"{words[truth]}, out of 100 trials: {told}")
-    if chances.adjusted is None or chances.detectable is None:
+    if chances.own is None or chances.own_df is None or chances.detectable is None:
         lines.append("One unit of each can be described, never judged: take two or more.")
         return "\n".join(lines)
     detectable = as_typed(chances.detectable, prospect.scale)
     size = f"{detectable:.1f} %" if prospect.scale == "ratio" else figure(detectable)
-    alone = f"one pair alone: {100 * (chances.pairwise or 0):.0f}"
-    lines.append(f"The worth is found in {100 * chances.adjusted:.0f} of 100 ({alone}).")
+    even = f"{100 * (chances.adjusted or 0):.0f} if all are equally noisy"
+    lines.append(f"The worth is found in {100 * chances.own:.0f} of 100 ({even}).")
     lines.append(f"Found in 8 of 10: a gap of {size}.")
-    if chances.own is not None and chances.own_df is not None:
-        text = f"Each treatment judged by its own noise: the worth is found in {100 * chances.own:.0f} of 100"
-        lines.append(f"{text} ({chances.own_df:.1f} degrees of freedom instead of {prospect.df}).")
+    own = f"{chances.own_df:.1f} degrees of freedom instead of {prospect.df}"
+    lines.append(f"Each treatment is judged by its own noise: {own}.")
     lines.append(f"Any false “better” or “worse” for nothing: {100 * chances.family_false_alarm:.1f} of 100.")
     lines.append(f"Smallest p of the shuffle test: {chances.best_p:.2g}, with {chances.deals} possible deals.")
     lines.append(f"Simulated figures are within about ± {200 * chances.error:.1f} of 100.")

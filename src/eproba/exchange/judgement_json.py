@@ -2,16 +2,20 @@
 
 import json
 import math
-from collections.abc import Mapping
 from typing import Any
 
-from eproba.core.judging.judge import Comparison, Judgement
-from eproba.core.judging.own import OwnFigures
+from eproba.core.judging.judgement import Comparison, Judgement
+from eproba.core.judging.trust_line import TrustLine
+from eproba.core.judging.verdicts import percent
+from eproba.core.stats.series import Question
 from eproba.core.wording.ledger import text_of
 
+FIGURES = ("se", "df", "p", "low", "high", "p_adjusted", "low_adjusted", "high_adjusted")
 
-def judgement_json(judgement: Judgement, own: Mapping[str, OwnFigures] | None = None) -> str:
-    """The whole judgement as JSON text; never NaN. `own`: the figures on each treatment’s own noise, if asked."""
+
+def judgement_json(judgement: Judgement) -> str:
+    """The whole judgement as JSON text; never NaN. What only some judgements have (another kind than a quantity, a
+    cap, an order) stands only there."""
     question = judgement.question
     content = {
         "control": question.control,
@@ -20,30 +24,46 @@ def judgement_json(judgement: Judgement, own: Mapping[str, OwnFigures] | None = 
         "units": judgement.units,
         "confidence": question.confidence,
         "worth": question.worth,
-        "comparisons": [_comparison(each) | _own(each, own) for each in judgement.comparisons],
-        "trust": [{"rule": line.rule, "level": line.level, "text": text_of(line)} for line in judgement.trust],
+        **({} if question.kind == "quantity" else {"kind": question.kind}),
+        "comparisons": [_comparison(each, question) for each in judgement.comparisons],
+        "trust": [_line(line) for line in judgement.trust],
     }
     return json.dumps(_finite(content), ensure_ascii=False, allow_nan=False, indent=2)
 
 
-def _comparison(each: Comparison) -> dict[str, Any]:
-    names = ["treatment", "n", "n_control", "estimate", "se", "df", "p", "low", "high"]
-    names += ["p_adjusted", "low_adjusted", "high_adjusted"]
-    content = {name: getattr(each, name) for name in names}
-    percent = each.percent
-    content["percent"] = percent and {"estimate": percent.estimate, "low": percent.low, "high": percent.high}
+def _line(line: TrustLine) -> dict[str, Any]:
+    told = {"rule": line.rule, "level": line.level, "text": text_of(line)}
+    return told if line.cap is None else {**told, "cap": line.cap, "of": line.of or None}
+
+
+def _comparison(each: Comparison, question: Question) -> dict[str, Any]:
+    """The figures as if all were equally noisy stand beside the gap; `own` carries the verdict, or null."""
+    pooled, order = each.pooled, each.order
+    content: dict[str, Any] = {name: getattr(each, name) for name in ("treatment", "n", "n_control", "estimate")}
+    content |= {name: getattr(pooled, name, None) for name in FIGURES}
+    content["df"] = None if pooled is None else int(pooled.df)
+    content["percent"] = _percent(each, question)
     test = each.shuffle
     shuffle = {name: getattr(test, name, None) for name in ("gap", "p", "deals", "exact", "best_p", "low", "high")}
     content["shuffle"] = {**shuffle, "p_adjusted": each.shuffle_p_adjusted, "reason": each.shuffle_reason}
-    return {**content, "verdict": each.verdict, "units_needed": each.units_needed}
+    content["verdict"] = each.verdict
+    content["units_needed"] = None if each.needed is None else each.needed.likely
+    content["own"] = None if each.own is None else {name: getattr(each.own, name) for name in FIGURES}
+    if order is not None:
+        content["order"] = {name: getattr(order, name) for name in ("chance", "low", "high", "p", "p_adjusted")}
+    if each.capped_by:
+        content |= {"uncapped": each.uncapped, "capped_by": each.capped_by}
+    return content
 
 
-def _own(each: Comparison, own: Mapping[str, OwnFigures] | None) -> dict[str, Any]:
-    """The figures on its own noise; null where it has none."""
-    if own is None:
-        return {}
-    found = own.get(each.treatment)
-    return {"own": None if found is None else {**vars(found)}}
+def _percent(each: Comparison, question: Question) -> dict[str, Any] | None:
+    """In percent: of the pooled interval on the ratio scale, of the count model for counts."""
+    if each.percent is None:
+        return None
+    low, high = each.percent.low, each.percent.high
+    if question.scale == "ratio" and each.pooled is not None:
+        low, high = percent(each.pooled.low_adjusted), percent(each.pooled.high_adjusted)
+    return {"estimate": each.percent.estimate, "low": low, "high": high}
 
 
 def _finite(content: Any) -> Any:

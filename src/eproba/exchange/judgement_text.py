@@ -1,6 +1,6 @@
 """A judgement as plain text for the terminal: table, sentences, trust ledger."""
 
-from eproba.core.judging.judge import Comparison, Judgement
+from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.wording.ledger import text_of
 from eproba.core.wording.sentences import Wording, gap_text, headline, sentence
 
@@ -22,11 +22,15 @@ def _row(each: Comparison, judgement: Judgement, wording: Wording) -> tuple[str,
     def p(number: float | None) -> str:
         return "–" if number is None else f"{number:.4f}"
 
+    told, order = each.carrying, each.order
     span = "–"
-    if each.low_adjusted is not None and each.high_adjusted is not None:
-        ends = (gap_text(each.low_adjusted, judgement, wording), gap_text(each.high_adjusted, judgement, wording))
+    if order is not None and order.carries:
+        span = f"{100 * order.low:.0f} to {100 * order.high:.0f} of 100 above"
+    elif told is not None:
+        ends = (gap_text(told.low_adjusted, judgement, wording), gap_text(told.high_adjusted, judgement, wording))
         span = " to ".join(ends)
     gap = "–" if each.estimate is None else gap_text(each.estimate, judgement, wording)
     shuffled = p(each.shuffle.p if each.shuffle else None)
     counts = f"{each.n} : {each.n_control}"
-    return (each.treatment, counts, gap, span, p(each.p), p(each.p_adjusted), shuffled, headline(each, judgement))
+    alone = p(told.p if told else order.p if order else None)
+    return (each.treatment, counts, gap, span, alone, p(each.p_adjusted), shuffled, headline(each, judgement))

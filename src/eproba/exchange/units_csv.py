@@ -1,18 +1,20 @@
 """A CSV of units, ready to judge: columns unit, treatment, value, and block, row, column, baseline where present."""
 
+import math
 import unicodedata
 from collections.abc import Sequence
 
 from eproba.core.errors import EprobaError
-from eproba.core.stats.series import CannotJudge, UnitValue
+from eproba.core.stats.series import CannotJudge, Kind, UnitValue
 from eproba.core.words import parse_number
 from eproba.exchange.table import TableError, TableRow, read_table
 
+NOT_YET = "not yet"
 NEEDED = ("unit", "treatment", "value")
 
 
-def read_units(raw: bytes) -> tuple[list[UnitValue], list[int]]:
-    """The units and the file line of each.
+def read_units(raw: bytes, kind: Kind = "quantity") -> tuple[list[UnitValue], list[int]]:
+    """The units and the file line of each; of days, “not yet” is a value too.
 
     Raises
     ------
@@ -23,7 +25,7 @@ def read_units(raw: bytes) -> tuple[list[UnitValue], list[int]]:
     if not rows:
         raise TableError("there is a header but no unit below it", 2)
     _check_case(rows)
-    return [_unit(row) for row in rows], [row.line for row in rows]
+    return [_unit(row, kind) for row in rows], [row.line for row in rows]
 
 
 def label(text: str) -> str:
@@ -32,17 +34,27 @@ def label(text: str) -> str:
 
 
 def _check_case(rows: Sequence[TableRow]) -> None:
-    """Two treatments whose names differ in capitals alone are a question, not a guess. Raises TableError."""
+    """Two treatments whose names differ in capitals alone, or are one number written in two ways (1.1 and 1.100), are
+    a question, not a guess. Raises TableError."""
     seen: dict[str, str] = {}
     for row in rows:
         name = label(row.cells["treatment"])
-        other = seen.setdefault(name.casefold(), name)
+        other = seen.setdefault(_as_meant(name), name)
         if other != name:
-            text = f"“{other}” and “{name}” differ in capitals alone: write them alike, or give one another name"
+            how = "differ in capitals alone" if other.casefold() == name.casefold() else "are one number"
+            text = f"“{other}” and “{name}” {how}: write them alike, or give one another name"
             raise TableError(text, row.line, "treatment")
 
 
-def _unit(row: TableRow) -> UnitValue:
+def _as_meant(name: str) -> str:
+    """What two ways of writing a name have in common."""
+    try:
+        return f"{float(name.replace(',', '.')):.12g}"
+    except ValueError:
+        return name.casefold()
+
+
+def _unit(row: TableRow, kind: Kind) -> UnitValue:
     cells = row.cells
     for name in ("unit", "treatment"):
         if not cells[name]:
@@ -50,7 +62,7 @@ def _unit(row: TableRow) -> UnitValue:
     return UnitValue(
         unit=label(cells["unit"]),
         treatment=label(cells["treatment"]),
-        value=_number(row, "value"),
+        value=math.inf if kind == "day" and cells["value"].casefold() == NOT_YET else _number(row, "value"),
         block=label(cells.get("block", "")) or None,
         row=label(cells.get("row", "")) or None,
         column=label(cells.get("column", "")) or None,

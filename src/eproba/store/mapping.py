@@ -1,7 +1,7 @@
 """Rows ↔ core objects, in this one place."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -12,6 +12,7 @@ from eproba.core.trial.model import (
     Amendment,
     Asked,
     Declared,
+    EarlyLook,
     Pour,
     Reading,
     Round,
@@ -25,6 +26,7 @@ from eproba.core.trial.model import (
 from eproba.store.tables import (
     AmendmentRow,
     CorrectionRow,
+    LookRow,
     OwnMeasureRow,
     PourChangeRow,
     PourRow,
@@ -50,6 +52,7 @@ class TrialParts:
     pours: Sequence[PourRow]
     amendments: Sequence[AmendmentRow]
     spare_runs: Sequence[SpareRunRow]
+    looks: Sequence[LookRow]
 
 
 def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]) -> Trial:
@@ -86,10 +89,11 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
         compared=row.compared,
         blind=row.blind,
         batches=row.batches,
-        rules=rules_from(row.rules),
+        rules=_rules_shown(row, asked),
         declared=declared_from(row),
         amendments=tuple(amendment_from(each) for each in parts.amendments),
         spare_runs=tuple(spare_run_from(each) for each in parts.spare_runs),
+        looks=tuple(EarlyLook(each.id, each.day, each.at, each.by, each.reason) for each in parts.looks),
         key=row.key,
         started_on=row.started_on,
         closed_at=_local(row.closed_at),
@@ -100,7 +104,7 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
 
 def worth_from(row: TrialRow, asked: Sequence[Asked]) -> float | None:
     """The worth in the unit that is shown; a share stays one."""
-    if row.worth is None or row.scale == "ratio" or not asked:
+    if row.worth is None or row.scale == "ratio" or row.summary == "time_to" or not asked:
         return row.worth
     return asked[0].measure.conversion.apart_shown(row.worth)
 
@@ -114,6 +118,14 @@ def declared_from(row: TrialRow) -> Declared | None:
     if row.declared_at is None:
         return None
     return Declared(at=row.declared_at, facts=row.declaration or {}, fingerprint=row.fingerprint)
+
+
+def _rules_shown(row: TrialRow, asked: Sequence[Asked]) -> Rules:
+    """The rules, with the level to be reached in the unit that is shown."""
+    rules = rules_from(row.rules)
+    if rules.level is None or not asked:
+        return rules
+    return replace(rules, level=asked[0].measure.conversion.shown(rules.level))
 
 
 def rules_from(kept: Mapping[str, Any]) -> Rules:

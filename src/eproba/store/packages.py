@@ -15,6 +15,7 @@ from eproba.store.tables import (
     BatchEventRow,
     BatchRow,
     CorrectionRow,
+    LookRow,
     MeasurePictureRow,
     OwnMeasureRow,
     OwnRecipeRow,
@@ -42,7 +43,8 @@ TABLES: Mapping[str, type[SQLModel]] = {
     "trials": TrialRow, "treatments": TreatmentRow, "units": UnitRow, "measures": TrialMeasureRow, "rounds": RoundRow,
     "readings": ReadingRow, "repeats": RepeatRow, "corrections": CorrectionRow, "batches": BatchRow,
     "batch_events": BatchEventRow, "batch_changes": BatchChangeRow, "pours": PourRow, "pour_changes": PourChangeRow,
-    "takings": TakingRow, "amendments": AmendmentRow, "spare_runs": SpareRunRow, "unit_events": UnitEventRow,
+    "takings": TakingRow, "amendments": AmendmentRow, "spare_runs": SpareRunRow, "looks": LookRow,
+    "unit_events": UnitEventRow,
     "samples": SampleRow, "pictures": PictureRow,
 }  # fmt: skip
 KINDS: Mapping[type[Any], Kind] = {

@@ -494,6 +494,19 @@ class SpareRunRow(SQLModel, table=True):
     by: str = ""
 
 
+class LookRow(SQLModel, table=True):
+    """The envelope opened before the decision day; once a day."""
+
+    __tablename__ = "look"
+    __table_args__ = (UniqueConstraint("trial_id", "day"),)
+    id: int = _number()
+    trial_id: int = _of("trial.id")
+    day: int
+    at: datetime = _moment()
+    by: str = ""
+    reason: str = ""
+
+
 class AmendmentRow(SQLModel, table=True):
     """A change to a declared plan, with its reason."""
 

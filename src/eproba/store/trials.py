@@ -17,6 +17,7 @@ from eproba.store.mapping import TrialParts, trial_from
 from eproba.store.measures import household_system, measures_named
 from eproba.store.tables import (
     AmendmentRow,
+    LookRow,
     PourRow,
     RoundRow,
     SpareRunRow,
@@ -57,6 +58,7 @@ def _fetched(session: Session, trial_id: int, _stamp: UUID, _system: System) -> 
         rounds=_all(session, RoundRow, trial_id, RoundRow.day),
         pours=_all(session, PourRow, trial_id, PourRow.day, PourRow.letter),
         amendments=_all(session, AmendmentRow, trial_id, AmendmentRow.id),
+        looks=_all(session, LookRow, trial_id, LookRow.day),
         spare_runs=_all(session, SpareRunRow, trial_id, SpareRunRow.id),
     )
     return trial_from(found[0], parts, measures_named(session, [each.measure_key for each in parts.asked]))

@@ -3,12 +3,13 @@
 from collections import defaultdict
 from dataclasses import replace
 
-from eproba.core.judging.trust import TrustLine
+from eproba.core.judging.trust_line import TrustLine
 from eproba.core.trial.doses import litres_a_m2, planned_dose, unequal
 from eproba.core.trial.model import Pour, Trial
 
 RULE = "applied as planned"
 LATE_DAYS = 1  # a day's shift is a gardener's life
+MOST_MISSING = 1 / 3  # of the applications: beyond that the verdict is hardly about the treatment as planned
 SHORT = 0.9  # of the planned amount
 
 
@@ -39,6 +40,8 @@ def _missing(trial: Trial) -> list[TrustLine]:
     if not (skipped or undone):
         return []
     evidence = {"skipped": len(skipped), "undone": len(undone), "of": len(trial.pours)}
+    if (len(skipped) + len(undone)) / len(trial.pours) > MOST_MISSING:
+        return [TrustLine(RULE, "cap", "mostly not given", evidence, "direction")]
     return [TrustLine(RULE, "caution", "skipped or not on record", evidence)]
 
 

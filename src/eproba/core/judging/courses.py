@@ -38,7 +38,9 @@ def true_day(trial: Trial, reading: Reading, planned: int) -> int:
     return planned if reading.read_at is None else trial.day_of(reading.read_at.date())
 
 
-def last_round_day(trial: Trial, by_unit: dict[int, Points]) -> int | None:
-    """The planned day of the last round in which the measure was read, after day 0 and up to the decision day."""
-    days = [point.planned for points in by_unit.values() for point in points if 0 < point.planned <= trial.decision_day]
+def last_round_day(trial: Trial, by_unit: dict[int, Points], at: int | None = None) -> int | None:
+    """The planned day of the last round in which the measure was read, after day 0 and up to the decision day (or
+    `at`, before it)."""
+    end = trial.decision_day if at is None else min(at, trial.decision_day)
+    days = [point.planned for points in by_unit.values() for point in points if 0 < point.planned <= end]
     return max(days, default=None)

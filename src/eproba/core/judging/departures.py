@@ -1,20 +1,35 @@
 """Trust lines that the plan and its conduct give: declaration, crossing, batches, crops, departures."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import date
 
 from eproba.core.judging.applications import applications
 from eproba.core.judging.courses import courses, true_day
-from eproba.core.judging.trust import TrustLine
+from eproba.core.judging.judgement import Judgement
+from eproba.core.judging.trust import ONE_IN_20
+from eproba.core.judging.trust_line import TrustLine
+from eproba.core.judging.verdicts import percent
+from eproba.core.stats.neighbours import neighbours_alike
+from eproba.core.stats.summaries import Points
+from eproba.core.trial.amendments import Evidence
 from eproba.core.trial.declaration import short, untold
 from eproba.core.trial.ground import borders
 from eproba.core.trial.hours import hours_off, window_of
 from eproba.core.trial.model import Asked, Reading, Trial
 
+NEAR_ENOUGH = 0.1  # of the trial's length: so near, another day may stand in for the one declared
+FEWEST_PLACES = 8
 
-def plan_lines(trial: Trial, asked: Asked, readings: Sequence[Reading]) -> list[TrustLine]:
-    """Every line that only the trial's own record can give."""
+
+def plan_lines(
+    trial: Trial, asked: Asked, readings: Sequence[Reading], judgement: Judgement, early: bool = False
+) -> list[TrustLine]:
+    """Every line that only the trial's own record can give; `early`: it is an early look that is judged."""
     return [
         *declared(trial),
+        *settled_late(trial, readings),
+        *decision_day(trial, asked, readings, judgement, early),
+        *looks(trial, judgement),
         *crossing(trial, asked),
         *batches(trial),
         *crops(trial),
@@ -22,9 +37,127 @@ def plan_lines(trial: Trial, asked: Asked, readings: Sequence[Reading]) -> list[
         *read_elsewhen(trial, readings),
         *read_off_hours(trial, readings),
         *able_to_answer(trial, asked, readings),
+        *gradient(trial, judgement),
+        *levels(judgement, asked),
         *spare_runs(trial),
         *conduct(trial),
     ]
+
+
+def settled_late(trial: Trial, readings: Sequence[Reading]) -> list[TrustLine]:
+    """Lots dealt after day 0, a plan declared when its first answer was in already, a start laid in the past."""
+    lines = []
+    if trial.dealt_at.date() > trial.start_on:
+        evidence = {"day": trial.day_of(trial.dealt_at.date())}
+        lines.append(TrustLine("lots", "cap", "dealt after the start", evidence, "described"))
+    answered = _first_answer(trial, readings)
+    if trial.declared is not None and answered is not None and trial.declared.at.date() > answered:
+        evidence = {"day": trial.day_of(trial.declared.at.date()), "answer": trial.day_of(answered)}
+        lines.append(TrustLine("declared", "cap", "declared after an answer", evidence, "described"))
+    if trial.made_at is not None and trial.made_at.date() > trial.start_on:
+        evidence = {"day": trial.day_of(trial.made_at.date())}
+        lines.append(TrustLine("declared", "caution", "laid down late", evidence))
+    return lines
+
+
+def _first_answer(trial: Trial, readings: Sequence[Reading]) -> date | None:
+    """The day of the first reading of the first measure that followed an application."""
+    poured = [pour.done_on for pour in trial.pours if pour.status == "poured" and pour.done_on is not None]
+    first, planned = trial.asked[0].measure.key, {each.id: each.day for each in trial.rounds}
+    days = [
+        trial.date_of(planned[each.round_id]) if each.read_at is None else each.read_at.date()
+        for each in readings
+        if each.measure_key == first and each.value is not None
+    ]
+    return min((day for day in days if day > min(poured)), default=None) if poured else None
+
+
+def decision_day(
+    trial: Trial, asked: Asked, readings: Iterable[Reading], judgement: Judgement, early: bool
+) -> list[TrustLine]:
+    """Whether the day that was declared is the day that was judged: another stands in for it only where it lies within
+    a tenth of the trial's length. Units that were truly read on another day are named with theirs."""
+    day = judgement.day
+    if early or trial.ended_on is not None or day is None:
+        return []
+    if day == trial.decision_day:
+        others = [
+            (code, point.day)
+            for code, points in _by_code(trial, courses(trial, asked, readings))
+            for point in points
+            if point.planned == day != point.day
+        ]
+        says = "judged on its day, some on others" if others else "judged on its day"
+        return [TrustLine("decision day", "note", says, {"day": day, "others": others})]
+    evidence = {"day": day, "of": trial.decision_day}
+    if trial.decision_day - day <= NEAR_ENOUGH * trial.decision_day:
+        return [TrustLine("decision day", "caution", "judged near its day", evidence)]
+    return [TrustLine("decision day", "cap", "judged on another day", evidence, "described")]
+
+
+def _by_code(trial: Trial, by_unit: Mapping[int, Points]) -> list[tuple[str, Points]]:
+    return [(unit.code, by_unit[unit.id]) for unit in sorted(trial.units, key=lambda each: each.walk)]
+
+
+def looks(trial: Trial, judgement: Judgement) -> list[TrustLine]:
+    """Early looks that this judgement pays for."""
+    before = [look.day for look in trial.looks if judgement.day is None or look.day < judgement.day]
+    if not before:
+        return []
+    evidence = {"days": before, "confidence": judgement.question.confidence}
+    return [TrustLine("early looks", "caution", "looked before", evidence)]
+
+
+def corrections(found: Evidence) -> list[TrustLine]:
+    """Readings and applications that were changed with the envelope open: how many, by whom, what the verdict was."""
+    readings, pours = found.after_opening, found.pours_after_opening
+    if not readings and not pours:
+        return []
+    who = sorted({each.by for each in readings if each.by} | {each.by for each in pours if each.by})
+    before = next((each.verdict_before for each in readings if each.verdict_before), "")
+    evidence = {"readings": len(readings), "pours": len(pours), "who": who or ["somebody"], "before": before}
+    says = "changed after the opening" if before else "changed after the opening, unjudged"
+    return [TrustLine("changed after the opening", "caution", says, evidence)]
+
+
+def misled(trial: Trial, asked: Asked, marks: Mapping[str, Sequence[str]]) -> list[TrustLine]:
+    """Treatments that act on the reading itself, and not by way of the plant or the soil: `marks` by letter."""
+    why = asked.measure.misled
+    return [
+        TrustLine("a reading misled", "caution", "misled", {"treatment": each.name, "why": why[mark]}, of=each.name)
+        for each in trial.treatments
+        for mark in marks.get(each.letter, ())
+        if mark in why and each.letter != trial.control
+    ]
+
+
+def gradient(trial: Trial, judgement: Judgement) -> list[TrustLine]:
+    """Neighbours still alike when blocks and treatments are taken out: something runs across the ground."""
+    cuts = {unit.code: unit.cut for unit in trial.units}
+    left = [(cuts[code], residual) for code, residual in judgement.residuals if code in cuts]
+    if len(left) < FEWEST_PLACES or judgement.noise_sd is None:
+        return []
+    places = [(cut.place, cut.x_cm + cut.width_cm / 2, cut.y_cm + cut.length_cm / 2) for cut, _ in left]
+    p = neighbours_alike(places, [residual for _, residual in left])
+    if p is None or p > ONE_IN_20:
+        return []
+    return [TrustLine("gradient left", "caution", "neighbours alike", {"p": p})]
+
+
+def levels(judgement: Judgement, asked: Asked) -> list[TrustLine]:
+    """Whether the gap is another for every crop or batch."""
+    lines, ratio = [], judgement.question.scale == "ratio"
+    unit = "%" if ratio else asked.measure.judged_unit
+    for each in judgement.levels:
+        gaps = [(level.name, percent(level.gap) if ratio else level.gap, unit, level.blocks) for level in each.levels]
+        evidence = {"treatment": each.treatment, "kind": each.kind, "gaps": gaps, "p": each.p}
+        if each.p is None:
+            lines.append(TrustLine(f"by {each.kind}", "note", "one block each", evidence, of=each.treatment))
+        elif each.p <= ONE_IN_20:
+            lines.append(TrustLine(f"by {each.kind}", "caution", "another for each", evidence, of=each.treatment))
+        else:
+            lines.append(TrustLine(f"by {each.kind}", "note", "alike for each", evidence, of=each.treatment))
+    return lines
 
 
 def declared(trial: Trial) -> list[TrustLine]:

@@ -1,18 +1,27 @@
 """A trial with its readings → what is judged."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
+from eproba.core.judging.comparisons import with_trust
 from eproba.core.judging.courses import courses, last_round_day
 from eproba.core.judging.departures import plan_lines
-from eproba.core.judging.judge import Judgement, judge
-from eproba.core.judging.trust import Circumstances
-from eproba.core.stats.series import CannotJudge, Question, UnitValue
+from eproba.core.judging.envelope import confidence_at
+from eproba.core.judging.judge import judge
+from eproba.core.judging.judgement import Judgement
+from eproba.core.judging.levels import levels_of
+from eproba.core.judging.trust_line import Circumstances
+from eproba.core.measuring import measures
+from eproba.core.stats.series import CannotJudge, Kind, Question, UnitValue
 from eproba.core.stats.summaries import Points, day_of_event, summarise
 from eproba.core.trial.doses import is_poured
 from eproba.core.trial.model import Asked, Reading, Trial
 
 SHUFFLE_SEED = 1
+KINDS: Mapping[measures.Kind, Kind] = {
+    "quantity": "quantity", "worked out": "quantity", "photo": "quantity", "count": "count", "proportion": "proportion",
+    "yes or no": "proportion", "score": "score", "class": "class", "day": "day",
+}  # fmt: skip
 
 
 def question_of(trial: Trial, asked: Asked) -> Question:
@@ -23,18 +32,22 @@ def question_of(trial: Trial, asked: Asked) -> Question:
         no_worse = trial.no_worse and trial.worth is not None
         return Question(
             control,
-            trial.scale,
+            "difference" if trial.summary == "time_to" else trial.scale,
             trial.worth,
             trial.lower_is_better,
             no_worse=no_worse,
             ladder=ladder,
-            ranked=trial.ranked,
+            ranked=trial.ranked or len(trial.treatments) > 2,
+            kind="day" if trial.summary == "time_to" else KINDS[asked.measure.kind],
         )
-    return Question(control, asked.measure.scale, None, asked.measure.lower_is_better, ladder=ladder)
+    kind = KINDS[asked.measure.kind]
+    return Question(control, asked.measure.scale, None, asked.measure.lower_is_better, ladder=ladder, kind=kind)
 
 
-def unit_values(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> tuple[UnitValue, ...]:
-    """One number a unit, lost units with None.
+def unit_values(
+    trial: Trial, asked: Asked, readings: Iterable[Reading], at: int | None = None
+) -> tuple[UnitValue, ...]:
+    """One number a unit, lost units with None; `at`: judged on what was read by that day.
 
     Raises
     ------
@@ -42,7 +55,7 @@ def unit_values(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> tupl
         While no reading after day 0 is in.
     """
     by_unit = courses(trial, asked, readings)
-    last_day = last_round_day(trial, by_unit)
+    last_day = last_round_day(trial, by_unit, at)
     if last_day is None:
         raise CannotJudge(f"There is no reading of {asked.measure.name.lower()} after day 0 yet.")
     name = {each.letter: each.name for each in trial.treatments}
@@ -62,27 +75,40 @@ def _summed_up(trial: Trial, asked: Asked, points: Points, last_day: int) -> tup
     """One unit's number and its baseline; a day has no baseline, since nothing had happened yet."""
     if asked.measure.kind == "day":
         return day_of_event(points, last_day), None
-    return summarise(points, trial.summary, question_of(trial, asked).scale, last_day)
+    scale = asked.measure.scale if asked is not trial.asked[0] else trial.scale
+    summary = "last" if asked is not trial.asked[0] and trial.summary == "time_to" else trial.summary
+    return summarise(points, summary, scale, last_day, trial.rules.level)
 
 
-def circumstances_of(trial: Trial, readings: Iterable[Reading]) -> Circumstances:
+def circumstances_of(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> Circumstances:
     """What the trial knows beside the numbers."""
-    read = {reading.round_id for reading in readings if reading.value is not None}
+    read: dict[int, set[int]] = {}
+    for reading in readings:
+        if reading.value is not None and reading.measure_key == asked.measure.key:
+            read.setdefault(reading.round_id, set()).add(reading.unit_id)
     end = trial.day_of(trial.ended_on) if trial.ended_on else trial.decision_day
-    due = [each for each in trial.rounds if each.day <= end]
+    due = [each for each in trial.rounds if each.day <= end and asked in trial.asked_in(each)]
     control = trial.treatment(trial.control)
+    partly = [
+        each.day for each in due if each.id in read and len(read[each.id]) < len(trial.living(trial.date_of(each.day)))
+    ]
     return Circumstances(
         control_role=control.role,
         poured=any(is_poured(each.amount_unit) and each.amount for each in trial.treatments),
         rounds_due=len(due),
         rounds_missed=sum(each.id not in read for each in due),
+        rounds_partly=tuple(partly),
         baseline_taken=any(each.id in read for each in trial.rounds if each.day <= 0),
         deals=trial.deals,
     )
 
 
-def judge_trial(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> Judgement:
-    """Judge one measure of a trial.
+def judge_trial(trial: Trial, asked: Asked, readings: Iterable[Reading], at: int | None = None) -> Judgement:
+    """Judge one measure of a trial, at the price that the looks before the decision day leave.
+
+    Parameters
+    ----------
+    at : the day of an early look; None: the decision day, or the day on which the trial was ended.
 
     Raises
     ------
@@ -90,8 +116,19 @@ def judge_trial(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> Judg
         Where readings are missing or can't be judged; the message is for the gardener.
     """
     kept = tuple(readings)
-    values = unit_values(trial, asked, kept)
-    judgement = judge(values, question_of(trial, asked), circumstances_of(trial, kept), SHUFFLE_SEED)
+    ended = None if trial.ended_on is None else trial.day_of(trial.ended_on)
+    day = at if at is not None else ended
+    values = unit_values(trial, asked, kept, day)
+    question = replace(question_of(trial, asked), confidence=confidence_of(trial, day))
+    judgement = judge(values, question, circumstances_of(trial, asked, kept), SHUFFLE_SEED)
     order = [each.name for each in trial.treatments]
     comparisons = tuple(sorted(judgement.comparisons, key=lambda each: order.index(each.treatment)))
-    return replace(judgement, comparisons=comparisons, trust=judgement.trust + tuple(plan_lines(trial, asked, kept)))
+    last = last_round_day(trial, courses(trial, asked, kept), day)
+    judgement = replace(judgement, comparisons=comparisons, levels=levels_of(trial, values, question), day=last)
+    return with_trust(judgement, plan_lines(trial, asked, kept, judgement, early=at is not None))
+
+
+def confidence_of(trial: Trial, day: int | None) -> float:
+    """The confidence of a judgement on a day (None: the decision day), with the looks before it paid for."""
+    end = trial.decision_day if day is None else min(day, trial.decision_day)
+    return confidence_at(end, trial.decision_day, [look.day for look in trial.looks])

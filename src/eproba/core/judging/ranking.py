@@ -4,9 +4,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
+import numpy as np
+
 from eproba.core.stats.all_pairs import all_pairs_bound, all_pairs_p
-from eproba.core.stats.linear import Array
-from eproba.core.stats.own_noise import OwnGap, own_gaps
+from eproba.core.stats.linear import Array, Fit
+from eproba.core.stats.own_noise import own_gaps
 from eproba.core.stats.series import Question, UnitValue
 
 
@@ -43,12 +45,23 @@ class Ranking:
         return tuple(each.second if each.first == name else each.first for each in open_pairs)
 
 
-def rank(units: Sequence[UnitValue], values: Array, baseline: Array | None, question: Question) -> Ranking | None:
+@dataclass(frozen=True)
+class _Gap:
+    """One pair's gap with its error on the noise of the two."""
+
+    estimate: float
+    se: float
+    df: float
+
+
+def rank(
+    units: Sequence[UnitValue], model: Fit, others: Sequence[str], values: Array, question: Question
+) -> Ranking | None:
     """Rank every treatment that has two units or more, each pair on the noise of its own.
 
     Parameters
     ----------
-    units, values, baseline : as `stats.own_noise.own_gaps` takes them.
+    units, values : (n,) and (n, 1), what the model was fitted to; `others` its treatments beside the control.
     question : says which way is better.
 
     Returns
@@ -60,11 +73,18 @@ def rank(units: Sequence[UnitValue], values: Array, baseline: Array | None, ques
     ----------
     Games & Howell (1976), see `stats.all_pairs`.
     """
-    present = dict.fromkeys(unit.treatment for unit in units)
+    present = (question.control, *others)
     names = [name for name in present if sum(unit.treatment == name for unit in units) >= 2]
     pairs = list(combinations(names, 2))
-    gaps = zip(pairs, own_gaps(units, values, baseline, pairs), strict=True)
-    known = {pair: gap for pair, gap in gaps if gap is not None}
+    if not pairs:
+        return None
+    contrasts = np.array([[float(name == b) - float(name == a) for name in others] for a, b in pairs])
+    gaps = own_gaps(model, [unit.treatment for unit in units], -contrasts, values)
+    known = {
+        pair: _Gap(float(gaps.estimates[i, 0]), float(gaps.se[i, 0]), float(gaps.df[i, 0]))
+        for i, pair in enumerate(pairs)
+        if np.isfinite(gaps.df[i, 0])
+    }
     told = [name for name in names if sum(name in pair for pair in known) == len(names) - 1]
     if len(told) < 2:
         return None
@@ -74,13 +94,13 @@ def rank(units: Sequence[UnitValue], values: Array, baseline: Array | None, ques
     return Ranking(tuple(order), tuple(ranked))
 
 
-def _standing(name: str, known: dict[tuple[str, str], OwnGap]) -> float:
+def _standing(name: str, known: dict[tuple[str, str], _Gap]) -> float:
     """How far above all the others together."""
     up = sum(gap.estimate for (first, _), gap in known.items() if first == name)
     return up - sum(gap.estimate for (_, second), gap in known.items() if second == name)
 
 
-def _pair(known: dict[tuple[str, str], OwnGap], first: str, second: str, count: int, question: Question) -> Pair:
+def _pair(known: dict[tuple[str, str], _Gap], first: str, second: str, count: int, question: Question) -> Pair:
     turned = (first, second) not in known
     gap = known[(second, first) if turned else (first, second)]
     seen = -gap.estimate if turned else gap.estimate

@@ -1,68 +1,127 @@
-"""The trust ledger: each rule with its evidence and its consequence; the sentences are in `wording.ledger`.
+"""The trust ledger: each rule with its evidence and its effect; the sentences are in `wording.ledger`.
 
 A *note* is in order or merely worth knowing; a *caution* weakens the verdict in the reader's mind; a *cap* limits the
-verdict itself.
+verdict itself: to its direction, or to a description. Limits are set so that a rule fires in at most 1 of 20 clean
+trials (`benchmarks/honesty` counts it).
+
+References
+----------
+Brown, M. B. & Forsythe, A. B. (1974). Robust tests for the equality of variances. JASA 69.
+Fisher, R. A. (1935). The Design of Experiments (the exact test of losses).
+Leys, C. et al. (2013). Detecting outliers. Journal of Experimental Social Psychology 49 (median absolute deviation).
 """
 
+import math
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import Literal
+from statistics import median
 
 import numpy as np
+from scipy import special
 
-from eproba.core.stats.linear import Array
-from eproba.core.stats.series import Question, UnitValue
+from eproba.core.judging.figures import Figures
+from eproba.core.judging.judgement import Comparison
+from eproba.core.judging.trust_line import Circumstances, Level, TrustLine
+from eproba.core.stats.linear import Array, basis, clear_of, nuisance_span
+from eproba.core.stats.series import UnitValue
 from eproba.core.stats.shuffle import ShuffleTest
 
-Level = Literal["note", "caution", "cap"]
-BASELINE_GAP = 0.25
-OUTLIER = 3.5 * 1.4826
-NOISE_RATIO = 2.0
+ONE_IN_20, ONE_IN_10 = 0.05, 0.1
+FAR, FAR_OF_FEW = 3.8, 7.0  # scaled MADs, and so much more divided by the units: 1 in 20 clean trials has one beyond
+MAD_TO_SD = 1.4826
 
 
-@dataclass(frozen=True)
-class TrustLine:
-    """One line of the ledger: the rule, how far it reaches, which sentence it says, and the evidence in it."""
+def ledger(figures: Figures, comparisons: Sequence[Comparison], circumstances: Circumstances | None) -> list[TrustLine]:
+    """Every line that the numbers of one measure give, with those of the circumstances."""
+    units, model, question = figures.units, figures.fit, figures.question
+    lost = [unit for unit in figures.every if unit.value is None]
+    lines = sizes(figures.counts, question.control, units, lost)
+    lines += losses(figures.every, question.control)
+    lines.append(lots(circumstances))
+    if circumstances is not None:
+        lines.append(control_kind(circumstances))
+        lines += rounds(circumstances)
+    compared = comparisons[: len(figures.others)]
+    lines += [
+        not_told_apart(c.treatment)
+        for i, c in enumerate(compared)
+        if not model.estimable[i] and min(c.n, c.n_control) > 1
+    ]
+    if figures.open_ended:
+        lines.append(TrustLine("not yet", "note", "not yet", {"units": sum(u.value == math.inf for u in units)}))
+        return lines
+    if model.df < 1 or model.noiseless:
+        if max(c.n for c in comparisons) > 1 and question.kind != "class":
+            lines.append(noiseless(model.df < 1))
+        return lines
+    lines += [
+        TrustLine("own noise", "note", "pooled stands in", {"treatment": c.treatment})
+        for c in compared
+        if c.own is None and c.pooled is not None
+    ]
+    lines += baseline_alike(figures)
+    lines += baseline_gaps(units, figures.filled)
+    lines += outliers(units, model.residuals)
+    lines += unequal_noise(units, model.residuals)
+    tests = [c.shuffle for c in comparisons if c.shuffle is not None]
+    calm = question.kind == "quantity" and not any(line.rule == "outliers" for line in lines)
+    lines += shuffle_reach(tests, normal=calm)
+    for c in comparisons:
+        lines += model_and_shuffle(c, len(tests))
+    return lines
 
-    rule: str
-    level: Level
-    says: str
-    evidence: Mapping[str, object] = field(default_factory=dict, hash=False)
 
-
-@dataclass(frozen=True)
-class Circumstances:
-    """What is known of a trial beside its numbers; the command line knows none of it.
-
-    `control_role` is the control's role; `poured` whether the other treatments are liquids; `rounds_due` and
-    `rounds_missed` count the rounds up to the decision day; `deals` how often the lots were dealt.
-    """
-
-    control_role: str
-    poured: bool
-    rounds_due: int
-    rounds_missed: int
-    baseline_taken: bool
-    deals: int
-
-
-def sizes(units: Sequence[UnitValue], lost: Sequence[UnitValue], treatments: Sequence[str]) -> list[TrustLine]:
+def sizes(
+    counts: Mapping[str, int], control: str, units: Sequence[UnitValue], lost: Sequence[UnitValue]
+) -> list[TrustLine]:
     """Replication: one unit a treatment is a story, not a trial."""
-    counts = {name: sum(unit.treatment == name for unit in units) for name in treatments}
     lines = []
     lonely = [name for name, n in counts.items() if n == 1]
-    if lonely:
-        lines.append(TrustLine("replication", "cap", "one unit", {"treatments": lonely}))
+    if control in lonely:
+        lines.append(TrustLine("replication", "cap", "one unit", {"treatments": lonely}, "described"))
+    elif lonely:
+        lines += [
+            TrustLine("replication", "cap", "one unit", {"treatments": [name]}, "described", name) for name in lonely
+        ]
     elif min(counts.values()) < 4:
-        lines.append(TrustLine("replication", "caution", "few units", {"counts": counts}))
+        lines.append(TrustLine("replication", "caution", "few units", {"counts": dict(counts)}))
     else:
-        lines.append(TrustLine("replication", "note", "units", {"counts": counts}))
+        lines.append(TrustLine("replication", "note", "units", {"counts": dict(counts)}))
     if lost:
         share = len(lost) / (len(lost) + len(units))
         named = [f"{unit.unit} ({unit.treatment})" for unit in lost]
         lines.append(TrustLine("lost units", "caution" if share > 0.1 else "note", "lost units", {"units": named}))
     return lines
+
+
+def losses(every: Sequence[UnitValue], control: str) -> list[TrustLine]:
+    """Units lost more often in one treatment than in the control, by Fisher's exact test among all treatments."""
+    counts: dict[str, list[int]] = defaultdict(lambda: [0, 0])
+    for unit in every:
+        counts[unit.treatment][unit.value is None] += 1
+    others = [name for name in counts if name != control]
+    lines = []
+    for name in others:
+        p = fisher(*counts[name], *counts[control])
+        if p * len(others) <= ONE_IN_10:
+            evidence = {
+                "treatment": name, "lost": counts[name][1], "of": sum(counts[name]), "control": counts[control][1],
+                "of_control": sum(counts[control]),
+            }  # fmt: skip
+            lines.append(TrustLine("lost by treatment", "caution", "lost unevenly", evidence, of=name))
+    return lines
+
+
+def fisher(kept: int, lost: int, kept_control: int, lost_control: int) -> float:
+    """Two-sided p of Fisher's exact test for a table of two by two."""
+    here, there, gone = kept + lost, kept_control + lost_control, lost + lost_control
+
+    def ways(k: int) -> int:
+        return math.comb(here, k) * math.comb(there, gone - k)
+
+    seen = ways(lost)
+    possible = range(max(0, gone - there), min(here, gone) + 1)
+    return sum(ways(k) for k in possible if ways(k) <= seen) / math.comb(here + there, gone)
 
 
 def lots(circumstances: Circumstances | None) -> TrustLine:
@@ -94,29 +153,67 @@ def rounds(circumstances: Circumstances) -> list[TrustLine]:
     if missed:
         level: Level = "caution" if missed * 4 >= due else "note"
         lines.append(TrustLine("rounds missed", level, "rounds missed", {"missed": missed, "due": due}))
-    elif due:
+    if circumstances.rounds_partly:
+        lines.append(TrustLine("rounds missed", "caution", "partly read", {"days": circumstances.rounds_partly}))
+    elif due and not missed:
         lines.append(TrustLine("rounds missed", "note", "all rounds", {"due": due}))
     return lines
 
 
-def baseline_alike(units: Sequence[UnitValue], question: Question, others: Sequence[str]) -> list[TrustLine]:
-    """Standardised gap of the baselines; no test, since the lots make any gap chance (Altman 1985)."""
-    groups = _grouped(units, [unit.baseline for unit in units])
-    control = groups.get(question.control, [])
-    apart: list[tuple[str, float]] = []
-    for name in others:
-        group = groups.get(name, [])
-        if len(group) < 2 or len(control) < 2:
-            continue
-        spread = np.sqrt((np.var(group, ddof=1) + np.var(control, ddof=1)) / 2)
-        gap = float((np.mean(group) - np.mean(control)) / spread) if spread > 0 else 0.0
-        if abs(gap) > BASELINE_GAP:
-            apart.append((name, gap))
-    if not any(groups.values()):
+def baseline_alike(figures: Figures) -> list[TrustLine]:
+    """Whether the groups began further apart than lots would give, or wholly apart.
+
+    The F test of treatments among the baselines, blocks taken out; wholly apart (no unit of one beside any of the
+    other) caps, where lots give that in less than 1 of 20 trials.
+    """
+    question, kept = figures.question, [unit for unit in figures.units if unit.baseline is not None]
+    groups = _grouped(kept, [unit.baseline for unit in kept])
+    if not figures.covariate or len(groups) < 2:
         return []
-    if apart:
-        return [TrustLine("baseline alike", "caution", "began apart", {"apart": apart})]
+    control = groups.get(question.control, [])
+    lines = []
+    for name in figures.others:
+        group = groups.get(name, [])
+        if min(len(group), len(control)) < 2 or not (max(group) < min(control) or min(group) > max(control)):
+            continue
+        if 2 / math.comb(len(group) + len(control), len(group)) * len(figures.others) <= ONE_IN_20:
+            evidence = {"treatment": name, "side": "above" if min(group) > max(control) else "below"}
+            lines.append(TrustLine("baseline alike", "cap", "began wholly apart", evidence, "described", name))
+    if lines:
+        return lines
+    p = _f_test(kept)
+    if p is None:
+        return []
+    if p <= ONE_IN_20:
+        return [TrustLine("baseline alike", "caution", "began apart", {"apart": _apart(groups, figures), "p": p})]
     return [TrustLine("baseline alike", "note", "began alike")]
+
+
+def _f_test(units: Sequence[UnitValue]) -> float | None:
+    """p of the F test between treatments of the baselines; None where nothing is left over."""
+    start = np.array([unit.baseline or 0.0 for unit in units])[:, None]
+    names = list(dict.fromkeys(unit.treatment for unit in units))
+    span = nuisance_span(units, None)
+    indicator = clear_of(span, np.array([[unit.treatment == name for name in names] for unit in units], dtype=float))
+    treatments = basis(indicator[:, np.linalg.norm(indicator, axis=0) > 1e-9])
+    left = clear_of(span, start - start[0])
+    within = clear_of(treatments, left)
+    between = float((left**2).sum() - (within**2).sum())
+    df, left_df = treatments.shape[1], len(units) - span.shape[1] - treatments.shape[1]
+    if df < 1 or left_df < 1 or not float((within**2).sum()) > 0:
+        return None
+    return float(special.fdtrc(df, left_df, between / df / (float((within**2).sum()) / left_df)))
+
+
+def _apart(groups: Mapping[str, Sequence[float]], figures: Figures) -> list[tuple[str, float]]:
+    """How far each group began from the control, in what units of a group differ by."""
+    spread = math.sqrt(float(np.mean([np.var(group, ddof=1) for group in groups.values() if len(group) > 1])))
+    middle = float(np.mean(groups[figures.question.control]))
+    return [
+        (name, (float(np.mean(groups[name])) - middle) / spread)
+        for name in figures.others
+        if spread > 0 and name in groups
+    ]
 
 
 def baseline_gaps(units: Sequence[UnitValue], filled: int) -> list[TrustLine]:
@@ -127,60 +224,73 @@ def baseline_gaps(units: Sequence[UnitValue], filled: int) -> list[TrustLine]:
     return [TrustLine("baseline missing", level, "baseline filled in", {"filled": filled, "units": len(units)})]
 
 
+def outlying(residuals: Array) -> list[int]:
+    """Positions of residuals far off: beyond 3.8 scaled MADs, further where the units are few."""
+    centre = median(residuals.tolist())
+    mad = median(np.abs(residuals - centre).tolist())
+    limit = (FAR + FAR_OF_FEW / len(residuals)) * MAD_TO_SD * mad
+    return np.flatnonzero(np.abs(residuals - centre) > limit).tolist() if mad > 0 else []
+
+
 def outliers(units: Sequence[UnitValue], residuals: Array) -> list[TrustLine]:
-    """Residuals beyond 3.5 × 1.4826 MAD: named, never dropped."""
-    centre = float(np.median(residuals))
-    mad = float(np.median(np.abs(residuals - centre)))
-    if mad <= 0:
-        return []
-    far = [u.unit for u, r in zip(units, residuals, strict=True) if abs(r - centre) > OUTLIER * mad]
-    if not far:
-        return []
-    return [TrustLine("outliers", "caution", "far off", {"units": far})]
+    """Units far off: named, never dropped."""
+    far = [units[i].unit for i in outlying(residuals)]
+    return [TrustLine("outliers", "caution", "far off", {"units": far})] if far else []
 
 
 def unequal_noise(units: Sequence[UnitValue], residuals: Array) -> list[TrustLine]:
-    """One group scatters more than twice as much as another, while the interval pools the noise."""
-    groups = {name: group for name, group in _grouped(units, list(residuals)).items() if len(group) >= 3}
-    spreads = {name: float(np.sqrt(np.mean(np.square(group)))) for name, group in groups.items()}
-    if len(spreads) < 2 or min(spreads.values()) <= 0:
+    """One treatment scatters more than another (Brown–Forsythe, 1 in 20): told, since the interval takes it already."""
+    groups = [group for group in _grouped(units, residuals.tolist()).items() if len(group[1]) >= 3]
+    if len(groups) < 2:
         return []
-    calm, wild = min(spreads, key=lambda n: spreads[n]), max(spreads, key=lambda n: spreads[n])
-    times = spreads[wild] / spreads[calm]
-    if times <= NOISE_RATIO:
+    apart = [np.abs(np.array(group) - median(group)) for _, group in groups]
+    means = np.array([each.mean() for each in apart])
+    within = float(sum(((each - each.mean()) ** 2).sum() for each in apart))
+    size, count = sum(len(each) for each in apart), len(apart)
+    overall = float(np.concatenate(apart).mean())
+    between = float(sum(len(each) * (mean - overall) ** 2 for each, mean in zip(apart, means, strict=True)))
+    if within <= 0 or means.min() <= 0:
         return []
-    return [TrustLine("unequal noise", "caution", "unequal noise", {"wild": wild, "calm": calm, "times": times})]
+    p = float(special.fdtrc(count - 1, size - count, between / (count - 1) / (within / (size - count))))
+    if p > ONE_IN_20:
+        return []
+    calm, wild = groups[int(means.argmin())][0], groups[int(means.argmax())][0]
+    evidence = {"wild": wild, "calm": calm, "times": float(means.max() / means.min())}
+    return [TrustLine("unequal noise", "note", "unequal noise", evidence)]
 
 
-def shuffle_reach(tests: Sequence[ShuffleTest]) -> list[TrustLine]:
-    """Whether the lots can pass 1 in 20 at all, as many comparisons as there are (Holm)."""
+def shuffle_reach(tests: Sequence[ShuffleTest], normal: bool) -> list[TrustLine]:
+    """Whether the lots can pass 1 in 20 at all, as many comparisons as there are (Holm).
+
+    Then only the model can settle it, where what it supposes was looked at: a quantity without units far off.
+    """
     smallest = max((test.best_p for test in tests), default=0.0)
-    if smallest * len(tests) < 0.05:
+    if smallest * len(tests) < ONE_IN_20:
         return []
     evidence = {"best": 1 / smallest, "comparisons": len(tests)}
-    return [TrustLine("shuffle reach", "note", "out of reach", evidence)]
+    return [TrustLine("shuffle reach", "note", "out of reach, model" if normal else "out of reach", evidence)]
 
 
-def model_and_shuffle(
-    name: str, p_adjusted: float | None, test: ShuffleTest | None, shuffle_p_adjusted: float | None, family: int
-) -> list[TrustLine]:
+def model_and_shuffle(comparison: Comparison, family: int) -> list[TrustLine]:
     """Model and shuffle test on different sides of 1 in 20, where the lots could reach it."""
-    if p_adjusted is None or test is None or shuffle_p_adjusted is None or test.best_p * family >= 0.05:
+    test, model, shuffle = comparison.shuffle, comparison.p_adjusted, comparison.shuffle_p_adjusted
+    if model is None or test is None or shuffle is None or test.best_p * family >= ONE_IN_20:
         return []
-    if (p_adjusted < 0.05) == (shuffle_p_adjusted < 0.05):
+    if (model < ONE_IN_20) == (shuffle < ONE_IN_20):
         return []
-    evidence = {"treatment": name, "model": p_adjusted, "shuffle": shuffle_p_adjusted}
-    return [TrustLine("model and shuffle disagree", "caution", "model and shuffle disagree", evidence)]
+    evidence = {"treatment": comparison.treatment, "model": model, "shuffle": shuffle}
+    says = "model and shuffle disagree"
+    return [TrustLine("model and shuffle disagree", "caution", says, evidence, of=comparison.treatment)]
 
 
 def noiseless(none_left: bool) -> TrustLine:
     """No noise to measure the gap with."""
-    return TrustLine("no noise to measure", "cap", "nothing left over" if none_left else "all alike")
+    return TrustLine("no noise to measure", "cap", "nothing left over" if none_left else "all alike", {}, "described")
 
 
 def not_told_apart(name: str) -> TrustLine:
     """Treatment and block (or row, column, another treatment) always go together."""
-    return TrustLine("told apart", "cap", "never shares a block", {"treatment": name})
+    return TrustLine("told apart", "cap", "never shares a block", {"treatment": name}, "described", name)
 
 
 def _grouped(units: Sequence[UnitValue], numbers: Sequence[float | None]) -> dict[str, list[float]]:

@@ -27,20 +27,33 @@ _MIRROR: dict[Verdict, Verdict] = {
 }
 
 
+Cap = Literal["direction", "described"]
+
+
+def capped(verdict: Verdict, cap: Cap) -> Verdict:
+    """The most that may be said under a cap: the direction alone (how much of it is left open), or a description."""
+    if cap == "described" or verdict == "seen_not_shown":
+        return "seen_not_shown"
+    if verdict in ("better_matters", "better", "better_trivial"):
+        return "better"
+    return "worse" if verdict in ("worse_matters", "worse", "worse_trivial") else "cannot_tell"
+
+
 def verdict_of(
     low: float | None, high: float | None, band: float | None, lower_is_better: bool, no_worse: bool = False
 ) -> Verdict:
     """Judge the simultaneous interval against 0 and ± band (both on the scale of the estimates).
 
     Shown means strictly beyond: an interval that ends at 0 or at the band shows nothing more. With `no_worse` the band
-    is the margin that may be given away: whatever lies wholly above its lower end, and is not shown to be better, is
-    `no_worse` (Piaggio et al. 2012, JAMA 308: the same interval answers both questions).
+    is the margin that may be given away: what lies wholly above its lower end, and is not shown to be better or worse,
+    is `no_worse` (Piaggio et al. 2012, JAMA 308: the same interval answers both questions); shown to be worse, but by
+    less than the margin, it is `worse_trivial`.
     """
     if low is None or high is None:
         return "seen_not_shown"
     if lower_is_better:
         low, high = -high, -low
-    if no_worse and band is not None and low <= 0 and low > -band:
+    if no_worse and band is not None and low <= 0 <= high and low > -band:
         return "no_worse"
     return _upward(low, high, band)
 

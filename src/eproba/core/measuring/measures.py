@@ -53,7 +53,8 @@ class Measure:
     `when` it is asked (`hours` after a pour); `calculator` works it out from what is asked instead; `target`: the band
     in which it is well; `beside`: measures that must stand beside it; `cautions`: what is dangerous about it;
     `parts`: the classes that a count is made of; `at`: its hour (“dusk”); `adds_up`: its rounds are added; `judged`:
-    whether it is ever more than something beside the verdict. `kept_in`: the unit of the record, where the household
+    whether it is ever more than something beside the verdict; `misled_by`: “mark: why”, what marks of a recipe act on
+    the reading itself. `kept_in`: the unit of the record, where the household
     has another (see `as_shown`).
     """
 
@@ -97,6 +98,7 @@ class Measure:
     judged: bool = True
     at: str = ""
     parts: tuple[str, ...] = ()
+    misled_by: tuple[str, ...] = ()
     kept_in: str = ""
 
     def __post_init__(self) -> None:
@@ -132,6 +134,8 @@ class Measure:
             raise MeasureError(f"{self.key}: more and less must hold the word {{gap}}")
         if (self.answers_from is not None or self.answers_to is not None) != bool(self.silent):
             raise MeasureError(f"{self.key}: answers_from or answers_to go with silent, which says why")
+        if any(": " not in each for each in self.misled_by):
+            raise MeasureError(f"{self.key}: misled_by is “mark: why”")
         if self.levels and self.low + len(self.levels) - 1 != self.high:
             raise MeasureError(f"{self.key}: one description for each step from {self.low:g} to {self.high:g}")
 
@@ -162,6 +166,11 @@ class Measure:
         return self.noise
 
     @property
+    def misled(self) -> dict[str, str]:
+        """Why a treatment with a mark (“dark”, “sugar” …) acts on the reading itself."""
+        return dict(each.split(": ", 1) for each in self.misled_by)
+
+    @property
     def reading_share(self) -> float | None:
         """How much of the variance between units read once is the reading's own; None where nobody knows."""
         unit = self.noise_cv if self.noise_cv is not None else self.noise_sd
@@ -175,8 +184,8 @@ class Measure:
 
     @property
     def can_be_first(self) -> bool:
-        """Whether it can carry a verdict as it is judged now."""
-        return self.judged and not self.by_order
+        """Whether it can carry a verdict."""
+        return self.judged
 
     @property
     def in_percent_points(self) -> bool:

@@ -20,14 +20,14 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import optimize
+from scipy import optimize, special
 
 from eproba.core.errors import EprobaError
-from eproba.core.judging.judge import gap_correlation
 from eproba.core.judging.verdicts import VERDICTS, Verdict, verdict_of
-from eproba.core.stats.linear import Fit, basis, fit, nuisance, without
-from eproba.core.stats.many_to_one import critical_value
-from eproba.core.stats.sample_size import chance_beyond, even_correlation, noise_df, power, shift_of
+from eproba.core.stats.linear import fit
+from eproba.core.stats.many_to_one import critical_value, own_bounds
+from eproba.core.stats.own_noise import OwnGaps, own_gaps
+from eproba.core.stats.sample_size import bound_df, chance_beyond, even_bound, noise_df, own_noise_df, power, shift_of
 from eproba.core.stats.series import Scale, UnitValue, band_of
 from eproba.core.stats.shuffle import best_p, count_deals
 
@@ -104,10 +104,10 @@ class Prospect:
 class Chances:
     """What such trials end in. Shares by verdict for one treatment whose truth is as named while the others do nothing.
 
-    `pairwise`, `adjusted`: chance to show a true worth, without and with the adjustment for many treatments; `own` the
-    adjusted one where each treatment is judged by its own noise, with `own_df` degrees of freedom; None, as
-    `detectable`, where nothing can be judged. `detectable`: the gap (a fraction on the ratio scale) that the adjusted
-    comparison finds in 8 of 10. `error`: no share is further off than this Monte Carlo standard error.
+    `own`: the chance to show a true worth, each treatment judged by its own noise with `own_df` degrees of freedom and
+    adjusted for many: what the verdict goes by. `pairwise`, `adjusted`: if all were equally noisy, without and with the
+    adjustment. All None, as `detectable`, where nothing can be judged. `detectable`: the gap (a fraction on the ratio
+    scale) that is found in 8 of 10. `error`: no share is further off than this Monte Carlo standard error.
     """
 
     best_p: float | None
@@ -159,55 +159,59 @@ def pairwise_power(prospect: Prospect) -> float | None:
 
 
 def adjusted_power(prospect: Prospect) -> float | None:
-    """The same with the bound for many treatments against one control: what the verdict goes by."""
-    return None if prospect.df < 1 else _adjusted(prospect, prospect.gap)
+    """The same with the bound for many treatments against one control."""
+    return None if prospect.df < 1 else _beyond(prospect, prospect.gap, prospect.df, prospect.df)
 
 
-def _adjusted(prospect: Prospect, gap: float) -> float:
-    bound = critical_value(even_correlation(prospect.treatments - 1), prospect.df, 0.95)
-    return chance_beyond(shift_of(gap, prospect.sd, prospect.units), prospect.df, bound, not prospect.no_worse)
+def _beyond(prospect: Prospect, gap: float, df: float, found_df: float) -> float:
+    """`df` of the noise as it is, `found_df` of the noise as such a trial finds it, which sets the bound."""
+    bound = even_bound(prospect.treatments - 1, found_df)
+    return chance_beyond(shift_of(gap, prospect.sd, prospect.units), df, bound, not prospect.no_worse)
 
 
 def own_df(prospect: Prospect) -> float | None:
     """Degrees of freedom of one gap's own-noise standard error (HC2), where all treatments are in truth equally noisy.
 
-    df = (Σ_g tr A_g)² / Σ_gh tr(A_g A_h), A = M·diag(w²/(1 − h))·M, with A_g its columns of treatment g; None where no
-    noise can be told.
+    Of the very model that judges, with one working variance for all; None where no noise can be told.
     """
     if prospect.df < 1:
         return None
+    if not prospect.square:
+        df = own_noise_df(prospect.treatments, prospect.units, prospect.blocks)
+        return df if df >= 1 else None
     names = [f"treatment {i}" for i in range(prospect.treatments)]
     units = _units(prospect, names)
-    others = nuisance(units, None)
-    indicator = np.array([[unit.treatment == name for name in names[1:]] for unit in units], dtype=float)
-    cleared, q = without(others, indicator), basis(np.hstack([others, indicator]))
-    hat = q @ q.T
-    left, weights = 1 - np.diag(hat), (cleared @ np.linalg.pinv(cleared.T @ cleared))[:, 0]
-    if (left < 1e-9).any():
-        return None
-    middle = np.eye(len(units)) - hat
-    spread = middle @ np.diag(weights**2 / left) @ middle
+    model = fit(units, names[1:], np.zeros((len(units), 1)), None)
+    share = model.weights[0] ** 2 / model.room
+    middle = np.eye(len(units)) - model.span @ model.span.T
+    spread = middle @ np.diag(share) @ middle
     return float(np.trace(spread) ** 2 / (spread**2).sum())
 
 
 def own_power(prospect: Prospect) -> float | None:
-    """Chance to show a true worth where each treatment is judged by its own noise: fewer df, so a wider interval."""
+    """Chance to show a true worth, each treatment judged by its own noise: what the verdict goes by."""
     df = own_df(prospect)
-    if df is None:
-        return None
-    bound = critical_value(even_correlation(prospect.treatments - 1), df, 0.95)
-    return chance_beyond(shift_of(prospect.gap, prospect.sd, prospect.units), df, bound, not prospect.no_worse)
+    return None if df is None else _beyond(prospect, prospect.gap, df, _found_df(prospect, df))
+
+
+def _found_df(prospect: Prospect, df: float) -> float:
+    return bound_df(df, prospect.units, prospect.blocks or prospect.square)
 
 
 def detectable(prospect: Prospect, chance: float = 0.8) -> float | None:
-    """The gap (for “no worse”: the margin) that the adjusted comparison finds so often, on the worth's scale."""
-    if prospect.df < 1:
+    """The gap (for “no worse”: the margin) that is found so often, on the worth's scale."""
+    df = own_df(prospect)
+    if df is None:
         return None
-    unit = prospect.sd * math.sqrt(2 / prospect.units)
+    unit, found_df = prospect.sd * math.sqrt(2 / prospect.units), _found_df(prospect, df)
     high = unit
-    while _adjusted(prospect, high) < chance:
+    while _beyond(prospect, high, df, found_df) < chance:
         high *= 2
-    gap = float(optimize.brentq(lambda each: _adjusted(prospect, each) - chance, 1e-9 * unit, high, xtol=1e-9 * unit))
+
+    def over(gap: float) -> float:
+        return _beyond(prospect, gap, df, found_df) - chance
+
+    gap = float(optimize.brentq(over, 1e-9 * unit, high, xtol=1e-9 * unit))
     return math.expm1(gap) if prospect.scale == "ratio" else gap
 
 
@@ -230,18 +234,39 @@ def simulated(prospect: Prospect, trials: int, seed: int) -> tuple[dict[Truth, d
         described = {verdict: float(verdict == "seen_not_shown") for verdict in _possible(prospect)}
         return {truth: dict(described) for truth in TIMES}, 0.0
     noise = np.random.default_rng(seed).normal(0.0, prospect.sd, (len(units), trials))
-    treated = np.array([unit.treatment == names[1] for unit in units])[:, None]
+    model = fit(units, names[1:], noise, None)
+    judged = list(range(len(names) - 1))
+    gaps = own_gaps(model, [unit.treatment for unit in units], np.eye(len(judged)), noise)
     # “No worse” is lost on the other side: the truths are then worse by the margin and by twice the margin.
     gap = -prospect.gap if prospect.no_worse else prospect.gap
-    values = np.hstack([noise + times * gap * treated for times in TIMES.values()])
-    model = fit(units, names[1:], values, None)
-    low, high = _intervals(model)
+    bounds = _bounds_where_they_matter(gaps, gap, prospect)
+    half = bounds * gaps.se
     shares = {}
-    for i, truth in enumerate(TIMES):
-        ours = slice(i * trials, (i + 1) * trials)
-        shares[truth] = _shares(low[0, ours], high[0, ours], prospect)
-    false = (low[:, :trials] > 0) | (high[:, :trials] < 0)
+    for truth, times in TIMES.items():
+        shares[truth] = _shares(gaps.estimates[0] + times * gap, half[0], prospect)
+    false = np.abs(gaps.estimates) > half
     return shares, float(false.any(axis=0).mean())
+
+
+def _bounds_where_they_matter(gaps: OwnGaps, gap: float, prospect: Prospect) -> Array:
+    """The bound of every gap's |t| in every simulated trial (k, trials): exact where a verdict hangs on it.
+
+    It lies between Student's own and Šidák's; where both give the same verdicts, nothing hangs on it.
+    """
+    k, trials = gaps.se.shape
+    lowest, highest = (-special.stdtrit(gaps.df, (1 - share) / 2) for share in (0.95, 0.95 ** (1 / k)))
+    marks = {0.0, prospect.gap, -prospect.gap}
+    edges = {mark - times * gap for mark in marks for times in TIMES.values()}
+    hangs = np.zeros(trials, dtype=bool)
+    for edge in edges:
+        away = np.abs(gaps.estimates - edge) / gaps.se
+        hangs |= ((away >= lowest) & (away <= highest)).any(axis=0)
+    bounds = np.asarray((lowest + highest) / 2)
+    if k > 1 and hangs.any():
+        part = gaps.covariance[hangs]
+        size = np.sqrt(np.diagonal(part, axis1=1, axis2=2))
+        bounds[:, hangs] = own_bounds(part / (size[:, :, None] * size[:, None, :]), gaps.df[:, hangs].T, 0.95).T
+    return bounds
 
 
 def _units(prospect: Prospect, names: list[str]) -> list[UnitValue]:
@@ -259,17 +284,10 @@ def _units(prospect: Prospect, names: list[str]) -> list[UnitValue]:
     ]
 
 
-def _intervals(model: Fit) -> tuple[Array, Array]:
-    """The simultaneous interval of every gap in every simulated trial: two arrays (k, trials)."""
-    bound = critical_value(gap_correlation(model.unscaled, range(len(model.estimates))), model.df, 0.95)
-    half = bound * np.sqrt(np.diag(model.unscaled))[:, None] * model.noise_sd[None, :]
-    return model.estimates - half, model.estimates + half
-
-
-def _shares(low: Array, high: Array, prospect: Prospect) -> dict[Verdict, float]:
-    ends = zip(low.tolist(), high.tolist(), strict=True)
+def _shares(gaps: Array, half: Array, prospect: Prospect) -> dict[Verdict, float]:
+    ends = zip((gaps - half).tolist(), (gaps + half).tolist(), strict=True)
     counts = Counter(verdict_of(a, b, prospect.gap, False, prospect.no_worse) for a, b in ends)
-    return {verdict: counts[verdict] / len(low) for verdict in _possible(prospect)}
+    return {verdict: counts[verdict] / len(gaps) for verdict in _possible(prospect)}
 
 
 def _possible(prospect: Prospect) -> tuple[Verdict, ...]:

@@ -65,6 +65,7 @@ class MeasurePart:
     sown: int | None
     also: tuple[str, ...]
     summary: Summary
+    level: float | None = None
 
     @property
     def asked(self) -> tuple[str, ...]:
@@ -308,6 +309,7 @@ def plan_of(draft: Draft, known: Known) -> Plan:
             repeats=rules.repeats,
             handling=rules.handling,
             crops=rules.crops,
+            level=measure.level if measure.summary == "time_to" else None,
         ),
         hours=hours_of(draft, rounds, grid, doses, known),
         pours=doses.pours,

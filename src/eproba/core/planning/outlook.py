@@ -11,12 +11,13 @@ from dataclasses import dataclass, replace
 
 from scipy import stats
 
-from eproba.core.measuring.measures import Measure, OwnNoise
-from eproba.core.planning.chance import ChanceError, Chances, Prospect, adjusted_power, chances, table
+from eproba.core.measuring.measures import OWN_NOISE, Measure, OwnNoise
+from eproba.core.planning.chance import ChanceError, Chances, Prospect, chances, own_power, table
 from eproba.core.planning.cutter import GRADIENT_SHARE, Proposal, noise_after_sorting, noise_without_blocks
 from eproba.core.planning.draft import MeasurePart
 from eproba.core.stats.sample_size import units_needed
 from eproba.core.stats.series import Scale
+from eproba.core.stats.summaries import Summary
 from eproba.core.trial.ground import Site
 from eproba.core.trial.lots import in_blocks
 from eproba.core.trial.worth import Worth
@@ -80,11 +81,25 @@ class Outlook:
     helps: tuple[Help, ...]
 
 
-def noise_of(measure: Measure, scale: Scale, typed: float | None, own: OwnNoise | None) -> Noise:
-    """Typed, else the catalogue's, drawn towards the gardener's own trials by how much is known from them."""
+def noise_of(
+    measure: Measure,
+    scale: Scale,
+    typed: float | None,
+    own: OwnNoise | None,
+    summary: Summary = "last",
+    days: int = 1,
+) -> Noise:
+    """Typed, else the catalogue's, drawn towards the gardener's own trials by how much is known from them.
+
+    Of a rate, what values differ by is shared out over the days; of the day of reaching a level, nothing is known but
+    what days usually differ by.
+    """
     if typed is not None:
         return Noise(typed, "as you typed it", typed, typed)
-    usual = _sd(measure.noise_on(scale), scale)
+    if summary == "time_to":
+        return Noise(OWN_NOISE["day"], "a guess: units differ by days", OWN_NOISE["day"] / 2, 2 * OWN_NOISE["day"])
+    usual = _sd(measure.noise_on(scale), scale) / (days if summary == "rate" else 1)
+    own = None if summary == "rate" else own
     df = CATALOGUE_DF + (own.df if own else 0.0)
     sd = math.sqrt((CATALOGUE_DF * usual**2 + (own.df * own.sd**2 if own else 0.0)) / df)
     ends = [math.sqrt(df / stats.chi2.ppf(share, df)) for share in ((1 + LIKELY) / 2, (1 - LIKELY) / 2)]
@@ -139,7 +154,7 @@ def shown_proposals(
     for each in found:
         factor = _noise_factor(each, site, sizes, treatments)
         prospect = prospect_of(measure, treatments, each, noise.value * factor)
-        shown.append(ProposalShown(each, adjusted_power(prospect), _words(each, site, prospect, noise)))
+        shown.append(ProposalShown(each, own_power(prospect), _words(each, site, prospect, noise)))
     return shown
 
 
@@ -150,17 +165,17 @@ def _noise_factor(proposal: Proposal, site: Site, sizes: tuple[float, ...], trea
 
 
 def _words(proposal: Proposal, site: Site, prospect: Prospect, noise: Noise) -> str:
-    chance = adjusted_power(prospect)
+    chance = own_power(prospect)
     if chance is None:
         return "Seen, never shown: with one of each nobody can tell the treatment from its place."
     worth = Worth(prospect.worth, prospect.scale).words("")
     text = f"Finds {'no worse by' if prospect.no_worse else 'a true'} {worth} in {100 * chance:.0f} of 100"
     if proposal.key == "sorted":
-        plain = adjusted_power(replace(prospect, noise=noise.value)) or 0.0
+        plain = own_power(replace(prospect, noise=noise.value)) or 0.0
         return f"{text}; the same pots unsorted in {100 * plain:.0f}, if size foretells the end as it mostly does."
     if in_blocks(proposal.dealing) and site.gradient is not None:
         free = replace(prospect, blocks=False, noise=noise.value * noise_without_blocks(site))
-        gain = f"anywhere on this gradient in {100 * (adjusted_power(free) or 0.0):.0f}"
+        gain = f"anywhere on this gradient in {100 * (own_power(free) or 0.0):.0f}"
         return f"{text}; {gain} (it is taken to make {100 * GRADIENT_SHARE:.0f} % of the differences)."
     beds = [place for place in site.places if not place.standing]
     if len(beds) >= prospect.treatments:
@@ -171,7 +186,7 @@ def _words(proposal: Proposal, site: Site, prospect: Prospect, noise: Noise) -> 
 def outlook(prospect: Prospect, noise: Noise, help_with: tuple[Help, ...]) -> Outlook:
     """The chance page of a plan."""
     worths = tuple(float(f"{prospect.worth * step:.2g}") for step in WORTH_STEPS)
-    ends = [adjusted_power(replace(prospect, noise=_kept(each))) or 0.0 for each in (noise.high, noise.low)]
+    ends = [own_power(replace(prospect, noise=_kept(each))) or 0.0 for each in (noise.high, noise.low)]
     return Outlook(
         prospect=prospect,
         noise=noise,
@@ -192,7 +207,7 @@ def _kept(noise: float) -> float:
 
 def settling(prospect: Prospect) -> int | None:
     """Units of each that show the worth in 8 of 10, where the plan has fewer; squares can't take more."""
-    if prospect.square or (adjusted_power(prospect) or 0.0) >= 0.8:
+    if prospect.square or (own_power(prospect) or 0.0) >= 0.8:
         return None
     rivals = prospect.treatments - 1
     return units_needed(prospect.gap, prospect.sd, rivals, prospect.blocks, no_worse=prospect.no_worse)
@@ -201,7 +216,7 @@ def settling(prospect: Prospect) -> int | None:
 def helps(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure], baseline: bool) -> tuple[Help, ...]:
     """What would make the answer clearer, the most helpful first: more units, more readings, fewer treatments, a
     quieter measure."""
-    now = adjusted_power(prospect) or 0.0
+    now = own_power(prospect) or 0.0
     found = [*_more_units(prospect), *_more_readings(prospect, measure, known), *_fewer(prospect)]
     found += _baseline(prospect, baseline) + _quieter(prospect, measure, known)
     better = [each for each in found if each.chance > now + 0.005]
@@ -214,7 +229,7 @@ def _more_units(prospect: Prospect) -> list[Help]:
     units = min(max(settling(prospect) or prospect.units + 2, prospect.units + 1), HELPED_UNITS)
     if units <= prospect.units:
         return []
-    chance = adjusted_power(replace(prospect, units=units)) or 0.0
+    chance = own_power(replace(prospect, units=units)) or 0.0
     return [Help(f"units-{units}", f"{units} units of each instead of {prospect.units}", chance)]
 
 
@@ -226,7 +241,7 @@ def _more_readings(prospect: Prospect, measure: MeasurePart, known: dict[str, Me
     share = known[measure.measure].reading_share if measure.measure in known else None
     share = READING_SHARE if share is None else share
     left = (1 - share + share / more) / (1 - share + share / measure.per_unit)
-    chance = adjusted_power(replace(prospect, noise=prospect.noise * math.sqrt(left))) or 0.0
+    chance = own_power(replace(prospect, noise=prospect.noise * math.sqrt(left))) or 0.0
     return [Help(f"readings-{more}", f"{more} readings of each unit, averaged, instead of {measure.per_unit}", chance)]
 
 
@@ -235,14 +250,14 @@ def _fewer(prospect: Prospect) -> list[Help]:
     if prospect.treatments < 3 or prospect.square:
         return []
     units = prospect.units * prospect.treatments // (prospect.treatments - 1)
-    chance = adjusted_power(replace(prospect, treatments=prospect.treatments - 1, units=units)) or 0.0
+    chance = own_power(replace(prospect, treatments=prospect.treatments - 1, units=units)) or 0.0
     return [Help("treatments", f"One treatment less, {units} units of each on the same ground", chance)]
 
 
 def _baseline(prospect: Prospect, there: bool) -> list[Help]:
     if there:
         return []
-    chance = adjusted_power(replace(prospect, noise=prospect.noise * math.sqrt(1 - TRACKING**2))) or 0.0
+    chance = own_power(replace(prospect, noise=prospect.noise * math.sqrt(1 - TRACKING**2))) or 0.0
     return [Help("baseline", "A baseline on day 0, so that each unit is compared with its own beginning", chance)]
 
 
@@ -256,7 +271,7 @@ def _quieter(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure]
     if best.key == measure.measure or (best.noise_cv or 1.0) >= prospect.noise:
         return []
     try:
-        chance = adjusted_power(replace(prospect, noise=best.noise_cv or prospect.noise)) or 0.0
+        chance = own_power(replace(prospect, noise=best.noise_cv or prospect.noise)) or 0.0
     except ChanceError:
         return []
     return [Help(f"measure-{best.key}", f"{best.name} instead: it differs less from unit to unit", chance)]

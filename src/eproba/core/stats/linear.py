@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from eproba.core.stats.series import UnitValue
 
 Array = NDArray[np.float64]
+ROUNDING = 2e-15  # of a value: what its own digits can't tell
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,8 @@ class Fit:
     noise_sd : (m,) pooled noise SD; NaN where df is 0.
     residuals : (n, m).
     noiseless : m flags: nothing is left over to estimate the noise from.
+    weights : (k, n) what each unit's value weighs in each gap.
+    span : (n, rank) orthonormal basis of all columns of the model.
     """
 
     estimates: Array
@@ -39,6 +42,13 @@ class Fit:
     noise_sd: Array
     residuals: Array
     noiseless: NDArray[np.bool_]
+    weights: Array
+    span: Array
+
+    @property
+    def room(self) -> Array:
+        """What a unit does not foretell of itself, 1 − its leverage: shape (n,)."""
+        return np.asarray(1 - (self.span**2).sum(axis=1))
 
 
 @dataclass(frozen=True)
@@ -80,32 +90,47 @@ def dummies(labels: Sequence[str | None]) -> Array:
     )
 
 
-def nuisance(units: Sequence[UnitValue], baseline: Array | None) -> Array:
-    """The columns that are not treatments: intercept, block, row, column, baseline. Shape (n, q)."""
-    parts = [np.ones((len(units), 1))]
-    parts += [dummies([getattr(unit, field) for unit in units]) for field in ("block", "row", "column")]
+def nuisance_span(units: Sequence[UnitValue], baseline: Array | None) -> Array:
+    """Orthonormal basis of what is not treatment: intercept, block, row, column, baseline. Shape (n, rank).
+
+    The means of the blocks need no decomposition, however many blocks there are.
+    """
+    parts = [dummies([getattr(unit, field) for unit in units]) for field in ("row", "column")]
     if baseline is not None:
         parts.append(baseline.reshape(-1, 1) - baseline.mean())
-    return np.hstack(parts)
+    return joined(means_span([unit.block for unit in units]), np.hstack(parts))
+
+
+def means_span(labels: Sequence[str | None]) -> Array:
+    """Orthonormal basis of the means of labelled groups, the intercept among them: shape (n, labels)."""
+    place = {label: i for i, label in enumerate(dict.fromkeys(labels))}
+    means = np.zeros((len(labels), len(place)))
+    means[np.arange(len(labels)), [place[label] for label in labels]] = 1
+    return np.asarray(means / np.sqrt(means.sum(axis=0)))
 
 
 def basis(columns: Array) -> Array:
     """Orthonormal basis of the column space: shape (n, rank)."""
     size = np.linalg.norm(columns, axis=0)
     left, singular, _ = np.linalg.svd(columns / np.where(size > 0, size, 1.0), full_matrices=False)
-    return np.asarray(left[:, singular > 1e-9 * max(singular[0], 1e-300)])
+    return np.asarray(left[:, singular > 1e-9 * max(singular[:1].max(initial=0.0), 1e-300)])
+
+
+def joined(span: Array, columns: Array) -> Array:
+    """An orthonormal basis and further columns as one basis; columns that it holds already add nothing."""
+    own = clear_of(span, columns)
+    size, left = np.linalg.norm(columns, axis=0), np.linalg.norm(own, axis=0)
+    return np.hstack([span, basis(own[:, left > 1e-9 * size])])
+
+
+def clear_of(span: Array, values: Array) -> Array:
+    """What is left of `values` (n, …) once the part in an orthonormal basis is taken out."""
+    return np.asarray(values - span @ (span.T @ values))
 
 
 def without(columns: Array, values: Array) -> Array:
     """What is left of `values` (n, …) after the columns' part is taken out."""
-    q = basis(columns)
-    return np.asarray(values - q @ (q.T @ values))
-
-
-def projector(columns: Array) -> Array:
-    """The matrix that takes the columns' part out: shape (n, n)."""
-    q = basis(columns)
-    return np.asarray(np.eye(len(columns)) - q @ q.T)
+    return clear_of(basis(columns), values)
 
 
 def fit(units: Sequence[UnitValue], treatments: Sequence[str], values: Array, baseline: Array | None) -> Fit:
@@ -123,31 +148,32 @@ def fit(units: Sequence[UnitValue], treatments: Sequence[str], values: Array, ba
     The gaps come from the treatment columns with all other columns taken out (Frisch & Waugh 1933), which gives the
     same figures as the whole model at once.
     """
-    others = nuisance(units, baseline)
+    others = nuisance_span(units, baseline)
     indicator = np.array([[unit.treatment == name for name in treatments] for unit in units], dtype=float)
-    cleared = without(others, indicator)
-    estimable = np.array([_stands_alone(cleared, j) for j in range(len(treatments))])
-    inverse = np.linalg.pinv(cleared.T @ cleared, rcond=1e-10, hermitian=True)
-    left_over = without(others, values)
+    cleared = clear_of(others, indicator)
+    cleared[:, np.linalg.norm(cleared, axis=0) <= 1e-7 * np.linalg.norm(indicator, axis=0)] = 0  # rounding is no part
+    overlap = cleared.T @ cleared
+    inverse = np.linalg.pinv(overlap, rcond=1e-10, hermitian=True)
+    estimable = np.diag(inverse @ overlap) > 1 - 1e-7  # it has a part of its own beside the other treatments' columns
+    left_over = clear_of(others, values - values[0])  # a level that all share costs digits
     estimates = inverse @ (cleared.T @ left_over)
-    everything = np.hstack([others, indicator])
-    residuals = without(everything, values)
-    df = len(units) - basis(everything).shape[1]
+    span = joined(others, indicator)
+    residuals = clear_of(span, left_over)
+    df = len(units) - span.shape[1]
     squares = (residuals**2).sum(axis=0)
-    spread = (left_over**2).sum(axis=0) + 1e-20 * (values**2).sum(axis=0)
-    noiseless = squares <= 1e-20 * (values**2).sum(axis=0) + 1e-14 * spread
+    rounding = len(units) * (ROUNDING * np.abs(values).max(axis=0)) ** 2
+    noiseless = squares <= rounding + 1e-26 * (left_over**2).sum(axis=0)
     with np.errstate(divide="ignore", invalid="ignore"):
         noise_sd: Array = np.sqrt(squares / df) if df > 0 else np.full(values.shape[1], np.nan, dtype=np.float64)
     estimates[~estimable] = np.nan
     return Fit(
-        np.asarray(estimates, dtype=np.float64), np.asarray(inverse), estimable, df, noise_sd, residuals, noiseless
+        estimates=np.asarray(estimates, dtype=np.float64),
+        unscaled=np.asarray(inverse),
+        estimable=estimable,
+        df=df,
+        noise_sd=noise_sd,
+        residuals=residuals,
+        noiseless=noiseless,
+        weights=np.asarray(inverse @ cleared.T),
+        span=span,
     )
-
-
-def _stands_alone(cleared: Array, j: int) -> bool:
-    """Whether column j has a part of its own beside the other treatments' columns."""
-    own = cleared[:, j]
-    rest = np.delete(cleared, j, axis=1)
-    if rest.shape[1] and np.any(np.abs(rest) > 1e-9):
-        own = without(rest, own)
-    return bool(np.linalg.norm(own) > 1e-7)

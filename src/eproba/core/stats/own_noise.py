@@ -8,133 +8,102 @@ Welch, B. L. (1947). The generalization of “Student’s” problem when severa
 involved. Biometrika 34.
 """
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from eproba.core.stats.linear import Array, nuisance, projector
-from eproba.core.stats.series import UnitValue
+from eproba.core.stats.linear import ROUNDING, Array, Fit
 
 NOTHING = 1e-9  # of a whole: a smaller share is rounding
-ROUNDING = 1e-12  # of the values: a smaller error is rounding
 
 
 @dataclass(frozen=True)
-class OwnGap:
-    """One treatment less another: the gap, its standard error and degrees of freedom on the noise of its own."""
+class OwnGaps:
+    """Gaps on the noise of their own; shapes: p gaps, m measures.
 
-    estimate: float
-    se: float
-    df: float
+    Attributes
+    ----------
+    estimates : (p, m).
+    se : (p, m) HC2 standard errors; NaN where the design can't tell the gap, or nothing is left of its noise.
+    df : (p, m) Satterthwaite's degrees of freedom; NaN likewise.
+    covariance : (m, p, p) of the gaps, by HC2, up to a factor for each measure.
+    """
+
+    estimates: Array
+    se: Array
+    df: Array
+    covariance: Array
 
 
-def own_gaps(
-    units: Sequence[UnitValue], values: Array, baseline: Array | None, pairs: Sequence[tuple[str, str]]
-) -> list[OwnGap | None]:
-    """The gap of each pair (first less second) in one linear model, with HC2 errors and Satterthwaite's df.
+def own_gaps(model: Fit, treatments: Sequence[str], contrasts: Array, values: Array) -> OwnGaps:
+    """Gaps of one linear model, with HC2 errors and Satterthwaite's df.
 
     Parameters
     ----------
-    units : the n units judged, with their labels.
-    values : (n,) summaries on the scale of the gaps.
-    baseline : (n,) covariate or None.
-    pairs : names of treatments.
-
-    Returns
-    -------
-    list
-        None for a pair that the design can't tell, and where nothing is left of the noise to measure it with.
+    model : the fit of all treatments.
+    treatments : n labels, the units' treatments.
+    contrasts : (p, k) each gap as a mixture of the model's gaps to the control: a unit vector for one of them, +1 and
+        −1 for two treatments against each other.
+    values : (n, m) that the model was fitted to.
 
     Notes
     -----
     One working variance a treatment, s² = Σe² / Σ(1 − h) over its units. Without blocks and baseline this is exactly
     Welch's test; in pairs it is the paired t.
     """
-    model = _Model(units, values, baseline)
-    return [model.gap(first, second) for first, second in pairs]
+    names = list(dict.fromkeys(treatments))
+    indicator = np.array([[label == name for name in names] for label in treatments], dtype=float)
+    room = model.room
+    weights = contrasts @ model.weights
+    used = np.abs(weights) > NOTHING * np.abs(weights).max(axis=1, initial=0.0)[:, None]
+    told = np.all(model.estimable | (contrasts == 0), axis=1) & ~np.any(used & (room < NOTHING), axis=1)
+    share = np.where(used, weights**2, 0.0) / np.where(room < NOTHING, np.inf, room)
+    size = np.abs(model.residuals).max(axis=0)
+    size = np.where(size > 0, size, 1.0)
+    squares = (model.residuals / size) ** 2  # of very large or small numbers, squares of squares would be lost
+    se = size * np.sqrt(share @ squares)
+    told_se = told[:, None] & (se > ROUNDING * np.abs(values).max(axis=0))
+    own = _own_variances(squares, room, indicator)
+    df = np.full_like(se, np.nan)
+    for i in np.flatnonzero(told):
+        trace, spread = _moments(model.span, share[i], indicator)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            df[i] = (trace @ own) ** 2 / np.einsum("gm,gh,hm->m", own, spread, own)
+    scaled = weights / np.sqrt(np.where(room < NOTHING, np.inf, room))
+    covariance = np.einsum("pn,nm,qn->mpq", scaled, squares, scaled, optimize=True)
+    estimates = contrasts @ np.where(model.estimable[:, None], model.estimates, 0.0)
+    return OwnGaps(
+        estimates=estimates,
+        se=np.where(told_se, se, np.nan),
+        df=np.where(told_se, df, np.nan),
+        covariance=covariance,
+    )
 
 
-def own_correlation(
-    units: Sequence[UnitValue], values: Array, baseline: Array | None, pairs: Sequence[tuple[str, str]]
-) -> Array:
-    """Correlations between gaps that `own_gaps` tells, by their HC2 covariance: (k, k).
+def _own_variances(squares: Array, room: Array, indicator: Array) -> Array:
+    """One variance a treatment and measure: (g, m); 0 for one that has nothing left over (no gap rests on it then)."""
+    left = indicator.T @ room
+    return np.asarray(indicator.T @ squares / np.where(left < NOTHING, np.inf, left)[:, None])
 
-    References
-    ----------
-    Hasler, M. & Hothorn, L. A. (2008). Multiple contrast tests in the presence of heteroscedasticity. Biometrical
-    Journal 50.
+
+def _moments(span: Array, share: Array, indicator: Array) -> tuple[Array, Array]:
+    """tr A_g (g,) and tr A_g A_h (g, h) of A = M·diag(share)·M, M clearing the model's span.
+
+    A = diag(share) − L Rᵀ with L = [Q, B], R = [B, Q], B = diag(share) Q − Q C / 2, C = Qᵀ diag(share) Q, so that no
+    matrix of all units by all units is needed where the units are many.
     """
-    model = _Model(units, values, baseline)
-    weights = np.array([model.weights(first, second) for first, second in pairs])
-    room = 1 - model.leverage
-    share = np.where(room < NOTHING, 0.0, model.residuals**2 / np.where(room < NOTHING, 1.0, room))
-    covariance = (weights * share) @ weights.T
-    size = np.sqrt(np.diag(covariance))
-    return np.asarray(covariance / np.outer(size, size))
-
-
-class _Model:
-    """One linear model with all treatments, and what is left over of each unit."""
-
-    def __init__(self, units: Sequence[UnitValue], values: Array, baseline: Array | None) -> None:
-        self.names = list(dict.fromkeys(unit.treatment for unit in units))
-        self.indicator = np.array([[unit.treatment == name for name in self.names] for unit in units], dtype=float)
-        self.design = np.hstack([nuisance(units, baseline), self.indicator])
-        self.left_over = projector(self.design)
-        self.leverage = 1 - np.diag(self.left_over)
-        self.values, self.residuals = values, self.left_over @ values
-        self.inverse = np.linalg.pinv(self.design, rcond=1e-10)
-        self.own = _own_variances(self.residuals, self.leverage, self.indicator)
-
-    def _contrast(self, first: str, second: str) -> Array:
-        contrast = np.zeros(self.design.shape[1])
-        contrast[-len(self.names) :] = indicator_of(first, self.names) - indicator_of(second, self.names)
-        return contrast
-
-    def weights(self, first: str, second: str) -> Array:
-        """What each unit's value weighs in a gap: (n,)."""
-        return np.asarray(self._contrast(first, second) @ self.inverse)
-
-    def gap(self, first: str, second: str) -> OwnGap | None:
-        """One gap; None where the design can't tell it, or nothing is left over."""
-        weights = self.weights(first, second)
-        if not np.allclose(weights @ self.design, self._contrast(first, second), atol=1e-7):
-            return None
-        size = float(np.abs(self.values).max())
-        gap = float(weights @ self.values)
-        return _gap(gap, weights, self.residuals, self.leverage, self.left_over, self.indicator, self.own, size)
-
-
-def indicator_of(name: str, names: Sequence[str]) -> Array:
-    """1 at the name's place, else 0."""
-    return np.array([each == name for each in names], dtype=float)
-
-
-def _own_variances(residuals: Array, leverage: Array, indicator: Array) -> Array:
-    """One variance a treatment; 0 for one that has nothing left over (no gap rests on it then, see `_gap`)."""
-    room = (1 - leverage) @ indicator
-    return np.asarray((residuals**2 @ indicator) / np.where(room < NOTHING, np.inf, room))
-
-
-def _gap(
-    gap: float,
-    weights: Array,
-    residuals: Array,
-    leverage: Array,
-    left_over: Array,
-    indicator: Array,
-    own: Array,
-    size: float,
-) -> OwnGap | None:
-    used = np.abs(weights) > NOTHING * np.abs(weights).max()
-    if np.any(1 - leverage[used] < NOTHING):
-        return None
-    share = np.zeros_like(weights)
-    share[used] = weights[used] ** 2 / (1 - leverage[used])
-    se = math.sqrt(float(share @ residuals**2))
-    inner = left_over @ (share[:, None] * left_over)
-    expected = own @ (indicator.T @ np.diag(inner))
-    spread = float(own @ (indicator.T @ inner**2 @ indicator) @ own)
-    return OwnGap(gap, se, float(expected**2 / spread)) if se > ROUNDING * size else None
+    scaled = share[:, None] * span
+    half = scaled - span @ (span.T @ scaled) / 2
+    left, right = np.hstack([span, half]), np.hstack([half, span])
+    taken = (left * right).sum(axis=1)
+    trace = indicator.T @ (share - taken)
+    n, rank = left.shape
+    if n <= 2 * rank:
+        between = indicator.T @ (left @ right.T) ** 2 @ indicator
+    else:
+        groups = [each > 0 for each in indicator.T]
+        lefts = np.array([(left[group].T @ left[group]).ravel() for group in groups])
+        rights = np.array([(right[group].T @ right[group]).ravel() for group in groups])
+        between = lefts @ rights.T
+    return trace, between + np.diag(indicator.T @ (share**2 - 2 * share * taken))

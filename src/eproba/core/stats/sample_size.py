@@ -5,6 +5,7 @@ References
 Hoenig, J. M. & Heisey, D. M. (2001). The abuse of power. The American Statistician 55: never from the seen gap.
 """
 
+import functools
 import math
 
 import numpy as np
@@ -14,6 +15,7 @@ from scipy import special
 from eproba.core.stats.many_to_one import critical_value
 
 MOST_UNITS = 5_000
+NORMAL_BOTH = 2.8  # 1.96 + 0.84: the bound of 1 in 20 and 8 of 10
 
 
 def noise_df(groups: int, units: int, blocks: bool, covariates: int = 0) -> int:
@@ -21,9 +23,41 @@ def noise_df(groups: int, units: int, blocks: bool, covariates: int = 0) -> int:
     return groups * units - groups - (units - 1 if blocks else 0) - covariates
 
 
+def own_noise_df(groups: int, units: int, blocks: bool, covariates: int = 0) -> float:
+    """Degrees of freedom of one gap on the noise of its own two treatments, all of them equally noisy in truth.
+
+    Satterthwaite's by HC2 (design as in `stats.own_noise`): 2 (n − 1) without blocks (Welch); in complete blocks
+    (n − 1) (2 − 2/g)² / (1 + (1 − 2/g)²), n − 1 in pairs. A covariate takes the part of it that falls to two of the
+    groups.
+    """
+    if not blocks:
+        return 2 * (units - 1) - 2 * covariates / groups
+    share = 1 - 2 / groups
+    return (units - 1) * (1 + share) ** 2 / (1 + share**2) - 2 * covariates / groups
+
+
+def bound_df(df: float, units: int, blocks: bool) -> float:
+    """The degrees of freedom that a trial of two free groups will find for itself, on average: with ν = n − 1,
+    2ν (ν + 1) / (ν + 2), since groups as noisy in truth seldom look it. In blocks it is what it is."""
+    return df if blocks else df * units / (units + 1)
+
+
+def noise_range(sd: float, df: float, likely: float = 0.8) -> tuple[float, float, float]:
+    """The noise that may be behind an SD seen with so many degrees of freedom (χ²): low, as seen, high."""
+    tail = (1 - likely) / 2
+    low, high = (math.sqrt(df / float(special.chdtri(df, each))) for each in (tail, 1 - tail))
+    return sd * low, sd, sd * high
+
+
 def even_correlation(treatments: int) -> NDArray[np.float64]:
     """Correlations between the gaps of `treatments` equally large groups to one shared control: 1/2."""
     return np.asarray(np.full((treatments, treatments), 0.5) + 0.5 * np.eye(treatments))
+
+
+@functools.lru_cache(maxsize=4096)
+def even_bound(treatments: int, df: float) -> float:
+    """The bound that the |t| of so many gaps to one shared control keep in 95 of 100."""
+    return critical_value(even_correlation(treatments), df, 0.95)
 
 
 def chance_beyond(shift: float, df: float, bound: float, both_sides: bool = True) -> float:
@@ -48,13 +82,14 @@ def power(
 ) -> float:
     """Chance that one true `gap` is shown against the control, with `units` units per treatment.
 
-    `treatments` counts those beside the control; the bound is the adjusted one, the chance is by the noncentral t.
+    `treatments` counts those beside the control; the bound is the adjusted one on the noise of these two treatments
+    alone, the chance is by the noncentral t.
     With `no_worse`: chance that a treatment truly equal is shown to be no worse by `gap`.
     """
-    df = noise_df(treatments + 1, units, blocks, covariates)
-    if df < 1:
+    df = own_noise_df(treatments + 1, units, blocks, covariates)
+    if df < 1 or noise_df(treatments + 1, units, blocks, covariates) < 1:
         return 0.0
-    bound = critical_value(even_correlation(treatments), df, 0.95)
+    bound = even_bound(treatments, bound_df(df, units, blocks))
     return chance_beyond(shift_of(gap, noise_sd, units), df, bound, both_sides=not no_worse)
 
 
@@ -72,12 +107,15 @@ def units_needed(
     def enough(units: int) -> bool:
         return power(units, gap, noise_sd, treatments, blocks, covariates, no_worse) >= chance
 
-    high = 2
+    high = max(2, min(MOST_UNITS, math.ceil(2 * (NORMAL_BOTH * noise_sd / gap) ** 2)))  # by the normal: a first guess
     while not enough(high):
-        high *= 2
+        high += max(1, high // 4)
         if high > MOST_UNITS:
             return None
-    low = high // 2
+    low = high - 1
+    while low > 1 and enough(low):
+        low -= max(1, (high - low) // 2)
+    low = max(1, low)
     while high - low > 1:
         middle = (low + high) // 2
         low, high = (low, middle) if enough(middle) else (middle, high)

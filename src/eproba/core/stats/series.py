@@ -10,6 +10,7 @@ from eproba.core.errors import EprobaError
 
 Scale = Literal["difference", "ratio"]
 Design = Literal["completely random", "blocks", "row-column", "one of each"]
+Kind = Literal["quantity", "count", "proportion", "score", "class", "day"]
 
 
 class CannotJudge(EprobaError):
@@ -50,6 +51,8 @@ class Question:
     ratio scale, or None. `lower_is_better` turns the verdict, never the estimates. `no_worse` asks whether a treatment
     is worse by more than the worth (then a margin). `ladder` scores the treatments that are steps of one strength,
     control included. `ranked` asks all against all, too. `dealt`: the lots fell by chance, in a way that is known.
+    `kind`: classes are judged by their order alone, and days where something has not happened yet (infinity); for
+    scores the order is told beside the gap; for counts the percent come from a count model.
     """
 
     control: str
@@ -61,6 +64,7 @@ class Question:
     ladder: tuple[tuple[str, float], ...] = ()
     ranked: bool = False
     dealt: bool = True
+    kind: Kind = "quantity"
 
     @property
     def band(self) -> float | None:
@@ -80,6 +84,8 @@ def check(units: Sequence[UnitValue], question: Question) -> None:
     """
     if question.worth is not None and not (math.isfinite(question.worth) and question.worth > 0):
         raise CannotJudge("The smallest difference worth having must be a number above 0.", field="worth")
+    if question.scale == "ratio" and question.kind in ("class", "day", "score"):
+        raise CannotJudge(f"a {question.kind} has no percent: compare it by differences", field="scale")
     if question.no_worse and question.worth is None:
         raise CannotJudge("“No worse” needs a margin: say by how much it may be worse.", field="worth")
     for field in ("block", "row", "column"):
@@ -101,7 +107,7 @@ def check(units: Sequence[UnitValue], question: Question) -> None:
             )
         seen.add(unit.unit)
         for field in ("value", "baseline"):
-            _check_number(unit, field, question.scale, position)
+            _check_number(unit, field, question, position)
     living = {unit.treatment for unit in units if unit.value is not None}
     if question.control not in {unit.treatment for unit in units}:
         names = ", ".join(sorted({unit.treatment for unit in units})) or "none"
@@ -118,10 +124,13 @@ def check(units: Sequence[UnitValue], question: Question) -> None:
 LARGEST, SMALLEST = 1e100, 1e-100  # squares of what lies beyond overflow, or vanish
 
 
-def _check_number(unit: UnitValue, field: str, scale: Scale, position: int) -> None:
-    number = getattr(unit, field)
-    if number is None:
+def _check_number(unit: UnitValue, field: str, question: Question, position: int) -> None:
+    number, scale = getattr(unit, field), question.scale
+    if number is None or (number == math.inf and field == "value" and question.kind == "day"):
         return
+    if question.kind in ("count", "proportion") and number < 0:
+        what = "count" if question.kind == "count" else "share"
+        raise CannotJudge(f"the {field} of unit {unit.unit} is {number:g}; a {what} is 0 or more", position, field)
     if not math.isfinite(number):
         raise CannotJudge(f"the {field} of unit {unit.unit} is not a finite number", position, field)
     taken_off = scale == "difference" or field == "baseline"
@@ -142,11 +151,21 @@ def _check_number(unit: UnitValue, field: str, scale: Scale, position: int) -> N
 
 
 def design_of(units: Sequence[UnitValue]) -> Design:
-    """Name the design that the labels show (units judged only)."""
+    """Name the design that the labels show (units judged only); rows alone, or columns alone, are blocks."""
     if max(Counter(unit.treatment for unit in units).values()) == 1:
         return "one of each"
-    if any(unit.row or unit.column for unit in units):
-        return "row-column"
-    if any(unit.block for unit in units):
-        return "blocks"
-    return "completely random"
+    sorts = [field for field in ("block", "row", "column") if any(getattr(unit, field) for unit in units)]
+    if not sorts:
+        return "completely random"
+    return "blocks" if len(sorts) == 1 else "row-column"
+
+
+def strata_of(units: Sequence[UnitValue]) -> list[str | None] | None:
+    """The label within which lots were dealt, unit by unit: its block, or its row or column where those stand alone.
+
+    None for units that lie in two sorts of them at once.
+    """
+    sorts = [field for field in ("block", "row", "column") if any(getattr(unit, field) for unit in units)]
+    if len(sorts) > 1:
+        return None
+    return [getattr(unit, sorts[0]) if sorts else None for unit in units]

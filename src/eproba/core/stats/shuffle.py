@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eproba.core.errors import EprobaError
-from eproba.core.stats.linear import dummies, without
+from eproba.core.stats.linear import ROUNDING, clear_of, joined, means_span
 
 Array = NDArray[np.float64]
 Deals = NDArray[np.float64] | NDArray[np.uint8]
@@ -68,9 +68,19 @@ def best_p(treated: NDArray[np.bool_], blocks: Sequence[str | None]) -> float:
     control units. Random deals can't go below 1 in (deals + 1).
     """
     deals = count_deals(treated, blocks)
-    mirrored = all(size == 2 * drawn for size, drawn in _strata(treated, blocks))
-    p = min(1.0, (2 if mirrored else 1) / deals)
+    p = min(1.0, (2 if _mirrored(treated, blocks) else 1) / deals)
     return p if deals <= EXACT_UP_TO else max(p, 1 / (RANDOM_DEALS + 1))
+
+
+def _mirrored(treated: NDArray[np.bool_], blocks: Sequence[str | None]) -> bool:
+    return all(size == 2 * drawn for size, drawn in _strata(treated, blocks))
+
+
+def deals_of(treated: NDArray[np.bool_], blocks: Sequence[str | None], seed: int) -> tuple[Deals, list[int]]:
+    """Every deal, or many random ones where they are too many: (n, deals), 1 = treated; and the units' order in it."""
+    strata = _strata(treated, blocks)
+    exact = count_deals(treated, blocks) <= EXACT_UP_TO
+    return (_all_deals(strata) if exact else _random_deals(strata, seed)), _block_order(blocks)
 
 
 def shuffle_tests(
@@ -80,7 +90,7 @@ def shuffle_tests(
     baseline: Array | None,
     seed: int,
     confidence: float = 0.95,
-    with_pile: bool = True,
+    in_full: bool = True,
 ) -> list[ShuffleTest]:
     """Test one treatment against the control on several measures at once.
 
@@ -91,12 +101,13 @@ def shuffle_tests(
     blocks : n labels; units are re-dealt within a block only.
     baseline : (n,) covariate, taken out first as the blocks are, or None.
     seed : for the random deals, where the exact ones are too many.
-    with_pile : also count the pile of all gaps, for the picture.
+    in_full : with the interval, and the pile of all gaps for the picture.
 
     Returns
     -------
     One test per measure. Statistic: z'My / ‖Mz‖ for a deal z, M taking blocks and baseline out; reported as a gap
-    by dividing by ‖Mz‖ of the lots as they fell. p = share of deals with |gap| ≥ |seen| − 1e-9·scale.
+    by dividing by ‖Mz‖ of the lots as they fell. p = share of deals with |gap| ≥ |seen| − 1e-9·scale, where rounding
+    of the values themselves is no gap.
 
     Notes
     -----
@@ -109,10 +120,9 @@ def shuffle_tests(
         The treatment can't be told from blocks and baseline (Mz = 0).
     """
     exact = count_deals(treated, blocks) <= EXACT_UP_TO
-    deals: Deals = _all_deals(_strata(treated, blocks)) if exact else _random_deals(_strata(treated, blocks), seed)
-    order = _block_order(blocks)
-    columns = _taken_out(blocks, baseline)[order]
-    y, z = without(columns, values[order]), without(columns, treated[order].astype(float))
+    deals, order = deals_of(treated, blocks, seed)
+    span = _taken_out(blocks, baseline)[order]
+    y, z = clear_of(span, values[order] - values[0]), clear_of(span, treated[order].astype(float))
     seen_norm = float(np.linalg.norm(z))
     if seen_norm < 1e-9:
         raise Aliased("the treatment can't be told from its blocks")
@@ -121,20 +131,29 @@ def shuffle_tests(
     seen = treated[order].astype(float) @ y
     gaps, overlaps = np.empty((values.shape[1], deals.shape[1])), np.empty(deals.shape[1])
     far = np.abs(seen) - TIE * (np.linalg.norm(y, axis=0) * seen_norm + np.abs(seen))
+    far -= ROUNDING * np.abs(values).max(axis=0)
     beyond = np.full(len(seen), 0 if exact else 1)
-    for start in range(0, deals.shape[1], CHUNK):  # chunks that stay in the processor's cache
-        chunk = slice(start, start + CHUNK)
+    # With as many treated as control units in each block, the deals of the second half are the first ones turned round.
+    half = deals.shape[1] // 2 if exact and baseline is None and _mirrored(treated, blocks) else 0
+    last = half or deals.shape[1]
+    for start in range(0, last, CHUNK):  # chunks that stay in the processor's cache
+        chunk = slice(start, min(last, start + CHUNK))
         dealt = deals[:, chunk].astype(float, copy=False)
         np.matmul(y.T, dealt, out=gaps[:, chunk])
         np.matmul(z, dealt, out=overlaps[chunk])
         if baseline is not None:
-            stretch = seen_norm / _deal_norms(dealt, columns)
+            stretch = seen_norm / _deal_norms(dealt, span)
             gaps[:, chunk] *= stretch
             overlaps[chunk] *= stretch
-        beyond += np.count_nonzero(np.abs(gaps[:, chunk]) >= far[:, None], axis=1)
+        beyond += np.count_nonzero(np.abs(gaps[:, chunk]) >= far[:, None], axis=1) * (2 if half else 1)
+        if half:
+            turned = slice(half + chunk.start, half + chunk.stop)
+            np.negative(gaps[:, chunk], out=gaps[:, turned])
+            np.negative(overlaps[chunk], out=overlaps[turned])
     total = deals.shape[1] + (0 if exact else 1)
-    piles = [_pile(gaps[j], float(seen[j])) if with_pile else () for j in range(len(seen))]
-    lows, highs = _interval(gaps, overlaps, seen, total, (1 - confidence) / 2)
+    piles = [_pile(gaps[j], float(seen[j])) if in_full else () for j in range(len(seen))]
+    unbound: list[float | None] = [None] * len(seen)
+    lows, highs = _interval(gaps, overlaps, seen, total, (1 - confidence) / 2) if in_full else (unbound, unbound)
     smallest = best_p(treated, blocks)
     return [
         ShuffleTest(
@@ -167,20 +186,20 @@ def _interval(
         chunk = slice(start, start + CHUNK)
         np.subtract(seen[:, None], gaps[:, chunk], out=gaps[:, chunk])
         gaps[:, chunk] /= slack[chunk]
-    lows: list[float | None] = [_ranked(row, allowed) for row in gaps]
-    highs: list[float | None] = [-_ranked(-row, allowed) for row in gaps]
-    return lows, highs
+    ends = [_ends(row, allowed) for row in gaps]
+    return [low for low, _ in ends], [high for _, high in ends]
 
 
-def _ranked(row: Array, rank: int) -> float:
-    """The value with `rank` smaller ones (NaN left out). A sample tells first where about it lies, so that only the
-    tail has to be put in order."""
-    sample = np.sort(row[:: max(1, len(row) // 4096)])
-    guess = sample[min(len(sample) - 1, int(1.15 * rank / len(row) * len(sample)) + 12)]
-    tail = row[row <= guess]
-    if len(tail) <= rank:
-        tail = row[~np.isnan(row)]
-    return float(np.partition(tail, rank)[rank])
+def _ends(row: Array, rank: int) -> tuple[float, float]:
+    """The values with `rank` smaller and with `rank` larger ones (NaN left out). A sample tells first where about they
+    lie, so that only the tails have to be put in order."""
+    sample = np.sort(row[:: max(1, len(row) // 2048)])
+    sample = sample[~np.isnan(sample)]
+    at = min(len(sample) - 1, int(1.15 * rank / len(row) * len(sample)) + 12)
+    low, high = row[row <= sample[at]], row[row >= sample[-1 - at]]
+    if min(len(low), len(high)) <= rank:
+        low = high = row[~np.isnan(row)]
+    return float(np.partition(low, rank)[rank]), float(np.partition(high, len(high) - 1 - rank)[-1 - rank])
 
 
 def _pile(gaps: Array, seen: float) -> tuple[PileBar, ...]:
@@ -195,18 +214,16 @@ def _pile(gaps: Array, seen: float) -> tuple[PileBar, ...]:
 
 
 def _taken_out(blocks: Sequence[str | None], baseline: Array | None) -> Array:
-    """Intercept, blocks and baseline as columns: shape (n, q)."""
-    parts = [np.ones((len(blocks), 1)), dummies(blocks)]
-    if baseline is not None:
-        parts.append(baseline.reshape(-1, 1))
-    return np.hstack(parts)
+    """Orthonormal basis of blocks (or the intercept) and baseline: shape (n, q)."""
+    means = means_span(blocks)
+    return means if baseline is None else joined(means, baseline.reshape(-1, 1) - baseline.mean())
 
 
-def _deal_norms(deals: Array, columns: Array) -> Array:
+def _deal_norms(deals: Array, span: Array) -> Array:
     """‖Mz‖ of each deal: shape (deals,); without a baseline it is the same for all. A deal that the columns explain
     whole shows no gap at all (norm infinite)."""
-    norms = np.linalg.norm(without(columns, deals), axis=0)
-    return np.where(norms < 1e-9, np.inf, norms)
+    squares = deals.sum(axis=0) - ((span.T @ deals) ** 2).sum(axis=0)
+    return np.where(squares < 1e-9, np.inf, np.sqrt(np.maximum(squares, 1e-18)))
 
 
 def _members(blocks: Sequence[str | None]) -> dict[str | None, list[int]]:

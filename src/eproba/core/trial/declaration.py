@@ -41,8 +41,11 @@ def facts_of(trial: Trial) -> dict[str, Any]:
 
 
 def _rules(trial: Trial) -> dict[str, Any]:
-    """What is read twice tells of the reader and hangs nothing on it."""
-    kept = {name: rule for name, rule in vars(trial.rules).items() if name != "repeats"}
+    """What is read twice tells of the reader and hangs nothing on it; a level only where it is asked, in metric."""
+    kept = {name: rule for name, rule in vars(trial.rules).items() if name not in ("repeats", "level")}
+    level = trial.rules.level
+    if level is not None:
+        kept["level"] = trial.asked[0].measure.conversion.kept(level)
     return {**kept, "crops": list(trial.rules.crops), "pulls": list(trial.rules.pulls)}
 
 
@@ -75,4 +78,4 @@ def untold(trial: Trial) -> list[str]:
 
 def worth_words(trial: Trial) -> str:
     """The worth or margin with its unit, or “any difference”."""
-    return trial.wanted.words(trial.asked[0].measure.judged_unit, "any difference")
+    return trial.wanted.words(trial.worth_unit, "any difference")

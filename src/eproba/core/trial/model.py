@@ -13,7 +13,7 @@ from eproba.core.trial.days import is_asked, pulled
 from eproba.core.trial.ground import Cut, Site, UnitKind
 from eproba.core.trial.lots import Dealing, in_blocks
 from eproba.core.trial.stage import Stage, is_sealed, opened_on, stage_of
-from eproba.core.trial.worth import Worth
+from eproba.core.trial.worth import Worth, worth_unit
 
 Role = Literal["test", "water control", "untreated", "ingredient control", "killed brew", "reference"]
 PourStatus = Literal["due", "poured", "skipped"]
@@ -88,6 +88,7 @@ class Rules:
     `seeds` a unit, thinned to `plants` by day `thin_on`; what fails is replaced up to day `replace_until` (None:
     never). `handling` is done to all units alike. `crops` share the blocks out in turn. `pulls`: days on which a plant
     of each unit is pulled, by lot (empty: the decision day). `repeats`: the share of units that each round asks again.
+    `level`: what is to be reached, where the day of reaching it counts.
     """
 
     seeds: int | None = None
@@ -98,6 +99,7 @@ class Rules:
     crops: tuple[str, ...] = ()
     pulls: tuple[int, ...] = ()
     repeats: float = 0.0
+    level: float | None = None
 
 
 @dataclass(frozen=True)
@@ -130,6 +132,17 @@ class Declared:
     at: datetime
     facts: Mapping[str, Any] = field(hash=False)
     fingerprint: str
+
+
+@dataclass(frozen=True)
+class EarlyLook:
+    """The envelope opened before the decision day: when, by whom and why, judged on what was read by that day."""
+
+    id: int
+    day: int
+    at: datetime
+    by: str
+    reason: str
 
 
 @dataclass(frozen=True)
@@ -289,6 +302,7 @@ class Trial:
     declared: Declared | None = None
     amendments: tuple[Amendment, ...] = ()
     spare_runs: tuple[SpareRun, ...] = ()
+    looks: tuple[EarlyLook, ...] = ()
     key: str = ""
     started_on: date | None = None
     closed_at: datetime | None = None
@@ -315,9 +329,14 @@ class Trial:
     @property
     def worth_kept(self) -> float | None:
         """The worth as it is on record: a difference in the unit of the record, a share on the ratio scale."""
-        if self.worth is None or self.scale == "ratio":
+        if self.worth is None or self.scale == "ratio" or self.summary == "time_to":
             return self.worth
         return self.asked[0].measure.conversion.apart_kept(self.worth)
+
+    @property
+    def worth_unit(self) -> str:
+        """The unit that the worth is typed in, where it is no percent."""
+        return worth_unit(self.asked[0].measure.judged_unit, self.summary)
 
     @property
     def wanted(self) -> Worth:

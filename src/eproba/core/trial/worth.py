@@ -7,7 +7,15 @@ same holds for any other size on a scale (a noise, say).
 from dataclasses import dataclass
 
 from eproba.core.stats.series import Scale
+from eproba.core.stats.summaries import Summary
 from eproba.core.words import figure
+
+
+def worth_unit(unit: str, summary: Summary) -> str:
+    """The unit of a worth: the measure's own, by what counts of it."""
+    if summary == "time_to":
+        return "days"
+    return f"{unit} a day".strip() if summary == "rate" else unit
 
 
 def as_kept(typed: float, scale: Scale) -> float:

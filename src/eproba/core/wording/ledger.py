@@ -6,8 +6,9 @@ from itertools import pairwise
 from string import Formatter
 from typing import Any
 
-from eproba.core.judging.trust import TrustLine
-from eproba.core.words import listed, plural
+from eproba.core.judging.trust_line import TrustLine
+from eproba.core.wording.sentences import HEADLINES
+from eproba.core.words import figure, listed, plural
 
 SAID: Mapping[str, str] = {
     # Units and lots
@@ -17,10 +18,20 @@ SAID: Mapping[str, str] = {
     "units": "{counts:counts}.",
     "lost units": "Lost or without a value: {units:names}. Ask whether the treatment had a part in it: units that die "
     "of it are missing from the gap.",
+    "lost unevenly": "{treatment} lost {lost} of {of} units, the control {control} of {of_control}: more than chance "
+    "gives in 9 of 10 trials.",
+    "turns with the lost": "{treatment} lost {lost:units}, the control {control:units}. With the worst seen in "
+    "either in place of the lost, the verdict does not stand.",
+    "stands with the lost": "{treatment} lost {lost:units}, the control {control:units}. With the worst seen in "
+    "either in place of the lost, the verdict stands.",
+    "not yet": "In {units:units} it had not happened by the last look: those stand behind all others, and the verdict "
+    "goes by order.",
     "lots not known": "The file can't say how the treatments were dealt. All figures here suppose: by lot.",
     "dealt": "Treatments were dealt by lot, with a seed that is kept.",
     "dealt again": "Treatments were dealt by lot, with a seed that is kept; they were dealt {deals} times before the "
     "start: choosing among deals is not chance.",
+    "dealt after the start": "The lots were dealt on day {day}, after the start: what grew until then could choose. "
+    "Described, not judged.",
     "never shares a block": "{treatment} never shares a block with what it is compared with: its effect can't be told "
     "from the place's.",
     # The control
@@ -31,32 +42,67 @@ SAID: Mapping[str, str] = {
     "control is another": "The control is a {role}: the gap is against that, not against plain water.",
     # Rounds and baselines
     "no baseline": "No readings before the first application: nobody knows whether the units began alike.",
+    "partly read": "On day {days:commas} not every living unit was read.",
     "rounds missed": "{missed} of {due} rounds were missed.",
     "all rounds": "{due:all_rounds}.",
+    "judged on its day": "Judged on the readings of day {day}, the decision day.",
+    "judged on its day, some on others": "Judged on the readings of day {day}, the decision day; truly read on another "
+    "day: {others:unit_days}.",
+    "judged near its day": "The round of the decision day, {of}, was not read; day {day} lies within a tenth of the "
+    "trial and stands in for it.",
+    "judged on another day": "The question was about day {of}, and nothing was read then; day {day} can’t stand in "
+    "for it, so this is described, not judged.",
+    "looked before": "The envelope was opened before, on day {days:commas}. That is paid for: the intervals here are "
+    "wider than without it.",
+    "changed after the opening": "Changed with the envelope open, by {who:names}: {readings:readings}, "
+    "{pours:pours_n}. The verdict before was: {before:ended}",
+    "changed after the opening, unjudged": "Changed with the envelope open, by {who:names}: {readings:readings}, "
+    "{pours:pours_n}.",
+    "misled": "{treatment} may act on the reading itself: {why}.",
+    "neighbours alike": "Neighbours are more alike than chance makes them once blocks and treatments are taken out: "
+    "something runs across this ground that the blocks did not catch.",
+    "one block each": "{treatment} by {kind}: {gaps:gaps}. With one block of each, nobody can say whether that "
+    "differs.",
+    "another for each": "{treatment} by {kind}: {gaps:gaps}. That differs by more than chance gives in 19 of 20 "
+    "trials: the verdict is about them together, and may not hold for each.",
+    "alike for each": "{treatment} by {kind}: {gaps:gaps}. That differs by no more than chance gives.",
     "read elsewhen": "Read on another day than planned: {moved:moved}. The true day counts.",
     "read off hours": "Read outside the hours of the round: {off:off_hours}.",
-    "began apart": "At the start the groups were not quite alike: {apart:apart}. The judgement takes the start out.",
-    "began alike": "The groups began alike (within a quarter of what single units differ by).",
+    "began apart": "At the start the groups were further apart than lots give in 19 of 20 trials: {apart:apart}. The "
+    "judgement takes the start out.",
+    "began wholly apart": "At the start every unit of {treatment} stood {side} every unit of the control: no "
+    "arithmetic can take a start out that the groups do not share.",
+    "began alike": "The groups began no further apart than lots make them; the judgement takes the start out.",
     "baseline filled in": "{filled} of {units} units have no baseline; the mean of the others stands in for it (fair "
     "when dealt by lot: White & Thompson 2005).",
     "could hardly answer": "At the baseline {silent} of {units} units could hardly answer. {why}",
     # Noise
     "far off": "Far from what its group and block lead to expect: {units:names}. Look for a slip of the pen or a "
     "story; it stays in.",
-    "unequal noise": "{wild} scatters {times:.1f} times as much as {calm}. The interval pools the noise of all groups, "
-    "so the interval of the wilder one may be too short.",
+    "unequal noise": "{wild} scatters {times:.1f} times as much as {calm}; each treatment is judged on its own noise, "
+    "so the intervals take it already.",
+    "pooled stands in": "{treatment} and the control show no noise of their own (all alike): that of the other "
+    "treatments stands in for it.",
+    "the same without": "Without the units far off the verdict on {treatment} is the same.",
+    "another without": "Without the units far off the verdict on {treatment} would be “{verdict:verdict}”.",
     "nothing left over": "Too few units for blocks and baseline: nothing is left over to measure the noise with.",
     "all alike": "All units of a group read the same: the readings are too coarse to show any noise, so no interval.",
-    "out of reach": "These lots can't give less than 1 in {best:.0f}{comparisons:among}: shuffling alone can't settle "
-    "it, the model can.",
+    "out of reach": "These lots can't give less than 1 in {best:.0f}{comparisons:among}: these lots alone can’t show "
+    "it.",
+    "out of reach, model": "These lots can't give less than 1 in {best:.0f}{comparisons:among}: shuffling alone can't "
+    "settle it; the model can, and what it supposes of the noise was looked at.",
     "model and shuffle disagree": "{treatment}: the model says p = {model:.3f}, the shuffle test {shuffle:.3f}, on "
     "different sides of 1 in 20. Take the verdict as touch and go.",
     # The plan
     "never declared": "The plan was never declared: nobody can tell what it was at the start.",
     "declared": "Declared on {on:day}, fingerprint {fingerprint}; {amendments:amendments}.",
+    "declared after an answer": "Declared on day {day}, when the first answer was in already (day {answer}): nobody "
+    "can tell what was asked before it was known. Described, not judged.",
+    "laid down late": "Laid down on day {day}, with a start in the past.",
     "amended": "On day {day} {what} was changed from {old} to {new}: {reason}.",
     "changed untold": "Differs from the declared plan without an amendment: {facts:commas}.",
-    "ended early": "Ended on day {day} of {of}: {reason:ended} Stopping on a good day makes luck look like proof.",
+    "ended early": "Ended on day {day} of {of}: {reason:ended} Stopping on a good day makes luck look like "
+    "proof; that is paid for: the intervals are as wide as an early look needs.",
     "borders": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of {guard:g} cm "
     "between.",
     "guard too narrow": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of "
@@ -84,6 +130,8 @@ SAID: Mapping[str, str] = {
     # Applications
     "all on record": "All {applications} applications are on record.",
     "skipped or not on record": "Of {of} applications {skipped:were} skipped, and {undone:are} not on record.",
+    "mostly not given": "Of {of} applications {skipped:were} skipped, and {undone:are} not on record: more than a "
+    "third, so how large the gap is says little of the treatment as planned.",
     "came late": "{late} of {of} applications came late, by up to {days} days ({pours:pours}): the verdict speaks of "
     "what was poured, when it was poured.",
     "poured short": "{treatment} was poured short {times:times}, down to {least:percent} of the plan.",
@@ -169,6 +217,14 @@ def _pours(value: object) -> str:
     return ", ".join(f"{letter} of day {day}" for letter, day in _each(value))
 
 
+def _gaps(value: object) -> str:
+    told = [
+        f"{name} {'+' if gap > 0 else ''}{figure(gap)} {unit}".rstrip() + f" ({plural(blocks, 'block')})"
+        for name, gap, unit, blocks in _each(value)
+    ]
+    return ", ".join(told)
+
+
 def _percent(value: object) -> str:
     return f"{100 * value:.0f} %" if isinstance(value, float) else str(value)
 
@@ -189,6 +245,12 @@ _WAYS: Mapping[str, Callable[[object], str]] = {
     "moved": _moved,
     "off_hours": _off_hours,
     "apart": _apart,
+    "verdict": lambda value: HEADLINES.get(value, str(value)),  # type: ignore[call-overload]
+    "units": lambda value: plural(value if isinstance(value, int) else 0, "unit"),
+    "readings": lambda value: plural(value if isinstance(value, int) else 0, "reading"),
+    "pours_n": lambda value: plural(value if isinstance(value, int) else 0, "application"),
+    "gaps": _gaps,
+    "unit_days": lambda value: ", ".join(f"{code} (day {day})" for code, day in _each(value)),
     "amendments": _amendments,
     "all_rounds": _all_rounds,
     "ended": _ended,

@@ -1,13 +1,14 @@
 """The words of a judgement, made in this one place for the page, the command line and the paper."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from eproba.core.judging.judge import Comparison, Judgement, Trend
+from eproba.core.judging.judgement import Comparison, Judgement, Trend
 from eproba.core.judging.ranking import Ranking
 from eproba.core.judging.verdicts import Verdict, percent
-from eproba.core.measuring.measures import Measure
+from eproba.core.stats.order import Order
+from eproba.core.trial.model import Asked, Trial
 from eproba.core.trial.worth import Worth
-from eproba.core.words import figure, listed, lower_first
+from eproba.core.words import figure, figure_or_whole, listed, lower_first
 
 HEADLINES: dict[Verdict, str] = {
     "better_matters": "Better, and by enough to matter",
@@ -15,56 +16,117 @@ HEADLINES: dict[Verdict, str] = {
     "better_trivial": "Better, but by less than you wanted",
     "same": "No difference worth having",
     "cannot_tell": "Can’t tell",
-    "worse_trivial": "Worse, but by little",
+    "worse_trivial": "Worse, but by too little to matter",
     "worse": "Worse",
     "worse_matters": "Worse, and by enough to matter",
     "seen_not_shown": "Seen, not shown",
     "no_worse": "No worse, within your margin",
 }
+WITH_A_MARGIN: dict[Verdict, str] = {
+    "better_matters": "Better, by more than the margin",
+    "better": "Better",
+    "better_trivial": "Better, by less than the margin",
+    "worse_trivial": "Worse, but by less than you would give away",
+    "worse": "Worse; whether by more than the margin is open",
+    "worse_matters": "Worse, by more than the margin",
+}
 
 
 @dataclass(frozen=True)
 class Wording:
-    """How a measure speaks: its unit and the two halves of its sentence."""
+    """How a measure speaks: its unit, the two halves of its sentence, and those by order alone."""
 
     unit: str = ""
     more: str = "gave values {gap} higher"
     less: str = "gave values {gap} lower"
+    above: str = "stood higher"
+    below: str = "stood lower"
+    a_day: bool = False
 
     @classmethod
-    def of(cls, measure: Measure) -> "Wording":
-        return cls(measure.judged_unit, measure.more, measure.less)
+    def of(cls, trial: Trial, asked: Asked) -> "Wording":
+        """A measure's words in a trial, by what counts of it: a value, its change a day, the day of reaching it."""
+        measure = asked.measure
+        if asked is trial.asked[0] and trial.summary == "time_to":
+            level = f"{figure_or_whole(trial.rules.level or 0.0)} {measure.unit}".strip()
+            told = f"reached {level} of {lower_first(measure.name)} {{gap}}"
+            return cls("days", f"{told} later", f"{told} earlier", "was later there", "was earlier there")
+        if trial.summary == "rate":
+            unit = f"{measure.judged_unit} a day".strip()
+            name = lower_first(measure.name)
+            return cls(unit, f"gained {{gap}} more of {name}", f"gained {{gap}} less of {name}", a_day=True)
+        above, below = ("came later", "came earlier") if measure.kind == "day" else (cls.above, cls.below)
+        return cls(measure.judged_unit, measure.more, measure.less, above, below)
 
 
 def headline(comparison: Comparison, judgement: Judgement) -> str:
     """The verdict in a few words."""
-    if judgement.question.worth is None and comparison.verdict == "better":
+    return headline_of(comparison.verdict, judgement)
+
+
+def headline_of(verdict: Verdict, judgement: Judgement) -> str:
+    """Any verdict in a few words, as this question would have it said."""
+    if judgement.question.no_worse and verdict in WITH_A_MARGIN:
+        return WITH_A_MARGIN[verdict]
+    if judgement.question.worth is None and verdict == "better":
         return "Better"
-    return HEADLINES[comparison.verdict]
+    return HEADLINES[verdict]
 
 
 def sentence(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     """The gardener's sentence: what was seen, what else fits, what was wanted."""
-    low, high = comparison.low_adjusted, comparison.high_adjusted
+    order = comparison.order
+    if order is not None and order.carries:
+        return _by_order(comparison, order, judgement, wording)
     if comparison.estimate is None:
         return f"{comparison.treatment} could not be compared."
-    seen = _seen(comparison, judgement, wording)
-    if low is None or high is None:
+    seen, carrying = _seen(comparison, judgement, wording), comparison.carrying
+    if carrying is None:
         if min(comparison.n, comparison.n_control) < 2:
             return f"{seen}, as far as the eye goes: with a single unit, nobody can say why."
         return f"{seen}, as far as the eye goes: these units can’t show why."
-    worth = worth_text(judgement, wording)
+    low, high = carrying.low_adjusted, carrying.high_adjusted
+    if comparison.verdict == "seen_not_shown":
+        return f"{seen}, as far as the eye goes. {cap_sentence(comparison, judgement)}".strip()
+    return f"{_judged(comparison, judgement, wording, low, high)} {cap_sentence(comparison, judgement)}".strip()
+
+
+def cap_sentence(comparison: Comparison, judgement: Judgement) -> str:
+    """What held the verdict back, and what it would have been; nothing where it stands as the figures have it."""
+    if not comparison.capped_by:
+        return ""
+    would = headline_of(comparison.uncapped, judgement)
+    return f"The ledger holds it back ({comparison.capped_by}); by the figures alone it would be “{would}”."
+
+
+def _judged(comparison: Comparison, judgement: Judgement, wording: Wording, low: float, high: float) -> str:
+    seen, worth = _seen(comparison, judgement, wording), worth_text(judgement, wording)
+    span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
     if comparison.verdict == "no_worse":
-        text = f"{seen}, which may be nothing: it is no worse by more than {_size_of(low, high, judgement, wording)}"
-        return f"{text}, inside the margin of {worth} that you allowed."
+        text = f"{seen} here, a gap that luck can make: it is no worse by more than"
+        return f"{text} {_size_of(low, high, judgement, wording)}, inside the margin of {worth} that you allowed."
     if comparison.verdict == "cannot_tell":
-        return _cannot_tell(comparison, judgement, wording, seen)
+        fits = "" if low > 0 or high < 0 else ", so it may be nothing"
+        return f"{seen} here, but anything from {span} fits{fits}. {settling(comparison)}".strip()
     if comparison.verdict == "same":
-        name, control = comparison.treatment, lower_first(judgement.question.control)
-        span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
+        name, control = comparison.treatment, judgement.question.control
         return f"{name} and {control} came out alike: only gaps from {span} fit, inside the {worth} that would matter."
     text = f"{seen}; anything from {_span(low, high, judgement, wording)} fits."
-    return f"{text} {_against_worth(comparison.verdict, worth)}".strip()
+    return f"{text} {_against_worth(comparison.verdict, judgement, worth)}".strip()
+
+
+def _by_order(comparison: Comparison, order: Order, judgement: Judgement, wording: Wording) -> str:
+    """How often a treated unit stands above (or below) one of the control, in 100 pairs."""
+    chance, low, high = order.chance, order.low, order.high
+    word = wording.above
+    if chance < 0.5:
+        chance, low, high, word = 1 - chance, 1 - high, 1 - low, wording.below
+    pairs = f"in {100 * chance:.0f} of 100 pairs a unit with {comparison.treatment} {word} than one with"
+    text = f"{pairs[0].upper()}{pairs[1:]} {judgement.question.control} (ties count half);"
+    fits = f"anything from {100 * low:.0f} to {100 * high:.0f} of 100 fits"
+    if comparison.verdict == "cannot_tell":
+        return f"{text} {fits}, so it may be nothing.".replace("; anything", ", but anything")
+    return f"{text} {fits}. {cap_sentence(comparison, judgement)}".strip()
 
 
 def worth_text(judgement: Judgement, wording: Wording) -> str:
@@ -82,21 +144,22 @@ def band_text(judgement: Judgement, wording: Wording) -> str:
 
 def gap_text(gap: float, judgement: Judgement, wording: Wording) -> str:
     """A signed gap with its unit."""
-    sign = "+" if gap > 0 else ""
     if judgement.question.scale == "ratio":
-        return f"{sign}{figure(percent(gap))} %"
-    return f"{sign}{figure(gap)} {wording.unit}".strip()
+        return f"{_signed(percent(gap))} %"
+    return f"{_signed(gap)} {wording.unit}".strip()
 
 
 def settling(comparison: Comparison) -> str:
-    """What would settle a can't-tell."""
-    needed = comparison.units_needed
+    """What would settle a can't-tell, as a range: the noise itself is known only so well."""
+    needed = comparison.needed
     if needed is None:
         return ""
-    more = needed - min(comparison.n, comparison.n_control)
-    if more <= 0:
-        return "A trial of this size settles it 8 times in 10 if the gap is what you wanted: repeat it."
-    return f"About {needed} units of each, {more} more than here, would settle it (8 times in 10, with noise as here)."
+    here = min(comparison.n, comparison.n_control)
+    if needed.likely <= here:
+        return "A trial of this size settles it 8 times in 10 if the truth is what you want: repeat it."
+    span = f"{needed.low} to {needed.high}" if needed.high is not None else f"{needed.low} or many more"
+    units = f"{span}, most likely {needed.likely} units of each ({here} here)"
+    return f"{units} would settle it 8 times in 10, if the truth is what you want."
 
 
 def trend_sentence(trend: Trend, judgement: Judgement, wording: Wording) -> str:
@@ -123,8 +186,8 @@ def rank_sentence(name: str, judgement: Judgement, ranking: Ranking, wording: Wo
     for each in ranking.behind(name):
         span = _span(each.low, each.high, judgement, wording)
         size = _size(each.gap, judgement, wording)
-        parts.append(f"ahead of {lower_first(each.second)} by about {size} ({span} fits)")
-    alike = [lower_first(each) for each in ranking.not_told_from(name)]
+        parts.append(f"ahead of {each.second} by about {size} ({span} fits)")
+    alike = ranking.not_told_from(name)
     if alike:
         parts.append(f"can’t be told apart from {listed(alike)}")
     if not parts:
@@ -133,18 +196,36 @@ def rank_sentence(name: str, judgement: Judgement, ranking: Ranking, wording: Wo
     return f"{told[0].upper()}{told[1:]}."
 
 
+def percent_text(comparison: Comparison, judgement: Judgement) -> str:
+    """Counts in percent, by the count model; nothing for other kinds."""
+    told = comparison.percent
+    if judgement.question.kind != "count" or told is None or told.low is None or told.high is None:
+        return ""
+    span = f"{_signed(told.low)} % to {_signed(told.high)} %"
+    return f"{_signed(told.estimate)} % ({span} fits), by a quasi-Poisson model."
+
+
+def order_text(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
+    """How often a treated unit stands above a control unit, beside a gap that carries the verdict."""
+    order = comparison.order
+    if order is None or order.carries:
+        return ""
+    return _by_order(replace(comparison, verdict="better", capped_by=""), order, judgement, wording)
+
+
+def _signed(number: float) -> str:
+    """With its sign, unless it reads as nothing."""
+    told = figure(number)
+    return f"+{told}" if number > 0 and told.strip("0.") else told
+
+
 def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
+    """The gap in the measure's own words; percent are of typical units, so much is said."""
     gap = comparison.estimate or 0.0
     phrase = wording.more if gap >= 0 else wording.less
     told = phrase.replace("{gap}", f"about {_size(gap, judgement, wording)}")
-    return f"{comparison.treatment} {told} than {lower_first(judgement.question.control)}"
-
-
-def _cannot_tell(comparison: Comparison, judgement: Judgement, wording: Wording, seen: str) -> str:
-    low, high = comparison.low_adjusted or 0.0, comparison.high_adjusted or 0.0
-    span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
-    text = f"{seen} here, but anything from {span} fits, so it may be nothing."
-    return f"{text} {settling(comparison)}".strip()
+    typical = " (typical units: geometric means)" if judgement.question.scale == "ratio" else ""
+    return f"{comparison.treatment} {told} than {judgement.question.control}{typical}"
 
 
 def _size_of(low: float, high: float, judgement: Judgement, wording: Wording) -> str:
@@ -152,14 +233,19 @@ def _size_of(low: float, high: float, judgement: Judgement, wording: Wording) ->
     return _size(high if judgement.question.lower_is_better else low, judgement, wording)
 
 
-def _against_worth(verdict: Verdict, worth: str) -> str:
+def _against_worth(verdict: Verdict, judgement: Judgement, worth: str) -> str:
     if not worth:
         return ""
+    better = verdict in ("better_matters", "better", "better_trivial")
+    if judgement.question.no_worse:
+        told = f"The margin was {worth}"
+    else:
+        told = f"You wanted {worth}" if better else f"{worth} would matter"
     if verdict in ("better_matters", "worse_matters"):
-        return f"You wanted {worth}: even the cautious end is beyond that."
+        return f"{told}: even the cautious end is beyond that."
     if verdict in ("better_trivial", "worse_trivial"):
-        return f"You wanted {worth}: it is less than that."
-    return f"You wanted {worth}."
+        return f"{told}: it is less than that."
+    return f"{told}."
 
 
 def _span(low: float, high: float, judgement: Judgement, wording: Wording) -> str:
@@ -176,5 +262,5 @@ def _either(gap: float, judgement: Judgement, wording: Wording) -> str:
 
 def _size(gap: float, judgement: Judgement, wording: Wording) -> str:
     if judgement.question.scale == "ratio":
-        return f"{figure(abs(percent(gap)))} %"
+        return f"{figure(abs(percent(gap)))} %{' a day' if wording.a_day else ''}"
     return f"{figure(abs(gap))} {wording.unit}".strip()

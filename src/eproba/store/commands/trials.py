@@ -1,6 +1,7 @@
 """Trials: laying one down, dealing, declaring, amending, ending and deleting it."""
 
 import secrets
+from dataclasses import replace
 from datetime import date, datetime
 from typing import Any
 
@@ -11,7 +12,7 @@ from eproba.core.planning.plan import Plan, dealt_units
 from eproba.core.trial.declaration import declare
 from eproba.core.trial.ground import site_entry
 from eproba.core.trial.lots import ALGORITHM, SQUARE_ALGORITHM, LotsError, deal
-from eproba.core.trial.model import RoundTime, SpareRun, Trial
+from eproba.core.trial.model import RoundTime, Rules, SpareRun, Trial
 from eproba.store.commands.findings import forget_finding
 from eproba.store.commands.locks import lock_trial, unchanged
 from eproba.store.mapping import unit_from, unit_row
@@ -60,7 +61,7 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
         compared=plan.compared,
         blind=plan.blind,
         batches=plan.batches,
-        rules=vars(plan.rules),
+        rules=vars(_rules_kept(session, plan)),
     )
     session.add(row)
     session.flush()
@@ -90,9 +91,16 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
     return trial_id
 
 
+def _rules_kept(session: Session, plan: Plan) -> Rules:
+    """The rules, with the level to be reached in the unit of the record."""
+    if plan.rules.level is None:
+        return plan.rules
+    return replace(plan.rules, level=all_measures(session)[plan.measures[0].key].conversion.kept(plan.rules.level))
+
+
 def _worth_kept(session: Session, plan: Plan) -> float | None:
     """The worth in the unit of the record."""
-    if plan.worth is None or plan.scale == "ratio":
+    if plan.worth is None or plan.scale == "ratio" or plan.summary == "time_to":
         return plan.worth
     return all_measures(session)[plan.measures[0].key].conversion.apart_kept(plan.worth)
 

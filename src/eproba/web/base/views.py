@@ -5,6 +5,7 @@ from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import generate_csrf
 
 from eproba.store.database import present_revision
+from eproba.web.base.honesty import honesty_table
 from eproba.web.ui.clock import now
 from eproba.web.ui.session import db
 
@@ -27,3 +28,9 @@ def token() -> ResponseReturnValue:
 def help_page() -> ResponseReturnValue:
     """Keyboard shortcuts and the words that Eproba uses."""
     return render_template("base/help.html")
+
+
+@base.get("/help/honesty")
+def honesty() -> ResponseReturnValue:
+    """How often judging raises false alarms, by simulation."""
+    return render_template("base/honesty.html", rows=honesty_table())

@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from eproba.core.judging.judge import Comparison, Judgement
+from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.verdicts import percent
 from eproba.core.wording.sentences import Wording, band_text, gap_text
 
@@ -42,8 +42,8 @@ def gap_ruler(comparison: Comparison, judgement: Judgement, wording: Wording) ->
     question = judgement.question
     gap = comparison.estimate or 0.0
     interval = None
-    if comparison.low_adjusted is not None and comparison.high_adjusted is not None:
-        interval = (comparison.low_adjusted, comparison.high_adjusted)
+    if comparison.carrying is not None:
+        interval = (comparison.carrying.low_adjusted, comparison.carrying.high_adjusted)
     reach = [0.0, gap, *(interval or ()), *(dot.gap for dot in comparison.dots)]
     reach += [question.band, -question.band] if question.band else []
     low, high = min(reach), max(reach)
@@ -70,7 +70,7 @@ def gap_ruler(comparison: Comparison, judgement: Judgement, wording: Wording) ->
         ends=ends,
         treated=_spots([(d.gap, d.unit) for d in treated], x, text),
         control=_spots([(d.gap, d.unit) for d in control], x, text),
-        ticks=tuple((x(at), label) for at, label in _ticks(low, high, question.scale == "ratio")),
+        ticks=tuple((x(at), label) for at, label in ticks_between(low, high, question.scale == "ratio")),
         words=words + ".",
     )
 
@@ -89,7 +89,7 @@ def _spots(
     return tuple(spots)
 
 
-def _ticks(low: float, high: float, ratio: bool) -> list[tuple[float, str]]:
+def ticks_between(low: float, high: float, ratio: bool) -> list[tuple[float, str]]:
     """Round numbers along the ruler; percent on the ratio scale, where the ruler itself is in logs."""
     first, last = (percent(low), percent(high)) if ratio else (low, high)
     raw = (last - first) / 6

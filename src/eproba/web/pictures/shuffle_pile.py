@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from eproba.core.judging.judge import Judgement
+from eproba.core.judging.judgement import Judgement
 from eproba.core.stats.shuffle import ShuffleTest
 from eproba.core.wording.sentences import Wording, gap_text
 from eproba.core.words import one_in

@@ -12,7 +12,6 @@ from eproba.core.brewing.batches import state
 from eproba.core.brewing.clock import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
 from eproba.core.judging.departures import able_to_answer
-from eproba.core.trial.amendments import Changes, Evidence, evidence
 from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.ground import borders
@@ -39,15 +38,14 @@ from eproba.store.commands.trials import (
 )
 from eproba.store.drafts import drafts
 from eproba.store.glances import due_by, glances
-from eproba.store.mapping import correction_from
-from eproba.store.pours import pour_changes_of
-from eproba.store.readings import all_readings, corrections_of
+from eproba.store.readings import all_readings
 from eproba.store.recipes import all_recipes, offered_recipes
 from eproba.web.new_trial.walking import answers_from
 from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.stations import station
 from eproba.web.trials.forms import AmendForm, NoteForm, ReasonForm, SpareForm, SureForm
+from eproba.web.trials.record import changes_of, evidence_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import looks, trial_looks
 from eproba.web.ui.responses import download, file_name
@@ -109,7 +107,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         note_form=note_form or NoteForm(data={"note": trial.note, "seen": trial.note}),
         problem=problem,
         hidden=hidden,
-        evidence=told_evidence(evidence(trial, readings, _changes(trial), today())),
+        evidence=told_evidence(evidence_of(trial)),
         spare_form=_spare_form(trial),
         worth=worth_words(trial),
         fingerprint=short(trial.declared.fingerprint) if trial.declared else "",
@@ -147,18 +145,6 @@ def _silent(trial: Trial, readings: Sequence[Reading]) -> str:
     first = [each for each in readings if each.round_id == trial.rounds[0].id]
     lines = able_to_answer(trial, trial.asked[0], first)
     return text_of(lines[0]) if lines else ""
-
-
-def _changes(trial: Trial) -> Changes:
-    """Everything on record of a trial that was changed."""
-    measures = {each.measure.key: each.measure for each in trial.asked}
-    rows = corrections_of(db(), trial.id)
-    corrections = [correction_from(row, measures.get(reading.measure_key)) for row, reading in rows]
-    return Changes(corrections, pour_changes_of(db(), trial.id))
-
-
-def _evidence(trial: Trial, changes: Changes) -> Evidence:
-    return evidence(trial, all_readings(db(), trial.id), changes, today())
 
 
 def _spare_form(trial: Trial) -> SpareForm:
@@ -248,7 +234,7 @@ def _amend(trial: Trial, form: AmendForm) -> str:
         amend(db(), trial, "decision_day", "decision day", told, day, reason, by, on)
         return ""
     new = Worth.from_typed(form.worth.number, trial.scale)
-    told = (worth_words(trial), new.words(trial.asked[0].measure.judged_unit))
+    told = (worth_words(trial), new.words(trial.worth_unit))
     amend(db(), trial, "worth", "worth", told, replace(trial, worth=new.size).worth_kept, reason, by, on)
     return ""
 
@@ -294,7 +280,12 @@ def end(trial_id: int) -> ResponseReturnValue:
         kept(trial_id)
         flash("The trial has ended. What is on record stays.")
         return redirect(url_for("trials.show", trial_id=trial_id))
-    return render_template("trials/end.html", trial=trial, form=form), 400 if form.errors else 200
+    from eproba.core.judging.envelope import price_of  # the statistics are heavy: only where they are needed
+    from eproba.core.wording.envelope import ending_told
+
+    day = trial.day_of(today())
+    told = ending_told(price_of(trial, day)) if 1 <= day < trial.decision_day else ""
+    return render_template("trials/end.html", trial=trial, form=form, told=told), 400 if form.errors else 200
 
 
 @trials.post("/trials/<int:trial_id>/copy")
@@ -320,11 +311,11 @@ def delete(trial_id: int) -> ResponseReturnValue:
 @trials.get("/trials/<int:trial_id>/export.json")
 def export(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
-    changes = _changes(trial)
+    changes = changes_of(trial)
     record = Record(
         readings=all_readings(db(), trial_id),
         corrections=changes.corrections,
         pour_changes=[] if hides_lots(trial, today(), sees_lots()) else changes.pours,
-        evidence=_evidence(trial, changes),
+        evidence=evidence_of(trial, changes),
     )
     return download(trial_json(trial, record), "application/json", f"{file_name(trial)}.json")

@@ -1,16 +1,17 @@
 """What trials showed, judged once and remembered: in memory by their readings, in the store for the lists."""
 
 import functools
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
+from typing import Any
 
 from sqlmodel import Session
 
 from eproba.core.judging.from_trial import judge_trial
-from eproba.core.judging.judge import Judgement
+from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.model import Asked, Reading, Trial
-from eproba.core.wording.sentences import Wording, headline, sentence
+from eproba.core.wording.sentences import Wording, gap_text, headline, sentence
 from eproba.store.commands.findings import keep_finding
 from eproba.store.findings import unjudged
 from eproba.store.glances import Glance
@@ -19,21 +20,33 @@ from eproba.store.trials import load_trial
 
 
 @dataclass(frozen=True)
+class AlsoRow:
+    """One treatment of such a measure: gap and interval in what units differ by (None: none), and the gap in words."""
+
+    letter: str
+    gap: float | None
+    low: float | None
+    high: float | None
+    text: str
+
+
+@dataclass(frozen=True)
 class AlsoSeen:
-    """A measure that was not the first: its sentences, kept apart from the verdict."""
+    """A measure that was not the first: its sentences and rows, kept apart from the verdict."""
 
     name: str
     sentences: Sequence[str]
     problem: str = ""
+    rows: Sequence[AlsoRow] = ()
 
 
 AT_ONCE = 3  # a list must not wait for many judgements
 
 
 @functools.lru_cache(maxsize=500)
-def judged(trial: Trial, asked: Asked, readings: tuple[Reading, ...]) -> Judgement:
-    """The judgement of exactly these readings."""
-    return judge_trial(trial, asked, readings)
+def judged(trial: Trial, asked: Asked, readings: tuple[Reading, ...], at: int | None = None) -> Judgement:
+    """The judgement of exactly these readings; `at`: of an early look, by its day."""
+    return judge_trial(trial, asked, readings, at)
 
 
 def with_findings(session: Session, glances: Sequence[Glance]) -> list[Glance]:
@@ -75,10 +88,27 @@ def also_seen(trial: Trial, readings: tuple[Reading, ...]) -> list[AlsoSeen]:
         except CannotJudge as error:
             described.append(AlsoSeen(asked.measure.name, (), str(error)))
             continue
-        wording = Wording.of(asked.measure)
+        wording = Wording.of(trial, asked)
         lines = tuple(sentence(each, judgement, wording) for each in judgement.comparisons)
-        described.append(AlsoSeen(asked.measure.name, lines))
+        rows = tuple(_row(trial, each, judgement, wording) for each in judgement.comparisons)
+        described.append(AlsoSeen(asked.measure.name, lines, rows=rows))
     return described
+
+
+def also_from(kept: Sequence[Mapping[str, Any]]) -> list[AlsoSeen]:
+    """What was kept of other measures, as it was."""
+    return [AlsoSeen(**{**each, "rows": [AlsoRow(**row) for row in each.get("rows", ())]}) for each in kept]
+
+
+def _row(trial: Trial, comparison: Comparison, judgement: Judgement, wording: Wording) -> AlsoRow:
+    letter = next(each.letter for each in trial.treatments if each.name == comparison.treatment)
+    carrying, sd, gap = comparison.carrying, judgement.noise_sd, comparison.estimate
+    if gap is None:
+        return AlsoRow(letter, None, None, None, "by order" if comparison.order else "not compared")
+    text = gap_text(gap, judgement, wording)
+    if carrying is None or not sd:
+        return AlsoRow(letter, None, None, None, text)
+    return AlsoRow(letter, gap / sd, carrying.low_adjusted / sd, carrying.high_adjusted / sd, text)
 
 
 def _found(trial: Trial, readings: tuple[Reading, ...]) -> tuple[list[dict[str, str]], float | None]:
@@ -88,7 +118,7 @@ def _found(trial: Trial, readings: tuple[Reading, ...]) -> tuple[list[dict[str, 
         judgement = judged(trial, asked, readings)
     except CannotJudge as error:
         return [{"verdict": "seen_not_shown", "headline": "Not judged", "sentence": str(error)}], None
-    wording = Wording.of(asked.measure)
+    wording = Wording.of(trial, asked)
     lines = [
         {
             "verdict": each.verdict,

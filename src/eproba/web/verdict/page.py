@@ -1,12 +1,20 @@
 """What the verdict page shows of a judgement."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from eproba.core.judging.judge import Comparison, Judgement
+from eproba.core.judging.departures import corrections, misled
+from eproba.core.judging.judgement import Comparison, Judgement
+from eproba.core.judging.trust_line import TrustLine
+from eproba.core.trial.amendments import Evidence
 from eproba.core.trial.model import Trial
+from eproba.core.wording.ledger import text_of
 from eproba.core.wording.sentences import (
     Wording,
+    gap_text,
     headline,
+    order_text,
+    percent_text,
     rank_headline,
     rank_sentence,
     sentence,
@@ -14,12 +22,14 @@ from eproba.core.wording.sentences import (
     trend_sentence,
 )
 from eproba.web.pictures.gap_ruler import GapRuler, gap_ruler
+from eproba.web.pictures.shared_ruler import SharedRuler, ordered, shared_ruler
 from eproba.web.pictures.shuffle_pile import ShufflePile, shuffle_pile
 
 
 @dataclass(frozen=True)
 class ComparisonShown:
-    """One comparison with its words and pictures."""
+    """One comparison with its words and pictures; `shuffle_span`: the interval that the shuffle test gives; `percent`
+    and `order`: what the count model and the order say beside the gap."""
 
     letter: str
     comparison: Comparison
@@ -28,15 +38,28 @@ class ComparisonShown:
     settling: str
     ruler: GapRuler | None
     pile: ShufflePile | None
+    shuffle_span: str
+    percent: str
+    order: str
+
+
+def shown_ruler(trial: Trial, judgement: Judgement) -> SharedRuler:
+    """All treatments on one ruler."""
+    return shared_ruler(judgement, _letters(trial), Wording.of(trial, trial.asked[0]))
 
 
 def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShown]:
-    """Every comparison of the first measure."""
-    wording = Wording.of(trial.asked[0].measure)
-    letters = {each.name: each.letter for each in trial.treatments}
+    """Every comparison of the first measure, the best first."""
+    wording = Wording.of(trial, trial.asked[0])
+    letters, order = _letters(trial), ordered(judgement)
     shown = []
-    for each in judgement.comparisons:
+    for each in sorted(judgement.comparisons, key=lambda c: order.index(c.treatment)):
         test = each.shuffle
+        span = ""
+        if test is not None and test.pile:
+            ends = [gap_text(end, judgement, wording) if end is not None else "beyond" for end in (test.low, test.high)]
+            open_ended = test.low is None or test.high is None
+            span = "these lots can’t bound it" if open_ended else " to ".join(ends)
         shown.append(
             ComparisonShown(
                 letters[each.treatment],
@@ -44,18 +67,32 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
                 headline(each, judgement),
                 sentence(each, judgement, wording),
                 settling(each),
-                None if each.estimate is None else gap_ruler(each, judgement, wording),
+                None if each.estimate is None or not each.dots else gap_ruler(each, judgement, wording),
                 shuffle_pile(test, judgement, wording) if test and test.pile else None,
+                span,
+                percent_text(each, judgement),
+                order_text(each, judgement, wording),
             )
         )
     return shown
+
+
+def shown_ledger(judgement: Judgement, more: Sequence[TrustLine]) -> dict[str, list[tuple[TrustLine, str]]]:
+    """The ledger by how far its lines reach: caps, cautions, notes."""
+    lines = [(line, text_of(line)) for line in (*judgement.trust, *more)]
+    return {level: [each for each in lines if each[0].level == level] for level in ("cap", "caution", "note")}
+
+
+def beside_the_numbers(trial: Trial, found: Evidence, marks: Mapping[str, Sequence[str]]) -> list[TrustLine]:
+    """Lines that the record and the recipes give; `marks` of each treatment's recipe, by letter."""
+    return [*corrections(found), *misled(trial, trial.asked[0], marks)]
 
 
 def shown_trend(trial: Trial, judgement: Judgement) -> str:
     """The ladder as one sentence, or nothing."""
     if judgement.trend is None:
         return ""
-    return trend_sentence(judgement.trend, judgement, Wording.of(trial.asked[0].measure))
+    return trend_sentence(judgement.trend, judgement, Wording.of(trial, trial.asked[0]))
 
 
 @dataclass(frozen=True)
@@ -69,9 +106,12 @@ class RankingShown:
 def shown_ranking(trial: Trial, judgement: Judgement) -> RankingShown | None:
     """All against all, where the trial asked for it."""
     ranking = judgement.ranking
-    if ranking is None:
+    if ranking is None or not trial.ranked:
         return None
-    wording = Wording.of(trial.asked[0].measure)
-    letters = {each.name: each.letter for each in trial.treatments}
+    wording, letters = Wording.of(trial, trial.asked[0]), _letters(trial)
     places = [(letters[name], name, rank_sentence(name, judgement, ranking, wording)) for name in ranking.order]
     return RankingShown(rank_headline(ranking), places)
+
+
+def _letters(trial: Trial) -> dict[str, str]:
+    return {each.name: each.letter for each in trial.treatments}

@@ -1,19 +1,22 @@
-"""The verdict: the sentence, the pictures, the trust in it."""
+"""The verdict: what was asked, what was seen, how far to trust it; and the envelope, opened early for its price."""
 
 from typing import Any
 
-from flask import Blueprint, render_template
+from flask import Blueprint, abort, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from eproba.core.judging.courses import courses
 from eproba.core.stats.series import CannotJudge
 from eproba.core.stats.summaries import SUMMARIES, Points
+from eproba.core.trial.declaration import worth_words
 from eproba.core.trial.model import Asked, Trial
+from eproba.store.commands.looks import NoLook, look_early
 from eproba.store.findings import also_found
 from eproba.store.readings import all_readings
-from eproba.web.ui.clock import today
+from eproba.store.recipes import all_recipes
+from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
-from eproba.web.ui.session import db, seen_trial_or_404
+from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
 
 verdict = Blueprint("verdict", __name__, template_folder="templates")
 
@@ -21,33 +24,102 @@ verdict = Blueprint("verdict", __name__, template_folder="templates")
 @verdict.get("/trials/<int:trial_id>/verdict")
 def show(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
-    sealed = trial.sealed(today())
-    readings = all_readings(db(), trial_id)
-    asked = trial.asked[0]
-    shown: dict[str, Any] = {"trial": trial, "looks": trial_looks(trial), "sealed": sealed, "measure": asked.measure}
-    shown["chart"] = course_chart(trial, asked, courses(trial, asked, readings), sealed)
-    shown["summary"] = SUMMARIES[trial.summary]
-    if sealed:
-        return render_template("verdict/sealed.html", **shown)
-    # Judging brings in the heavy statistics: imported where it is needed, not by every page.
-    from eproba.core.wording.ledger import text_of
-    from eproba.web.verdict.findings import also_seen, judged
-    from eproba.web.verdict.page import shown_comparisons, shown_ranking, shown_trend
+    if trial.sealed(today()):
+        return render_template("verdict/sealed.html", may_look=_may_look(trial), **_frame(trial, sealed=True))
+    return _judged(trial)
 
+
+@verdict.route("/trials/<int:trial_id>/verdict/open", methods=["GET", "POST"])
+def open_early(trial_id: int) -> ResponseReturnValue:
+    """What an early look costs, and, once that is accepted, the look itself on record."""
+    trial = trial_or_404(trial_id)
+    if not sees_lots() and trial.blind:
+        abort(403, "This device does not see who got what: open the envelope on one that does.")
+    from eproba.core.judging.envelope import price_of
+    from eproba.core.wording.envelope import price_told
+
+    problem, reason = "", request.form.get("reason", "").strip()
+    if request.method == "POST":
+        try:
+            if not reason:
+                raise NoLook("Say why: the look stands on record with its reason.")
+            day = look_early(db(), trial_id, now(), who(), reason[:300])
+            db().commit()
+            return redirect(url_for("verdict.early", trial_id=trial_id, day=day))
+        except NoLook as error:
+            db().rollback()
+            problem = str(error)
+    price = price_of(trial, max(1, min(trial.day_of(today()), trial.decision_day)))
+    page = render_template(
+        "verdict/open.html", trial=trial, told=price_told(price), problem=problem, reason=reason, day=price.day
+    )
+    return page, 400 if problem else 200
+
+
+@verdict.get("/trials/<int:trial_id>/verdict/looks/<int:day>")
+def early(trial_id: int, day: int) -> ResponseReturnValue:
+    """An early look that is on record: judged on what was read by its day, at its price."""
+    trial = seen_trial_or_404(trial_id)
+    if all(look.day != day for look in trial.looks) or (trial.blind and not sees_lots()):
+        abort(404, "The envelope was not opened on that day.")
+    return _judged(trial, day)
+
+
+def _may_look(trial: Trial) -> bool:
+    day = trial.day_of(today())
+    return 1 <= day < trial.decision_day and (sees_lots() or not trial.blind)
+
+
+def _frame(trial: Trial, sealed: bool) -> dict[str, Any]:
+    """What every verdict page has: the trial, its stakes, each unit's course."""
+    asked, readings = trial.asked[0], all_readings(db(), trial.id)
+    return {
+        "trial": trial,
+        "looks": trial_looks(trial),
+        "sealed": sealed,
+        "measure": asked.measure,
+        "summary": SUMMARIES[trial.summary],
+        "worth": worth_words(trial),
+        "chart": course_chart(trial, asked, courses(trial, asked, readings), sealed),
+    }
+
+
+def _judged(trial: Trial, early: int | None = None) -> ResponseReturnValue:
+    # Judging brings in the heavy statistics: imported where it is needed, not by every page.
+    from eproba.web.pictures.also_ruler import also_ruler
+    from eproba.web.trials.record import evidence_of
+    from eproba.web.verdict.findings import also_from, also_seen, judged
+    from eproba.web.verdict.page import (
+        beside_the_numbers,
+        shown_comparisons,
+        shown_ledger,
+        shown_ranking,
+        shown_ruler,
+        shown_trend,
+    )
+
+    readings, frame = all_readings(db(), trial.id), _frame(trial, sealed=False)
     try:
-        judgement = judged(trial, asked, readings)
+        judgement = judged(trial, trial.asked[0], readings, early)
     except CannotJudge as error:
-        return render_template("verdict/unjudged.html", problem=str(error), **shown)
+        return render_template("verdict/unjudged.html", problem=str(error), **frame)
+    known = all_recipes(db())
+    marks = {each.letter: known[each.recipe].marks for each in trial.treatments if each.recipe in known}
+    kept = None if early is not None else also_found(db(), trial.id)
+    also = also_from(kept) if kept else [] if early is not None else also_seen(trial, readings)
     return render_template(
         "verdict/verdict.html",
         judgement=judgement,
-        ledger=[(line, text_of(line)) for line in judgement.trust],
+        early=early,
+        ledger=shown_ledger(judgement, beside_the_numbers(trial, evidence_of(trial), marks)),
+        ruler=shown_ruler(trial, judgement),
         comparisons=shown_comparisons(trial, judgement),
         ranking=shown_ranking(trial, judgement),
         trend=shown_trend(trial, judgement),
-        also=also_found(db(), trial_id) or also_seen(trial, readings),
+        also=also,
+        also_ruler=also_ruler(also),
         notes=[(each.day, each.note) for each in trial.rounds if each.note],
-        **shown,
+        **frame,
     )
 
 

@@ -8,13 +8,12 @@ from typing import TYPE_CHECKING, Any
 from flask_wtf import FlaskForm
 
 from eproba.core.errors import EprobaError
-from eproba.core.measuring.measures import Measure
 from eproba.core.planning.draft import ChancePart, MeasurePart, StepName, chosen, planned_measures, rounds_of
 from eproba.core.planning.plan import PlannedMeasure
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import DaysError, seconds_of_round, units_in
 from eproba.core.trial.model import Trial
-from eproba.core.trial.worth import as_kept
+from eproba.core.trial.worth import as_kept, worth_unit
 from eproba.core.words import parse_number
 from eproba.web.new_trial.steps.step import Answers, Bench, Step, Typed, Walk, first_of
 from eproba.web.ui.fields import NumberField
@@ -47,7 +46,7 @@ class ChancePage:
 
     problem: str = ""
     seen: "Outlook | None" = None
-    first: Measure | None = None
+    unit: str = ""
     pictures: "tuple[Hundred, ...]" = ()
     time: Time | None = None
 
@@ -89,7 +88,7 @@ class ChanceStep(Step[ChanceForm, ChancePart]):
         measure, ground = draft.measure, draft.ground
         if measure is None or ground is None:
             return ChancePage("Measure and ground must be right first: look at those steps.")
-        first = walk.known.measures[measure.measure]
+        unit = worth_unit(walk.known.measures[measure.measure].judged_unit, measure.summary)
         chance = draft.chance or ChancePart(None, 20.0)
         try:
             cut, noise = chosen(draft, ground, walk.known), noise_for(walk, measure, chance)
@@ -106,7 +105,7 @@ class ChanceStep(Step[ChanceForm, ChancePart]):
         except EprobaError as error:
             return ChancePage(str(error))
         pictures = tuple(hundred(seen.chances.shares[truth], truth, prospect) for truth in seen.chances.shares)
-        return ChancePage("", seen, first, pictures, _time(walk, measure, chance, prospect.units))
+        return ChancePage("", seen, unit, pictures, _time(walk, measure, chance, prospect.units))
 
 
 def noise_for(walk: Walk, measure: MeasurePart, chance: ChancePart) -> "Noise":
@@ -115,7 +114,8 @@ def noise_for(walk: Walk, measure: MeasurePart, chance: ChancePart) -> "Noise":
 
     typed = None if chance.noise is None else as_kept(chance.noise, measure.scale)
     own = walk.bench.own_noise(measure.measure, measure.scale)
-    return noise_of(walk.known.measures[measure.measure], measure.scale, typed, own)
+    first = walk.known.measures[measure.measure]
+    return noise_of(first, measure.scale, typed, own, measure.summary, measure.decision_day)
 
 
 def _wanted(measure: MeasurePart, typed: Mapping[str, str]) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from eproba.core.planning.claims import AGAINST, Claim, Promise, claim_sentence
 from eproba.core.planning.draft import ClaimPart, StepName
 from eproba.core.trial.compared import COMPARED, Comparison
 from eproba.core.trial.model import Compared, Trial
-from eproba.core.trial.worth import Worth
+from eproba.core.trial.worth import Worth, worth_unit
 from eproba.web.new_trial.steps.step import Answers, Bench, Step, Typed, Walk, first_of
 from eproba.web.new_trial.usual import CONTROL_NAMES, as_the_kind_wants, first_treatments
 
@@ -84,7 +84,9 @@ class ClaimStep(Step[ClaimForm, ClaimPart]):
         worth = (
             ""
             if measure is None
-            else Worth.from_typed(measure.worth, measure.scale).words(asked.judged_unit if asked else "", "anything")
+            else Worth.from_typed(measure.worth, measure.scale).words(
+                worth_unit(asked.judged_unit if asked else "", measure.summary), "anything"
+            )
         )
         against, form = first_of(walk.answers["claim"], "against"), walk.forms["claim"]
         offered = COMPARED[walk.draft.compared].controls

@@ -10,6 +10,7 @@ from eproba.core.planning.plan import LETTERS, Plan, dealt_units
 from eproba.core.planning.visits import dose_of_plan
 from eproba.core.trial.days import days_in_words
 from eproba.core.trial.ground import borders
+from eproba.core.trial.worth import worth_unit
 from eproba.web.new_trial.steps.claim import built_sentence
 from eproba.web.new_trial.steps.ground import cut_advice
 from eproba.web.new_trial.steps.step import Walk
@@ -24,6 +25,7 @@ class DealPage:
     plan: Plan
     sentence: str
     measures: Mapping[str, Measure]
+    worth_unit: str
     looks: Mapping[str, Look]
     ground: GroundPlan
     doses: Mapping[str, str]
@@ -46,6 +48,7 @@ def deal_page(walk: Walk) -> DealPage:
         plan=plan,
         sentence=built_sentence(walk),
         measures=walk.known.measures,
+        worth_unit=worth_unit(walk.known.measures[plan.measures[0].key].judged_unit, plan.summary),
         looks=looks([(letter, t.name, t.role) for letter, t in zip(plan.letters, plan.treatments, strict=True)]),
         ground=ground_plan(plan.layout.site, [(unit.cut, None) for unit in preview], {}),
         doses={letter: _dose(plan, letter) for letter in plan.letters},

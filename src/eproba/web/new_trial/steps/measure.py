@@ -17,7 +17,7 @@ from eproba.core.stats.summaries import SUMMARIES
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS
 from eproba.core.trial.model import Trial
-from eproba.core.trial.worth import Worth
+from eproba.core.trial.worth import Worth, worth_unit
 from eproba.core.words import DateError, day_words, parse_date
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk, filled
 from eproba.web.new_trial.usual import typed_number
@@ -42,6 +42,7 @@ class MeasureForm(FlaskForm):
     sown = NumberField("Seeds sown in each unit", 1, 10_000, whole=True, optional=True)
     also = SelectMultipleField("Also seen", widget=ListWidget(prefix_label=False), option_widget=CheckboxInput())
     summary = RadioField("What counts", choices=list(SUMMARIES.items()))
+    level = NumberField("The level to be reached", optional=True)
 
     def __init__(self, known: Mapping[str, Measure], **kwargs: Any) -> None:
         super().__init__(**kwargs)
@@ -63,6 +64,13 @@ class MeasureForm(FlaskForm):
                 f"choose its own unit, and give the worth in {chosen.judged_unit}."
             )
 
+        if field.data == "ratio" and self.summary.data == "time_to":
+            raise ValidationError("Days can’t be said in percent; choose the own unit, and give the worth in days.")
+
+    def validate_level(self, field: Any) -> None:
+        if field.number is None and not field.errors and self.summary.data == "time_to":
+            raise ValidationError("Say which level is to be reached, in the measure’s unit.")
+
     def validate_sown(self, field: Any) -> None:
         keys = [self.measure.data or "", *(self.also.data or [])]
         if field.number is None and any(self.known[key].kind == "proportion" for key in keys if key in self.known):
@@ -71,6 +79,11 @@ class MeasureForm(FlaskForm):
     def validate_worth(self, field: Any) -> None:
         if field.number is not None and field.number <= 0:
             raise ValidationError("The smallest difference worth having is above 0; leave it empty if any would do.")
+        chosen = self.known.get(self.measure.data or "")
+        if field.number is not None and chosen and chosen.by_order:
+            raise ValidationError(
+                f"{chosen.name} has classes without a distance between them: leave this empty, any shift counts."
+            )
         if field.number is None and not field.errors and self.aim.data == "no worse":
             raise ValidationError("“No worse” needs a margin: by how much may it be worse before you would mind?")
 
@@ -78,7 +91,9 @@ class MeasureForm(FlaskForm):
     def worth_unit(self) -> str:
         """What the worth is typed in."""
         chosen = self.known.get(self.measure.data or "")
-        return "%" if self.scale.data == "ratio" or chosen is None else chosen.judged_unit
+        if self.scale.data == "ratio" or chosen is None:
+            return "%"
+        return worth_unit(chosen.judged_unit, self.summary.data)
 
 
 @dataclass(frozen=True)
@@ -109,6 +124,7 @@ class MeasureStep(Step[MeasureForm, MeasurePart]):
             "sown": [""],
             "also": [],
             "summary": ["last"],
+            "level": [""],
         }
 
     def again(self, trial: Trial, today: date) -> Typed:
@@ -124,6 +140,7 @@ class MeasureStep(Step[MeasureForm, MeasurePart]):
             "sown": [typed_number(next((each.sown for each in trial.asked if each.sown), None))],
             "also": [each.measure.key for each in trial.asked[1:]],
             "summary": [trial.summary],
+            "level": [typed_number(trial.rules.level)],
         }
 
     def made(self, typed: Typed, bench: Bench) -> MeasureForm:
@@ -143,11 +160,12 @@ class MeasureStep(Step[MeasureForm, MeasurePart]):
             sown=None if sown is None else int(sown),
             also=tuple(form.also.data or ()),
             summary=form.summary.data,
+            level=form.level.number,
         )
 
     def settled(self, part: MeasurePart, bench: Bench) -> str:
         measure = bench.known.measures[part.measure]
-        worth = Worth.from_typed(part.worth, part.scale).words(measure.judged_unit, "any gap")
+        worth = Worth.from_typed(part.worth, part.scale).words(worth_unit(measure.judged_unit, part.summary), "any gap")
         return f"{measure.name}, {worth}, {day_words(part.start_on)} + {part.decision_day} days"
 
     def page(self, walk: Walk) -> MeasurePage:

@@ -1,0 +1,124 @@
+"""All treatments on one ruler: ordered, the control at zero, the worth band, and a string round whom nobody can tell
+apart."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import combinations
+
+from eproba.core.judging.judgement import Comparison, Judgement
+from eproba.core.judging.ranking import Ranking
+from eproba.core.wording.sentences import Wording, band_text, gap_text, headline
+from eproba.web.pictures.gap_ruler import ticks_between
+
+LEFT, RIGHT, WIDTH = 200.0, 580.0, 760.0
+ROW, TOP = 40.0, 34.0
+LANE, STRINGS = 13.0, 690.0
+
+
+@dataclass(frozen=True)
+class Line:
+    """One treatment: its letter and name, its bar and stake in drawing units, and how far in words."""
+
+    letter: str
+    name: str
+    y: float
+    bar: tuple[float, float] | None
+    at: float | None
+    label: str
+    control: bool
+
+
+@dataclass(frozen=True)
+class SharedRuler:
+    """Positions in drawing units; `strings`: from the first to the last of those not told apart, each in its lane."""
+
+    height: float
+    zero: float
+    band: tuple[float, float] | None
+    band_label: str
+    lines: tuple[Line, ...]
+    ticks: tuple[tuple[float, str], ...]
+    strings: tuple[tuple[float, float, float], ...]
+    words: str
+
+
+def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording) -> SharedRuler:
+    """Lay all comparisons along one ruler."""
+    question, control = judgement.question, judgement.question.control
+    spans = {c.treatment: _span(c) for c in judgement.comparisons}
+    by_order = any(c.order is not None and c.order.carries for c in judgement.comparisons)
+    ends = [each for span in spans.values() for each in span if each is not None]
+    reach = [0.0, *ends, *([question.band, -question.band] if question.band else [])]
+    low, high = min(reach), max(reach)
+    wide = (high - low) or 1.0
+    low, high = low - 0.05 * wide, high + 0.05 * wide
+
+    def x(value: float) -> float:
+        return round(LEFT + (RIGHT - LEFT) * (value - low) / (high - low), 1)
+
+    def told(value: float) -> str:
+        return f"{100 * (value + 0.5):.0f} of 100" if by_order else gap_text(value, judgement, wording)
+
+    names = ordered(judgement)
+    place = {name: TOP + ROW * i + ROW / 2 for i, name in enumerate(names)}
+    lines = []
+    for name in names:
+        gap, near, far = spans.get(name, (0.0, None, None))
+        bar = None if near is None or far is None else (x(near), x(far))
+        label = "" if name == control or gap is None else told(gap)
+        here = None if gap is None else x(gap)
+        lines.append(Line(letters[name], name, place[name], bar, here, label, name == control))
+    if by_order:
+        marks = [(each / 100 - 0.5, f"{each}") for each in range(0, 101, 25) if low <= each / 100 - 0.5 <= high]
+    else:
+        marks = ticks_between(low, high, question.scale == "ratio")
+    words = [f"{c.treatment}: {headline(c, judgement)}" for c in judgement.comparisons]
+    return SharedRuler(
+        height=TOP + ROW * len(names) + 34,
+        zero=x(0),
+        band=(x(-question.band), x(question.band)) if question.band and not by_order else None,
+        band_label=band_text(judgement, wording),
+        lines=tuple(lines),
+        ticks=tuple((x(at), label) for at, label in marks),
+        strings=tuple(
+            (place[first], place[last], STRINGS + LANE * i)
+            for i, (first, last) in enumerate(runs_not_told_apart(names, judgement.ranking))
+        ),
+        words=f"All treatments against {control}. {'; '.join(words)}.",
+    )
+
+
+def ordered(judgement: Judgement) -> list[str]:
+    """The treatments as seen, the best first, the control among them; those without a figure last."""
+    spans = {c.treatment: _span(c)[0] for c in judgement.comparisons}
+    turn = -1 if judgement.question.lower_is_better else 1
+    told = {name: gap for name, gap in spans.items() if gap is not None} | {judgement.question.control: 0.0}
+    return [*sorted(told, key=lambda name: -turn * told[name]), *(name for name in spans if name not in told)]
+
+
+def runs_not_told_apart(names: Sequence[str], ranking: Ranking | None) -> list[tuple[str, str]]:
+    """The longest stretches of the order in which no pair is shown to differ: first and last of each."""
+    if ranking is None:
+        return []
+    shown = {frozenset((pair.first, pair.second)) for pair in ranking.pairs if pair.shown}
+    kept = [name for name in names if name in ranking.order]
+    runs: list[tuple[int, int]] = []
+    for start in range(len(kept)):
+        end = start
+        while end + 1 < len(kept) and not any(
+            frozenset(pair) in shown for pair in combinations(kept[start : end + 2], 2)
+        ):
+            end += 1
+        if end > start and (not runs or end > runs[-1][1]):
+            runs.append((start, end))
+    return [(kept[start], kept[end]) for start, end in runs]
+
+
+def _span(comparison: Comparison) -> tuple[float | None, float | None, float | None]:
+    """The gap with its interval; of what goes by order, how far the chance lies from one half."""
+    order, carrying = comparison.order, comparison.carrying
+    if order is not None and order.carries:
+        return order.chance - 0.5, order.low - 0.5, order.high - 0.5
+    if carrying is None:
+        return comparison.estimate, None, None
+    return comparison.estimate, carrying.low_adjusted, carrying.high_adjusted

@@ -1,0 +1,128 @@
+"""The envelope: what a look costs, what is left for the decision day, and days that can't stand in for each other."""
+
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pytest
+from scipy import stats
+
+from eproba.core.judging.envelope import confidence_at, price_of, spent
+from eproba.core.judging.from_trial import confidence_of, judge_trial
+from eproba.core.trial.declaration import declare
+from eproba.core.trial.model import EarlyLook, Reading
+from eproba.core.wording.envelope import ending_told, price_told
+from tests.core.cases import small_trial
+
+NOON = datetime(2026, 5, 15, 12, tzinfo=UTC)
+
+
+@pytest.fixture
+def trial(catalogue):
+    return small_trial(catalogue, first="leaf_count")
+
+
+def look(day):
+    return EarlyLook(day, day, NOON, "Ann", "frost")
+
+
+def read(trial, rounds=(0, 1, 2), lift=4.0):
+    def value(u, r):
+        unrest = 0.6 * float(np.random.default_rng([u.id, r]).normal())
+        return 10.0 + u.id // 2 + r + unrest + lift * (u.letter == "A") * (r > 0)
+
+    return [
+        Reading(100 * r + u.id, r, u.id, "leaf_count", 1, value(u, r), "", "", 1) for r in rounds for u in trial.units
+    ]
+
+
+def test_it_is_spent_by_days_passed_as_o_brien_and_fleming_would():
+    assert spent(1.0) == pytest.approx(0.05)
+    assert spent(0.5) == pytest.approx(2 * stats.norm.sf(stats.norm.ppf(0.975) / 0.5**0.5))
+    assert [spent(0.0), spent(-0.1)] == [0.0, 0.0]
+    looks = [5, 10, 20]
+    paid = [1 - confidence_at(day, 28, looks) for day in (*looks, 28)]
+    assert sum(paid) == pytest.approx(0.05), "all looks together spend the 5 %, and no more"
+    assert confidence_at(28, 28, []) == pytest.approx(0.95)
+    assert confidence_at(10, 28, [10, 10]) == confidence_at(10, 28, []), "a second look on a day is the first"
+
+
+def test_the_price_is_said_before_it_is_paid(trial):
+    """Six pairs: 5 df. At half of the time a gap must be 4.7 standard errors, as the t table has it."""
+    price = price_of(trial, 14)
+    assert price.unlooked == pytest.approx(stats.t.ppf(0.975, 5), abs=1e-6)
+    assert price.now == pytest.approx(stats.t.ppf(1 - spent(0.5) / 2, 5), abs=1e-6)
+    assert price_told(price) == (
+        "At day 14 of 28 a gap must be 4.7 standard errors instead of 2.6. On the decision day it must then be 2.67 "
+        "instead of 2.57."
+    )
+    assert price_told(price_of(trial, 2)) == (
+        "At day 2 of 28 a gap must be more than any gap could be instead of 2.6. The decision day loses next to "
+        "nothing."
+    )
+    assert ending_told(price) == "Ended on day 14 of 28, a gap must be 4.7 standard errors instead of 2.6 to be shown."
+
+
+def test_a_look_is_judged_on_its_day_and_paid_for_later(trial):
+    readings = read(trial)
+    plain = judge_trial(trial, trial.asked[0], readings)
+    looked = replace(trial, looks=(look(20),))
+    early, late = judge_trial(looked, trial.asked[0], readings, 20), judge_trial(looked, trial.asked[0], readings)
+    assert (early.day, late.day, plain.day) == (14, 28, 28)
+    assert early.question.confidence == pytest.approx(1 - spent(20 / 28))
+    assert late.question.confidence == pytest.approx(1 - (0.05 - spent(20 / 28)))
+    own = [each.comparisons[0].own for each in (plain, late)]
+    assert own[1].high_adjusted - own[1].low_adjusted > own[0].high_adjusted - own[0].low_adjusted
+    assert [line.says for line in late.trust if line.rule == "early looks"] == ["looked before"]
+    assert not any(line.rule == "decision day" for line in early.trust), "it is the look's own question"
+
+
+def test_ended_early_is_paid_for_too(trial):
+    ended = replace(trial, ended_on=trial.start_on + timedelta(days=14), ended_reason="hail", closed_at=None)
+    assert confidence_of(ended, 14) == pytest.approx(1 - spent(0.5))
+    assert judge_trial(ended, trial.asked[0], read(trial)).question.confidence == pytest.approx(1 - spent(0.5))
+
+
+@pytest.mark.parametrize(
+    ("day", "level", "cap"),
+    [(28, "note", None), (26, "caution", None), (25, "cap", "described"), (14, "cap", "described")],
+)  # fmt: skip
+def test_another_day_stands_in_only_within_a_tenth_of_the_trial(trial, day, level, cap):
+    """Of 28 days, 2.8: day 26 may, day 25 may not, whatever it shows."""
+    rounds = (*trial.rounds[:2], replace(trial.rounds[2], day=day)) if day != 14 else trial.rounds
+    found = judge_trial(replace(trial, rounds=rounds), trial.asked[0], read(trial, (0, 1) if day == 14 else (0, 1, 2)))
+    (line,) = [line for line in found.trust if line.rule == "decision day"]
+    assert (line.level, line.cap) == (level, cap)
+    assert found.comparisons[0].uncapped.startswith("better")
+    assert (found.comparisons[0].verdict == "seen_not_shown") == (cap is not None)
+
+
+def test_what_was_settled_late_caps(trial):
+    readings = read(trial)
+    for change, rule in (
+        ({"dealt_at": NOON}, "lots"),
+        ({"declared": declare(trial, datetime(2026, 5, 20, tzinfo=UTC))}, "declared"),
+    ):
+        held = judge_trial(replace(trial, **change), trial.asked[0], readings).comparisons[0]
+        assert (held.verdict, held.capped_by) == ("seen_not_shown", rule)
+    in_time = replace(trial, declared=declare(trial, datetime(2026, 5, 14, tzinfo=UTC)))
+    assert judge_trial(in_time, trial.asked[0], readings).comparisons[0].capped_by == ""
+    past = judge_trial(replace(trial, made_at=NOON), trial.asked[0], readings)
+    assert [line.level for line in past.trust if line.says == "laid down late"] == ["caution"]
+
+
+def test_a_third_of_the_applications_missing_leaves_the_direction(trial):
+    readings = read(trial, lift=9.0)
+    wanted = replace(trial, worth=0.5, scale="difference")
+    pours = tuple(replace(trial.pours[0], id=n, day=7 * n) for n in range(9))
+    for missing, verdict in ((3, "better_matters"), (4, "better")):
+        given = tuple(replace(pour, status="skipped") if pour.id < missing else pour for pour in pours)
+        found = judge_trial(replace(wanted, pours=given), trial.asked[0], readings).comparisons[0]
+        assert found.verdict == verdict, missing
+        assert found.uncapped == "better_matters"
+
+
+def test_a_round_that_some_units_missed_is_not_all_rounds(trial):
+    readings = [each for each in read(trial) if each.round_id != 2 or each.unit_id < 4]
+    said = [line.says for line in judge_trial(trial, trial.asked[0], readings).trust if line.rule == "rounds missed"]
+    assert said == ["partly read"]

@@ -1,0 +1,176 @@
+"""The verdict through the interface: looked at early for its price, capped, by order, ranked, with a margin."""
+
+import json
+import re
+
+import numpy as np
+import pytest
+
+from tests.web.steps import fill, planned
+from tests.web.test_questions import deal, poured, read_in, text
+
+
+def unrest(n, day):
+    return (n * n * 7 + 3 * day) % 5
+
+
+def lots(n):
+    """0, 1 or 2, as chance would have it."""
+    return int(np.random.default_rng(n).integers(0, 3))
+
+
+@pytest.fixture
+def trial(client, draft):
+    """A planned trial of plant height, twelve pots in pairs, decided on day 28."""
+    planned(client, draft)
+    return deal(client, draft)
+
+
+def taller(by):
+    return lambda letter, n, day: 20 + day / 2 + 0.4 * unrest(n, day) + (by if letter == "A" and day > 0 else 0)
+
+
+def read_days(client, trial, value, days):
+    whole = json.loads(text(client, f"{trial}/export.json"))["trial"]
+    lines = ["day;unit;measure;reading;value"]
+    lines += [
+        f"{row['day']};P{unit['cut']['number']};{whole['asked'][0]['measure']['name']};1;"
+        f"{value(unit['letter'], n, row['day']):.1f}"
+        for row in whole["rounds"]
+        if row["day"] in days
+        for n, unit in enumerate(whole["units"])
+    ]
+    answer = client.post(f"{trial}/readings/import", {"text": "\n".join(lines), "go": "take"}, follow_redirects=True)
+    assert answer.status_code == 200
+
+
+def test_an_early_look_says_its_price_is_put_on_record_and_is_paid_for(client, trial, clock):
+    clock.forward(days=15)
+    sealed = text(client, f"{trial}/verdict")
+    assert "Open it early, for its price" in sealed
+    read_days(client, trial, taller(9), (0, 7, 14))
+    asked = text(client, f"{trial}/verdict/open")
+    price = re.search(r"At day 14 of 28 a gap must be ([\d.]+) standard errors instead of ([\d.]+)\.", asked)
+    assert float(price.group(1)) > float(price.group(2)) + 1
+    refused = client.post(f"{trial}/verdict/open", {"reason": " "})
+    assert refused.status_code == 400
+    assert "Say why" in refused.get_data(as_text=True)
+    seen = client.post(f"{trial}/verdict/open", {"reason": "Frost is coming"}, follow_redirects=True)
+    page = seen.get_data(as_text=True)
+    assert "Looked early, on day 14: a glimpse, paid for" in page
+    assert "Sealed until" in text(client, f"{trial}/verdict"), "and it shuts again"
+    assert "Frost is coming" in text(client, f"{trial}/verdict")
+    assert client.get(f"{trial}/verdict/looks/13").status_code == 404
+    clock.forward(days=15)
+    read_days(client, trial, taller(9), (21, 28))
+    judged = text(client, f"{trial}/verdict")
+    assert "The envelope was opened before, on day 14. That is paid for" in judged
+    assert client.post(f"{trial}/verdict/open", {"reason": "again"}).status_code == 400, "it is open"
+    whole = json.loads(text(client, f"{trial}/export.json"))["trial"]
+    assert [(look["day"], look["reason"]) for look in whole["looks"]] == [(14, "Frost is coming")]
+
+
+def test_before_the_first_day_is_over_there_is_nothing_to_look_at(client, trial):
+    assert "Open it early" not in text(client, f"{trial}/verdict")
+    refused = client.post(f"{trial}/verdict/open", {"reason": "curious"})
+    assert refused.status_code == 400
+    assert "there is nothing to see yet" in refused.get_data(as_text=True)
+
+
+def test_ending_early_says_what_it_costs(client, trial, clock):
+    clock.forward(days=15)
+    assert "Ended on day 14 of 28, a gap must be" in text(client, f"{trial}/end")
+    read_days(client, trial, taller(9), (0, 7, 14))
+    client.post(f"{trial}/end", {"reason": "Hail"})
+    page = text(client, f"{trial}/verdict")
+    assert "that is paid for: the intervals are as wide as an early look needs" in page
+
+
+def test_a_missed_decision_day_is_described_and_not_judged(client, trial, clock):
+    clock.forward(days=30)
+    read_days(client, trial, taller(9), (0, 7, 14))
+    for number in sorted(set(re.findall(r"round=(\d+)", text(client, f"{trial}/readings"))), key=int):
+        client.post(f"{trial}/rounds/{number}/finish", {"note": "", "seen": ""})
+    page = text(client, f"{trial}/verdict")
+    assert "The question was about day 28, and nothing was read then; day 14 can’t stand in for it" in page
+    assert "Seen, not shown" in page
+    assert "The ledger holds it back (decision day); by the figures alone it would be" in page
+
+
+def test_a_blind_scored_trial_is_judged_by_its_gap_and_by_order(client, draft, clock):
+    planned(client, draft)
+    fill(client, draft, "measure", measure="soil_smell", scale="difference", worth="1")
+    fill(client, draft, "treatments", blind="y")
+    trial = deal(client, draft)
+    clock.forward(days=15)
+    assert "Open it early" not in text(client, f"{trial}/verdict"), "who reads a blind trial can’t look"
+    assert client.post(f"{trial}/verdict/open", {"reason": "curious"}).status_code == 403
+    client.post("/who", {"who": "Ben", "role": "pours"})
+    assert "Open it early" in text(client, f"{trial}/verdict")
+    clock.forward(days=15)
+    read_days(client, trial, lambda letter, n, day: lots(n + day) + (2 if letter == "A" and day else 0), (0, 28))
+    page = text(client, f"{trial}/verdict")
+    assert "The tags did not name the treatment." in page
+    assert "By order" in page
+    assert "of 100 pairs a unit with Nettle steep stood higher than one with Plain water" in page
+    assert "0.000" not in page.split("Dots, luck and figures")[0]
+
+
+def test_classes_can_carry_a_verdict_and_take_no_worth(client, draft, clock):
+    planned(client, draft)
+    refused = fill(client, draft, "measure", measure="nitrogen_kit", scale="difference", worth="1")
+    assert "classes without a distance between them: leave this empty" in refused.get_data(as_text=True)
+    fill(client, draft, "measure", measure="nitrogen_kit", scale="difference", worth="", better="higher")
+    trial = deal(client, draft)
+    clock.forward(days=30)
+    read_days(client, trial, lambda letter, n, day: lots(n + day) % 2 + (2 if letter == "A" and day else 0), (0, 28))
+    page = text(client, f"{trial}/verdict")
+    assert re.search(r"In \d+ of 100 pairs a unit with Nettle steep stood higher than one with Plain water", page)
+    assert "n kit class" not in page
+
+
+def test_the_day_of_reaching_a_level_carries_a_verdict_in_days(client, draft, clock):
+    planned(client, draft)
+    refused = fill(client, draft, "measure", summary="time_to", worth="3", scale="ratio")
+    assert "Say which level is to be reached" in refused.get_data(as_text=True)
+    assert "Days can’t be said in percent" in refused.get_data(as_text=True)
+    fill(client, draft, "measure", summary="time_to", level="25", worth="3", scale="difference", better="lower")
+    trial = deal(client, draft)
+    clock.forward(days=30)
+    read_in(client, trial, lambda letter, n, day: 20 + day * (0.9 if letter == "A" else 0.4) + 0.1 * unrest(n, day))
+    page = text(client, f"{trial}/verdict")
+    assert re.search(r"Nettle steep reached 25 cm of plant height about [\d.]+ days earlier than Plain water", page)
+    assert "You wanted 3 days" in page
+
+
+def test_a_media_ranking_ties_on_a_string_those_not_told_apart(client, draft, clock):
+    fill(client, draft, "claim", claim="Leaf mould is ahead.", name="Media", compared="media")
+    fill(client, draft, "measure", measure="plant_height", aim="rank", worth="")
+    names = ("Sieved loam", "Leaf mould", "Coir")
+    fill(client, draft, "treatments", **{f"treatments-{i}-name": name for i, name in enumerate(names[:2])})
+    fill(client, draft, "treatments", go="add")
+    fill(client, draft, "treatments", **{"treatments-2-name": names[2]})
+    trial = deal(client, draft)
+    clock.forward(days=30)
+    lift = {"A": 0.0, "B": 8.0, "C": 8.3}
+    read_in(client, trial, lambda letter, n, day: 20 + 0.4 * unrest(n, day) + lift[letter])
+    page = text(client, f"{trial}/verdict")
+    assert "In front, not told apart:" in page
+    assert 'class="tied"' in page
+    assert "A string ties together those that can’t be told apart" in page
+
+
+def test_worse_inside_the_margin_is_worse_and_not_no_worse(client, draft, clock, app):
+    planned(client, draft)
+    fill(client, draft, "measure", aim="no worse", worth="40")
+    trial = deal(client, draft)
+    clock.forward(days=30)
+    read_in(client, trial, lambda letter, n, day: 40 + 0.2 * unrest(n, day) - (6 if letter == "A" and day else 0))
+    held = text(client, f"{trial}/verdict")
+    assert "more than a third, so how large the gap is says little" in held
+    assert "The ledger holds it back (applied as planned)" in held
+    poured(app, trial)
+    page = text(client, f"{trial}/verdict")
+    assert "Worse, but by less than you would give away" in page
+    assert "The margin was 40 %: it is less than that." in page
+    assert "may be nothing" not in page
