@@ -1,12 +1,14 @@
 """`eproba judge`: the files that gardeners have, the JSON that programs read, the refusals that name the place."""
 
 import json
+import time
 from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
+from scipy import stats
 
-from eproba.cli import main
+from eproba.cli import _told_after, main
 from tests.core.cases import REFERENCE
 
 GOOD = "unit,treatment,value\n1,water,4\n2,water,5\n3,comfrey,7\n4,comfrey,9\n"
@@ -133,7 +135,12 @@ def test_lost_units_blocks_and_directions(tmp_path):
         (GOOD.replace(",4\n", ",0\n"), ("--control", "water", "--scale", "ratio"), "line 2, column value"),
         (GOOD.replace(",4\n", ",1e155\n"), (), "line 2, column value: the value of unit 1 is 1e+155"),
         (GOOD.replace("2,water", "2,Water"), (), "“water” and “Water” differ in capitals alone: write them alike"),
+        (GOOD.replace("water", "1.1").replace("4,comfrey", "4,1.100"), (), "“1.1” and “1.100” are one number"),
         (GOOD.replace("3,comfrey", "3,"), (), "line 4, column treatment: the treatment is missing"),
+        (GOOD.replace(",9", ",1.7e308"), (), "line 5, column value: the value of unit 4 is 1.7e+308"),
+        (GOOD.replace(",9", ",1e-170"), (), "line 5, column value: the value of unit 4 is 1e-170"),
+        (GOOD.replace(",9", ",-9"), ("--control", "water", "--kind", "count"), "a count is 0 or more"),
+        (GOOD, ("--control", "water", "--kind", "class", "--scale", "ratio"), "a class has no percent"),
         (GOOD.replace("value", "weight"), (), "line 1, column value: the header lacks"),
         (GOOD.replace("unit,", "value,"), (), "line 1, column value: this column stands there twice"),
         ("", (), "the file is empty"),
@@ -183,3 +190,56 @@ def test_for_people_there_is_a_table_and_a_sentence(tmp_path):
     assert result.exit_code == 0
     for words in ("comfrey", "2 : 2", "Can’t tell", "so it may be nothing. ", "replication"):
         assert words in result.stdout
+
+
+def test_each_kind_has_its_figures(tmp_path):
+    rows = [("water", v) for v in (1, 0, 2, 1, 1, 0)] + [("comfrey", v) for v in (3, 4, 3, 2, 4, 3)]
+    content = "unit,treatment,value\n" + "".join(f"{i},{t},{v}\n" for i, (t, v) in enumerate(rows))
+    counted = as_json(tmp_path, content, "--control", "water", "--kind", "count")
+    (c,) = counted["comparisons"]
+    assert counted["kind"] == "count"
+    assert c["percent"]["estimate"] == pytest.approx(100 * (19 / 5 - 1)), "the count model: 19 against 5 in all"
+    assert c["percent"]["low"] > 0
+    (scored,) = as_json(tmp_path, content, "--control", "water", "--kind", "score")["comparisons"]
+    assert scored["own"] is not None
+    assert scored["order"]["chance"] == pytest.approx(0.986, abs=0.001)
+    (classed,) = as_json(tmp_path, content, "--control", "water", "--kind", "class", "--lower-is-better")["comparisons"]
+    assert classed["verdict"] == "worse"
+    late = content.replace("10,comfrey,4", "10,comfrey,not yet")
+    (day,) = as_json(tmp_path, late, "--control", "water", "--kind", "day", "--lower-is-better")["comparisons"]
+    assert (day["estimate"], day["own"], day["verdict"]) == (None, None, "worse")
+    assert "it had not happened by the last look" in judge(tmp_path, late, "--control", "water", "--kind", "day").stdout
+    refused = judge(tmp_path, late, "--control", "water")
+    assert refused.exit_code == 2
+
+
+@pytest.mark.parametrize("level", [0.0, 1e12, -1e12, 1e99])
+def test_levels_beyond_all_reason_are_judged_as_any_other(tmp_path, level):
+    """A common 1e12 leaves differences of 1 what they are; nothing on stderr."""
+    steps = (1.0, 2.0, 4.0, 3.0, 5.0, 9.0, 8.0, 7.0)
+    size = 1e98 if level > 1e50 else 1.0
+    content = "unit,treatment,value\n" + "".join(
+        f"{i},{'water' if i < 4 else 'comfrey'},{level + size * v!r}\n" for i, v in enumerate(steps)
+    )
+    result = judge(tmp_path, content, "--control", "water", "--json")
+    assert (result.exit_code, result.stderr) == (0, "")
+    (c,) = json.loads(result.stdout)["comparisons"]
+    assert c["estimate"] / size == pytest.approx(4.75, rel=1e-3)
+    assert c["own"]["p"] == pytest.approx(stats.ttest_ind(steps[4:], steps[:4], equal_var=False).pvalue, rel=1e-2)
+    assert c["shuffle"]["p"] == pytest.approx(2 / 70)
+
+
+def test_two_groups_that_differ_by_rounding_alone_are_one(tmp_path):
+    content = "unit,treatment,value\n" + "".join(
+        f"{i},{'water' if i < 4 else 'comfrey'},{0.1 + 0.2 if i < 4 else 0.3!r}\n" for i in range(10)
+    )
+    (c,) = as_json(tmp_path, content, "--control", "water")["comparisons"]
+    assert (c["verdict"], c["shuffle"]["p"]) == ("seen_not_shown", 1.0)
+
+
+def test_whoever_waits_is_told_what_goes_on(capsys):
+    with _told_after(0.01, "judging 5000 units …"):
+        time.sleep(0.5)
+    with _told_after(60, "never"):
+        pass
+    assert capsys.readouterr().err == "eproba: judging 5000 units …\n"

@@ -34,7 +34,7 @@ from eproba.core.stats.shuffle import best_p, count_deals
 Array = NDArray[np.float64]
 Truth = Literal["nothing", "worth", "twice_worth"]
 TIMES: dict[Truth, int] = {"nothing": 0, "worth": 1, "twice_worth": 2}
-MOST_CV = 1.5
+MOST_CV, LEAST_CV = 1.5, 1e-6
 MOST_TREATMENTS, MOST_UNITS = 12, 200
 
 
@@ -71,6 +71,9 @@ class Prospect:
             )
         if not (math.isfinite(self.noise) and self.noise > 0):
             raise ChanceError("The noise must be above 0: no two units are ever quite alike.")
+        if self.scale == "ratio" and self.noise < LEAST_CV:
+            text = f"A CV of {100 * self.noise:g} % is less than any garden's"
+            raise ChanceError(f"{text}: {100 * LEAST_CV:g} % is the least that can be reckoned with.")
         if self.scale == "ratio" and self.noise > MOST_CV:
             text = f"A CV of {100 * self.noise:g} % means that the measure hardly tells the units' sizes"
             raise ChanceError(
