@@ -86,6 +86,8 @@ SENTENCES = [
     ("laid down late", {"day": 3}, "Laid down on day 3, with a start in the past."),
     ("mostly not given", {"skipped": 2, "undone": 2, "of": 8}, "Of 8 applications 2 were skipped, and 2 are not on "
      "record: more than a third, so how large the gap is says little of the treatment as planned."),
+    ("percent fits better", {"skew": 1.4}, "The values scatter the more the larger they are: percent would fit them "
+     "better than differences, and show smaller gaps. For a next trial, choose percent."),
     ("pooled stands in", {"treatment": "Whey"}, "Whey and the control show no noise of their own (all alike): that of "
      "the other treatments stands in for it."),
     ("the same without", {"treatment": "Whey", "verdict": "better"}, "Without the units far off the verdict on Whey "

@@ -161,3 +161,12 @@ def test_every_sentence_of_the_ledger_is_said_by_some_rule_and_the_other_way_rou
     )
     assert len(told) > 30
     assert set(told) - set(SAID) == set()
+
+
+def test_values_that_scatter_the_more_the_larger_they_are_want_percent():
+    rng = np.random.default_rng(2)
+    skewed = [UnitValue(f"u{i}", "AB"[i % 2], float(v)) for i, v in enumerate(np.exp(rng.normal(0, 1, 24)))]
+    assert rules(skewed)["scale"].level == "note"
+    assert "scale" not in rules(skewed, Question("A", "ratio", 0.5)), "they are in percent"
+    fired = sum("scale" in rules(made_up(seed, 2, 12)) for seed in range(100))
+    assert fired <= 5

@@ -27,7 +27,8 @@ STRANGE = "🥬 Mangold „Größe“ & <b>süß</b> 🪱 – Ødegård’s Ær�
 
 @dataclass(frozen=True)
 class Year:
-    """One trial of the year: how many days ago it began, how long it runs, how much of it was done."""
+    """One trial of the year: how many days ago it began, how long it runs, how much of it was done; `ladder`: its
+    treatments are rungs, the control the lowest."""
 
     name: str
     began: int
@@ -40,6 +41,7 @@ class Year:
     ended: bool = False
     declared: bool = True
     compared: Compared = "drench"
+    ladder: bool = False
 
     @property
     def poured(self) -> bool:
@@ -57,6 +59,11 @@ WHEY: tuple[tuple[str, Role, str], ...] = (WATER, ("Diluted whey", "test", "dilu
 MIXES: tuple[tuple[str, Role, str], ...] = (
     ("The usual mix", "reference", ""), ("Peat-free, own label", "test", ""), ("Coir bricks", "test", ""),
     ("Leaf mould of two winters", "test", ""), ("Sieved compost, half sand", "test", ""),
+)  # fmt: skip
+LADDER: tuple[tuple[str, Role, str], ...] = (
+    WATER, ("Comfrey steep, 1 + 40", "test", "comfrey-steep"), ("Comfrey steep, 1 + 20", "test", "comfrey-steep"),
+    ("Comfrey steep, 1 + 10", "test", "comfrey-steep"), ("Comfrey steep, 1 + 5", "test", "comfrey-steep"),
+    ("Comfrey steep, neat", "test", "comfrey-steep"),
 )  # fmt: skip
 YEAR = (
     Year(LONG, 20, 42, STEEPS, 6),
@@ -77,6 +84,7 @@ YEAR = (
         every=None,
         compared="way",
     ),
+    Year("Comfrey in five strengths", 130, 28, LADDER, 6, ladder=True),
     Year("Next spring: seaweed", -30, 42, (WATER, ("Seaweed steep", "test", "seaweed-steep")), 6, declared=False),
 )
 
@@ -110,7 +118,10 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
         summary="last",
         start_on=today - timedelta(days=year.began),
         rhythm=regular(year.days, 7, year.every),
-        treatments=tuple(_planned(*each, year.poured) for each in year.treatments),
+        treatments=tuple(
+            replace(_planned(*each, year.poured), rung=float(n) if year.ladder else None)
+            for n, each in enumerate(year.treatments)
+        ),
         control=next(i for i, (_, role, _) in enumerate(year.treatments) if role in CONTROLS),
         ranked=year.compared == "media",
         compared=year.compared,
@@ -123,6 +134,8 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
     last = min(year.done_until, year.began)
     taken = [each for each in trial.rounds if each.day <= last]
     gains = {"B": 0.1 * (number % 3), "D": -0.3 if year.compared == "media" else 0.0}
+    if year.ladder:
+        gains = {letter: 0.06 * n for n, letter in enumerate("ABCDE")} | {"F": -0.1}  # too strong is too much
     truth = Truth(12.0, 0.5, gains, 0.08, 0.05, 0.03)
     for measure in measures[:2] if number else measures[:1]:
         read(session, trial, taken, measure.key, replace(truth), 100 + number)

@@ -10,7 +10,7 @@ from eproba.core.judging.judgement import GapFigures, Needed
 from eproba.core.judging.ranking import Ranking
 from eproba.core.stats.counts import LogGap
 from eproba.core.stats.linear import Array, Fit, FitOfOne
-from eproba.core.stats.many_to_one import adjusted_p, critical_value, own_bounds, own_p
+from eproba.core.stats.many_to_one import Together, adjusted_p, critical_value
 from eproba.core.stats.order import Order
 from eproba.core.stats.own_noise import own_gaps
 from eproba.core.stats.sample_size import noise_range, units_needed
@@ -135,10 +135,10 @@ def own_figures(
         size = np.sqrt(np.diagonal(part, axis1=1, axis2=2))
         together = part / (size[:, :, None] * size[:, None, :])
         estimates, se, df = (each[np.ix_(rows, columns)].T for each in (gaps.estimates, gaps.se, gaps.df))
-        t, alone = estimates / se, np.ones((df.size, 1, 1))
-        p = own_p(t.reshape(-1, 1), alone, df.reshape(-1, 1)).reshape(t.shape)
-        plain = own_bounds(alone, df.reshape(-1, 1), confidence).reshape(t.shape)
-        p_adjusted, wide = own_p(t, together, df), own_bounds(together, df, confidence)
+        t = estimates / se
+        alone, family = Together(np.ones((df.size, 1, 1)), df.reshape(-1, 1)), Together(together, df)
+        p, plain = alone.p(t.reshape(-1, 1)).reshape(t.shape), alone.bounds(confidence).reshape(t.shape)
+        p_adjusted, wide = family.p(t), family.bounds(confidence)
         for m, j in enumerate(columns):
             for n, row in enumerate(rows):
                 found[j][judged[int(row)]] = _figures(

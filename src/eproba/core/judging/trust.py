@@ -63,6 +63,7 @@ def ledger(figures: Figures, comparisons: Sequence[Comparison], circumstances: C
     lines += baseline_gaps(units, figures.filled)
     lines += outliers(units, model.residuals)
     lines += unequal_noise(units, model.residuals)
+    lines += skewed(figures)
     tests = [c.shuffle for c in comparisons if c.shuffle is not None]
     calm = question.kind == "quantity" and not any(line.rule == "outliers" for line in lines)
     lines += shuffle_reach(tests, normal=calm)
@@ -243,20 +244,52 @@ def unequal_noise(units: Sequence[UnitValue], residuals: Array) -> list[TrustLin
     groups = [group for group in _grouped(units, residuals.tolist()).items() if len(group[1]) >= 3]
     if len(groups) < 2:
         return []
-    apart = [np.abs(np.array(group) - median(group)) for _, group in groups]
-    means = np.array([each.mean() for each in apart])
-    within = float(sum(((each - each.mean()) ** 2).sum() for each in apart))
-    size, count = sum(len(each) for each in apart), len(apart)
-    overall = float(np.concatenate(apart).mean())
-    between = float(sum(len(each) * (mean - overall) ** 2 for each, mean in zip(apart, means, strict=True)))
-    if within <= 0 or means.min() <= 0:
+    apart = [_from_the_middle(group) for _, group in groups]
+    means = [sum(each) / len(each) for each in apart]
+    within = sum((x - mean) ** 2 for each, mean in zip(apart, means, strict=True) for x in each)
+    size, count = sum(map(len, apart)), len(apart)
+    overall = sum(map(sum, apart)) / size
+    between = sum(len(each) * (mean - overall) ** 2 for each, mean in zip(apart, means, strict=True))
+    if within <= 0 or min(means) <= 0:
         return []
     p = float(special.fdtrc(count - 1, size - count, between / (count - 1) / (within / (size - count))))
     if p > ONE_IN_20:
         return []
-    calm, wild = groups[int(means.argmin())][0], groups[int(means.argmax())][0]
-    evidence = {"wild": wild, "calm": calm, "times": float(means.max() / means.min())}
+    calm, wild = (groups[means.index(end)][0] for end in (min(means), max(means)))
+    evidence = {"wild": wild, "calm": calm, "times": max(means) / min(means)}
     return [TrustLine("unequal noise", "note", "unequal noise", evidence)]
+
+
+def _from_the_middle(group: Sequence[float]) -> list[float]:
+    middle = median(group)
+    return [abs(each - middle) for each in group]
+
+
+def skewed(figures: Figures) -> list[TrustLine]:
+    """Values judged by differences whose scatter grows with them: percent would fit better.
+
+    The residuals lean to the large side by a skewness beyond 1, and the logs of the values by less than half of that.
+    """
+    question, values = figures.question, [unit.value or 0.0 for unit in figures.units]
+    if question.scale != "difference" or question.kind != "quantity" or min(values) <= 0 or len(values) < FEWEST_SKEWED:
+        return []
+    means = {
+        name: float(np.mean([math.log(v) for u, v in zip(figures.units, values, strict=True) if u.treatment == name]))
+        for name in figures.counts
+    }
+    logs = [math.log(v) - means[u.treatment] for u, v in zip(figures.units, values, strict=True)]
+    skew, skew_of_logs = _skewness(figures.fit.residuals), _skewness(np.array(logs))
+    if skew <= MOST_SKEW or skew_of_logs >= skew / 2:
+        return []
+    return [TrustLine("scale", "note", "percent fits better", {"skew": skew})]
+
+
+FEWEST_SKEWED, MOST_SKEW = 8, 1.0
+
+
+def _skewness(residuals: Array) -> float:
+    spread = float(np.sqrt((residuals**2).mean()))
+    return float((residuals**3).mean()) / spread**3 if spread > 0 else 0.0
 
 
 def shuffle_reach(tests: Sequence[ShuffleTest], normal: bool) -> list[TrustLine]:

@@ -25,7 +25,7 @@ from scipy import optimize, special
 from eproba.core.errors import EprobaError
 from eproba.core.judging.verdicts import VERDICTS, Verdict, verdict_of
 from eproba.core.stats.linear import fit
-from eproba.core.stats.many_to_one import critical_value, own_bounds
+from eproba.core.stats.many_to_one import Together, critical_value
 from eproba.core.stats.own_noise import OwnGaps, own_gaps
 from eproba.core.stats.sample_size import bound_df, chance_beyond, even_bound, noise_df, own_noise_df, power, shift_of
 from eproba.core.stats.series import Scale, UnitValue, band_of
@@ -268,7 +268,7 @@ def _bounds_where_they_matter(gaps: OwnGaps, gap: float, prospect: Prospect) -> 
     if k > 1 and hangs.any():
         part = gaps.covariance[hangs]
         size = np.sqrt(np.diagonal(part, axis1=1, axis2=2))
-        bounds[:, hangs] = own_bounds(part / (size[:, :, None] * size[:, None, :]), gaps.df[:, hangs].T, 0.95).T
+        bounds[:, hangs] = Together(part / (size[:, :, None] * size[:, None, :]), gaps.df[:, hangs].T).bounds(0.95).T
     return bounds
 
 

@@ -153,42 +153,17 @@ def nearest_product_form(correlations: Array) -> tuple[Array, Array]:
 SWEEPS, MOST_LOADING = 30, 0.97
 
 
-def own_p(t: Array, correlations: Array, df: Array) -> Array:
-    """Chance that any of the |T_i| reaches |t|, for each measure and gap: shapes (q, k), (q, k, k), (q, k)."""
-    return np.asarray(np.clip(1 - _Own(correlations, df).within(np.abs(t)), 0.0, 1.0))
-
-
-def own_bounds(correlations: Array, df: Array, confidence: float) -> Array:
-    """The bound of each gap's |t|, with its own degrees of freedom, such that all keep theirs: (q, k).
-
-    Between Student's own bound and Šidák's, by the secant rule on the logarithm of the chance left over.
-    """
-    k = df.shape[1]
-    low = -special.stdtrit(df, (1 - confidence) / 2)
-    if k == 1:
-        return np.asarray(low)
-    high = -special.stdtrit(df, (1 - confidence ** (1 / k)) / 2)
-    own, goal = _Own(correlations, df), np.log(1 - confidence)
-
-    def over(bounds: Array) -> Array:
-        return np.asarray(np.log(np.maximum(1 - own.within(bounds), 1e-300)) - goal)
-
-    one, two = high, high - 0.25 * (high - low)
-    at_one, at_two = over(one), over(two)
-    for _ in range(MOST_STEPS):
-        step = at_two * (two - one) / np.where(at_two == at_one, np.inf, at_two - at_one)
-        one, at_one, two = two, at_two, np.clip(two - step, low * 0.999, high * 1.001)
-        if np.abs(two - one).max() <= 1e-5:
-            break
-        at_two = over(two)
-    return np.asarray(two)
-
-
 MOST_STEPS, NEARLY = 12, 0.1
 
 
-class _Own:
-    """Chances that all |T_i| stay within a bound, for q measures with k gaps each, every gap with its own df."""
+class Together:
+    """Gaps judged together for q measures, k gaps each, every gap with its own degrees of freedom.
+
+    Parameters
+    ----------
+    correlations : (q, k, k) between the gaps of each measure.
+    df : (q, k).
+    """
 
     def __init__(self, correlations: Array, df: Array) -> None:
         self.correlations, self.df = correlations, df
@@ -198,7 +173,7 @@ class _Own:
             self.nodes = _noise_nodes(df, 32)
 
     def within(self, bounds: Array) -> Array:
-        """(q, k) for bounds (q, k)."""
+        """P(all |T_i| ≤ bound), for each gap's bound with that gap's degrees of freedom: (q, k)."""
         k = bounds.shape[1]
         if k == 1:
             return np.asarray(1 - 2 * special.stdtr(self.df, -bounds))
@@ -208,6 +183,35 @@ class _Own:
             for i in range(k):
                 chances[m, i] = _by_quasi_monte_carlo(float(bounds[m, i]), cholesky, float(self.df[m, i]))
         return chances
+
+    def p(self, t: Array) -> Array:
+        """Chance that any of the |T_i| reaches |t|, for each measure and gap: (q, k)."""
+        return np.asarray(np.clip(1 - self.within(np.abs(t)), 0.0, 1.0))
+
+    def bounds(self, confidence: float) -> Array:
+        """The bound of each gap's |t| such that all keep theirs: (q, k).
+
+        Between Student's own bound and Šidák's, by the secant rule on the logarithm of the chance left over.
+        """
+        k = self.df.shape[1]
+        low = -special.stdtrit(self.df, (1 - confidence) / 2)
+        if k == 1:
+            return np.asarray(low)
+        high = -special.stdtrit(self.df, (1 - confidence ** (1 / k)) / 2)
+        goal = np.log(1 - confidence)
+
+        def over(bounds: Array) -> Array:
+            return np.asarray(np.log(np.maximum(1 - self.within(bounds), 1e-300)) - goal)
+
+        one, two = high, high - 0.25 * (high - low)
+        at_one, at_two = over(one), over(two)
+        for _ in range(MOST_STEPS):
+            step = at_two * (two - one) / np.where(at_two == at_one, np.inf, at_two - at_one)
+            one, at_one, two = two, at_two, np.clip(two - step, low * 0.999, high * 1.001)
+            if np.abs(two - one).max() <= 1e-5:
+                break
+            at_two = over(two)
+        return np.asarray(two)
 
 
 @functools.lru_cache(maxsize=8)

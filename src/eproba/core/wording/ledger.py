@@ -81,6 +81,8 @@ SAID: Mapping[str, str] = {
     "story; it stays in.",
     "unequal noise": "{wild} scatters {times:.1f} times as much as {calm}; each treatment is judged on its own noise, "
     "so the intervals take it already.",
+    "percent fits better": "The values scatter the more the larger they are: percent would fit them better than "
+    "differences, and show smaller gaps. For a next trial, choose percent.",
     "pooled stands in": "{treatment} and the control show no noise of their own (all alike): that of the other "
     "treatments stands in for it.",
     "the same without": "Without the units far off the verdict on {treatment} is the same.",
