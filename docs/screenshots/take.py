@@ -18,6 +18,7 @@ VIEWS = {
     "trials": ("/trials", LAPTOP),
     "trial": ("/trials/5", LAPTOP),
     "verdict": ("/trials/1/verdict", LAPTOP),
+    "open-early": ("/trials/2/verdict/open", LAPTOP),
     "tags": ("/trials/1/tags", LAPTOP),
     "calendar-phone": ("/calendar", PHONE),
     "measures": ("/measures", LAPTOP),
@@ -59,6 +60,11 @@ def main(base: str, crowded: str) -> None:
         late = browser.new_page(base_url=crowded, viewport={"width": LAPTOP[0], "height": 1500})
         late.goto("/", wait_until="networkidle")
         take(late, "today.png")
+        for name, trial in (("verdict-ladder", "Comfrey in five strengths"), ("verdict-ranking", "Five potting mixes")):
+            late.goto(f"/trials?q={trial}", wait_until="networkidle")
+            late.get_by_role("link", name=f"Read the verdict of {trial}").click()
+            late.wait_for_load_state("networkidle")
+            take(late, f"{name}.png")
         browser.close()
 
 
@@ -105,14 +111,6 @@ def a_trial_with_pictures(page: Page) -> list[str]:
     page.locator(".photo-grid a").nth(4).click()
     page.wait_for_load_state("networkidle")
     take(page, "photo-mask.png")
-    page.goto(f"{trial}/photos/units/P3", wait_until="networkidle")
-    take(page, "photo-strip.png")
-    page.goto(f"{trial}/photos/rounds/{rounds[-1].rsplit('/', 1)[1]}", wait_until="networkidle")
-    take(page, "photos-of-a-day.png")
-    page.goto(f"{rounds[-1]}/helper")
-    page.locator("#name").fill("Nele")
-    page.get_by_role("button", name="Make a link").click()
-    take(page, "helper.png")
     page.goto(f"{rounds[-1]}/grid", wait_until="networkidle")
     page.locator("main table input").first.click()
     for typed in ("12.5", "0", "31", "0.47", "3"):

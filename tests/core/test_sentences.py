@@ -14,6 +14,7 @@ from eproba.core.wording.sentences import (
     Wording,
     gap_text,
     headline,
+    line,
     order_text,
     percent_text,
     sentence,
@@ -237,3 +238,16 @@ def test_names_stand_as_they_were_written():
     c, judgement = judged("better", 0.5, 1.5)
     for control in ("Plain water", "NPK, half", "Bed of the neighbour"):
         assert f"taller than {control};" in sentence(c, replace(judgement, question=Question(control)), CM)
+
+
+@pytest.mark.parametrize(
+    ("verdict", "low", "high", "said"),
+    [
+        ("better", 0.5, 1.5, "Whey grew plants about 1.0 cm taller; anything from 0.50 to 1.5 cm fits."),
+        ("same", -0.5, 0.7, "Whey and Plain water came out alike; only 0.50 cm less to 0.70 cm more fits."),
+        ("cannot_tell", -1.0, 2.0, "Whey grew plants about 0.50 cm taller here, but anything from 1.0 cm less to 2.0 "
+         "cm more fits."),
+    ],
+)  # fmt: skip
+def test_one_line_a_treatment(verdict, low, high, said):
+    assert line(*judged(verdict, low, high), CM) == said

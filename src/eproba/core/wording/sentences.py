@@ -91,6 +91,24 @@ def sentence(comparison: Comparison, judgement: Judgement, wording: Wording) -> 
     return f"{_judged(comparison, judgement, wording, low, high)} {cap_sentence(comparison, judgement)}".strip()
 
 
+def line(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
+    """The sentence in one line, where all treatments stand below one another: what was seen and what else fits."""
+    carrying, order = comparison.carrying, comparison.order
+    held = comparison.verdict == "seen_not_shown" or (order is not None and order.carries)
+    if held or carrying is None or comparison.estimate is None:
+        return sentence(comparison, judgement, wording)
+    low, high = carrying.low_adjusted, carrying.high_adjusted
+    span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
+    if comparison.verdict == "same":
+        text = f"{comparison.treatment} and {judgement.question.control} came out alike; only {span} fits."
+    elif comparison.verdict in ("cannot_tell", "no_worse"):
+        text = f"{_bare(comparison, judgement, wording)} here, but anything from {span} fits."
+    else:
+        fits = _span(low, high, judgement, wording)
+        text = f"{_bare(comparison, judgement, wording)}; anything from {fits} fits."
+    return f"{text} {cap_sentence(comparison, judgement)}".strip()
+
+
 def cap_sentence(comparison: Comparison, judgement: Judgement) -> str:
     """What held the verdict back, and what it would have been; nothing where it stands as the figures have it."""
     if not comparison.capped_by:
@@ -221,11 +239,15 @@ def _signed(number: float) -> str:
 
 def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     """The gap in the measure's own words; percent are of typical units, so much is said."""
+    typical = " (typical units: geometric means)" if judgement.question.scale == "ratio" else ""
+    return f"{_bare(comparison, judgement, wording)} than {judgement.question.control}{typical}"
+
+
+def _bare(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     gap = comparison.estimate or 0.0
     phrase = wording.more if gap >= 0 else wording.less
     told = phrase.replace("{gap}", f"about {_size(gap, judgement, wording)}")
-    typical = " (typical units: geometric means)" if judgement.question.scale == "ratio" else ""
-    return f"{comparison.treatment} {told} than {judgement.question.control}{typical}"
+    return f"{comparison.treatment} {told}"
 
 
 def _size_of(low: float, high: float, judgement: Judgement, wording: Wording) -> str:

@@ -10,7 +10,7 @@ from eproba.core.judging.ranking import Ranking
 from eproba.core.wording.sentences import Wording, band_text, gap_text, headline
 from eproba.web.pictures.gap_ruler import ticks_between
 
-LEFT, RIGHT, WIDTH = 200.0, 580.0, 760.0
+LEFT, RIGHT = 236.0, 580.0
 ROW, TOP = 40.0, 34.0
 LANE, STRINGS = 13.0, 690.0
 

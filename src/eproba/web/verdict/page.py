@@ -13,6 +13,7 @@ from eproba.core.wording.sentences import (
     Wording,
     gap_text,
     headline,
+    line,
     order_text,
     percent_text,
     rank_headline,
@@ -35,6 +36,7 @@ class ComparisonShown:
     comparison: Comparison
     headline: str
     sentence: str
+    line: str
     settling: str
     ruler: GapRuler | None
     pile: ShufflePile | None
@@ -66,6 +68,7 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
                 each,
                 headline(each, judgement),
                 sentence(each, judgement, wording),
+                line(each, judgement, wording),
                 settling(each),
                 None if each.estimate is None or not each.dots else gap_ruler(each, judgement, wording),
                 shuffle_pile(test, judgement, wording) if test and test.pile else None,
