@@ -27,6 +27,12 @@ VIEWS = {
     "pour-phone": ("/trials/5/pours/7", PHONE),
 }
 
+VERDICTS = {
+    "verdict-ladder": "Comfrey in five strengths",
+    "verdict-ranking": "Five potting mixes",
+    "verdict-capped": "Aquarium water once more",
+}
+
 # What the till does with each picture, for all units of a round on a day.
 PICTURES = """async (on) => {
   const data = JSON.parse(document.getElementById("round-data").textContent);
@@ -60,7 +66,7 @@ def main(base: str, crowded: str) -> None:
         late = browser.new_page(base_url=crowded, viewport={"width": LAPTOP[0], "height": 1500})
         late.goto("/", wait_until="networkidle")
         take(late, "today.png")
-        for name, trial in (("verdict-ladder", "Comfrey in five strengths"), ("verdict-ranking", "Five potting mixes")):
+        for name, trial in VERDICTS.items():
             late.goto(f"/trials?q={trial}", wait_until="networkidle")
             late.get_by_role("link", name=f"Read the verdict of {trial}").click()
             late.wait_for_load_state("networkidle")

@@ -1,6 +1,7 @@
 """Every sentence that a verdict can end in, on both scales, as it is shown."""
 
 import math
+import re
 from dataclasses import replace
 
 import pytest
@@ -251,3 +252,25 @@ def test_names_stand_as_they_were_written():
 )  # fmt: skip
 def test_one_line_a_treatment(verdict, low, high, said):
     assert line(*judged(verdict, low, high), CM) == said
+
+
+TURNED = {"grew": "left", "left": "grew", "taller": "shorter", "shorter": "taller", "more": "less", "less": "more"}
+
+
+def turned(said):
+    """The same sentence with the gap on the other side."""
+    return re.sub(
+        r"\b(grew|left|taller|shorter)\b|(?<=cm )(more|less)\b(?= to| fit)", lambda m: TURNED[m.group()], said
+    )
+
+
+@pytest.mark.parametrize(("verdict", "low", "high", "said"), DIFFERENCES)
+def test_where_less_is_better_the_same_is_said_of_less(verdict, low, high, said):
+    c, judgement = judged(verdict, -high, -low, lower_is_better=True)
+    told, wanted = sentence(c, judgement, CM), turned(said)
+    if verdict in ("same", "cannot_tell"):  # the span goes from the lower end to the higher one
+        assert {told.count(word) for word in ("less to", "more fit")} <= {0, 1}
+        assert told.split(" from ")[0] == wanted.split(" from ")[0]
+    else:
+        assert told == wanted
+    assert headline(c, judgement) == HEADLINES[verdict]

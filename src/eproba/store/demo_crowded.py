@@ -28,7 +28,7 @@ STRANGE = "🥬 Mangold „Größe“ & <b>süß</b> 🪱 – Ødegård’s Ær�
 @dataclass(frozen=True)
 class Year:
     """One trial of the year: how many days ago it began, how long it runs, how much of it was done; `ladder`: its
-    treatments are rungs, the control the lowest."""
+    treatments are rungs, the control the lowest; `away`: the last pours were skipped."""
 
     name: str
     began: int
@@ -42,6 +42,7 @@ class Year:
     declared: bool = True
     compared: Compared = "drench"
     ladder: bool = False
+    away: bool = False
 
     @property
     def poured(self) -> bool:
@@ -73,7 +74,7 @@ YEAR = (
     Year("Yeast on early radish", 200, 21, WHEY, 4, "pairs"),
     Year("Wool or nothing", 300, 35, (("Wool", "test", "wool-mulch"), ("Bare soil", "untreated", "")), 5, every=None),
     Year("Potato water, given up", 90, 28, WHEY, 4, done_until=7, ended=True),
-    Year("Aquarium water once more", 340, 28, WHEY, 6, "completely random"),
+    Year("Aquarium water once more", 340, 28, WHEY, 6, "completely random", away=True),
     Year("Five potting mixes", 150, 28, MIXES, 6, "completely random", every=None, compared="media"),
     Year(
         "Watered at dawn or at dusk",
@@ -134,6 +135,8 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
     last = min(year.done_until, year.began)
     taken = [each for each in trial.rounds if each.day <= last]
     gains = {"B": 0.1 * (number % 3), "D": -0.3 if year.compared == "media" else 0.0}
+    if year.away:
+        gains = {"B": 0.4}  # large, and held back by its ledger
     if year.ladder:
         gains = {letter: 0.06 * n for n, letter in enumerate("ABCDE")} | {"F": -0.1}  # too strong is too much
     truth = Truth(12.0, 0.5, gains, 0.08, 0.05, 0.03)
@@ -141,7 +144,7 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
         read(session, trial, taken, measure.key, replace(truth), 100 + number)
     for each in taken if number == 0 else ():
         finish_round(session, trial.id, each.id, moment_of(trial.start_on, each.day, 20))  # one measure of twelve
-    pour(session, trial, last, {})
+    pour(session, trial, last, {14: "On the road", 21: "On the road"} if year.away else {})
     if year.ended:
         end_early(session, trial.id, today - timedelta(days=year.began - last - 2), "The cat slept in it.")
 

@@ -76,7 +76,7 @@ def _summed_up(trial: Trial, asked: Asked, points: Points, last_day: int) -> tup
     if asked.measure.kind == "day":
         return day_of_event(points, last_day), None
     scale = asked.measure.scale if asked is not trial.asked[0] else trial.scale
-    summary = "last" if asked is not trial.asked[0] and trial.summary == "time_to" else trial.summary
+    summary = trial.summary if asked is trial.asked[0] else trial.summary_of_others
     return summarise(points, summary, scale, last_day, trial.rules.level)
 
 

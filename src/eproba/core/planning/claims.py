@@ -7,8 +7,9 @@ from typing import Any, get_args
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_keys, check_values
 from eproba.core.measuring.measures import Measure
+from eproba.core.stats.summaries import Summary
 from eproba.core.trial.model import Role
-from eproba.core.trial.worth import Worth
+from eproba.core.trial.worth import Worth, halves, worth_unit
 from eproba.core.words import lower_first
 
 AGAINST: dict[Role, str] = {
@@ -80,14 +81,22 @@ def _claim_from(where: str, entry: Mapping[str, Any], measures: Mapping[str, Mea
 
 
 def claim_sentence(
-    thing: str, measure: Measure, worth: Worth, day: int, against: Role, no_worse: bool, lower_is_better: bool = False
-) -> str:  # fmt: skip
+    thing: str,
+    measure: Measure,
+    worth: Worth,
+    day: int,
+    against: Role,
+    no_worse: bool,
+    lower_is_better: bool = False,
+    summary: Summary = "last",
+    level: float | None = None,
+) -> str:
     """The claim as a sentence that a trial can answer."""
     subject, other = lower_first(thing.strip() or "the treatment"), AGAINST[against]
-    size = worth.words(measure.judged_unit, "noticeably")
+    size = worth.words(worth_unit(measure.judged_unit, summary), "noticeably")
     if no_worse:
         return f"By day {day}, {subject} is no worse than {other} by more than {size} ({lower_first(measure.name)})."
-    words = (measure.less if lower_is_better else measure.more).replace("{gap}", size)
+    words = halves(measure, summary, level)[lower_is_better].replace("{gap}", size)
     return f"By day {day}, {subject} {words} than {other}."
 
 

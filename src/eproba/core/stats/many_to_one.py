@@ -240,13 +240,13 @@ def _noise_nodes(df: Array, count: int) -> tuple[Array, Array]:
 FARTHEST, GRID, SHARED, AT_ONCE = 9.0, 32, 20, 64  # at once: what stays in the processor's cache
 
 
-@functools.lru_cache(maxsize=1)
-def _grid() -> tuple[Array, Array]:
-    """Chebyshev's points on 0 to `FARTHEST`, and the matrix that turns values there into coefficients."""
-    angles = np.pi * (np.arange(GRID) + 0.5) / GRID
-    turn = 2 / GRID * np.cos(np.outer(np.arange(GRID), angles))
+@functools.lru_cache(maxsize=4)
+def chebyshev(farthest: float, count: int) -> tuple[Array, Array]:
+    """Chebyshev's points on 0 to `farthest`, and the matrix that turns values there into coefficients."""
+    angles = np.pi * (np.arange(count) + 0.5) / count
+    turn = 2 / count * np.cos(np.outer(np.arange(count), angles))
     turn[0] /= 2
-    return FARTHEST / 2 * (np.cos(angles) + 1), turn
+    return farthest / 2 * (np.cos(angles) + 1), turn
 
 
 def _inside(loadings: Array) -> Array:
@@ -254,7 +254,7 @@ def _inside(loadings: Array) -> Array:
     nodes, weights = _legendre(SHARED)
     shared = 4.25 * (nodes + 1)  # by symmetry the upper half, counted twice
     density = 2 * 4.25 * weights * np.exp(-(shared**2) / 2) / np.sqrt(2 * np.pi)
-    points, turn = _grid()
+    points, turn = chebyshev(FARTHEST, GRID)
     edge = points[:, None]
     found = np.empty((len(loadings), GRID))
     for start in range(0, len(loadings), AT_ONCE):

@@ -334,6 +334,11 @@ class Trial:
         return self.asked[0].measure.conversion.apart_kept(self.worth)
 
     @property
+    def summary_of_others(self) -> Summary:
+        """What counts of the other measures: a level is only that of the first."""
+        return "last" if self.summary == "time_to" else self.summary
+
+    @property
     def worth_unit(self) -> str:
         """The unit that the worth is typed in, where it is no percent."""
         return worth_unit(self.asked[0].measure.judged_unit, self.summary)

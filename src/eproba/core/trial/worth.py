@@ -6,9 +6,10 @@ same holds for any other size on a scale (a noise, say).
 
 from dataclasses import dataclass
 
+from eproba.core.measuring.measures import Measure
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
-from eproba.core.words import figure
+from eproba.core.words import figure, figure_or_whole, lower_first
 
 
 def worth_unit(unit: str, summary: Summary) -> str:
@@ -16,6 +17,17 @@ def worth_unit(unit: str, summary: Summary) -> str:
     if summary == "time_to":
         return "days"
     return f"{unit} a day".strip() if summary == "rate" else unit
+
+
+def halves(measure: Measure, summary: Summary, level: float | None) -> tuple[str, str]:
+    """The two halves of a sentence about a gap, more and less, by what counts of the measure."""
+    name = lower_first(measure.name)
+    if summary == "time_to":
+        told = f"reached {figure_or_whole(level or 0.0)} {measure.unit}".strip() + f" of {name} {{gap}}"
+        return f"{told} later", f"{told} earlier"
+    if summary == "rate":
+        return f"gained {{gap}} more of {name}", f"gained {{gap}} less of {name}"
+    return measure.more, measure.less
 
 
 def as_kept(typed: float, scale: Scale) -> float:

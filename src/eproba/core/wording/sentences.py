@@ -7,8 +7,8 @@ from eproba.core.judging.ranking import Ranking
 from eproba.core.judging.verdicts import Verdict, percent
 from eproba.core.stats.order import Order
 from eproba.core.trial.model import Asked, Trial
-from eproba.core.trial.worth import Worth
-from eproba.core.words import figure, figure_or_whole, listed, lower_first
+from eproba.core.trial.worth import Worth, halves, worth_unit
+from eproba.core.words import figure, listed
 
 HEADLINES: dict[Verdict, str] = {
     "better_matters": "Better, and by enough to matter",
@@ -46,17 +46,13 @@ class Wording:
     @classmethod
     def of(cls, trial: Trial, asked: Asked) -> "Wording":
         """A measure's words in a trial, by what counts of it: a value, its change a day, the day of reaching it."""
-        measure = asked.measure
-        if asked is trial.asked[0] and trial.summary == "time_to":
-            level = f"{figure_or_whole(trial.rules.level or 0.0)} {measure.unit}".strip()
-            told = f"reached {level} of {lower_first(measure.name)} {{gap}}"
-            return cls("days", f"{told} later", f"{told} earlier", "was later there", "was earlier there")
-        if trial.summary == "rate":
-            unit = f"{measure.judged_unit} a day".strip()
-            name = lower_first(measure.name)
-            return cls(unit, f"gained {{gap}} more of {name}", f"gained {{gap}} less of {name}", a_day=True)
-        above, below = ("came later", "came earlier") if measure.kind == "day" else (cls.above, cls.below)
-        return cls(measure.judged_unit, measure.more, measure.less, above, below)
+        measure, summary = asked.measure, trial.summary if asked is trial.asked[0] else trial.summary_of_others
+        more, less = halves(measure, summary, trial.rules.level)
+        above, below = cls.above, cls.below
+        if summary == "time_to" or measure.kind == "day":
+            above, below = "came later", "came earlier"
+        unit = worth_unit(measure.judged_unit, summary)
+        return cls(unit, more, less, above, below, a_day=summary == "rate")
 
 
 def headline(comparison: Comparison, judgement: Judgement) -> str:

@@ -152,6 +152,8 @@ def built_sentence(walk: Walk) -> str:
         against if against in AGAINST else "water control",  # type: ignore[arg-type]
         measure.aim == "no worse",
         measure.lower_is_better,
+        measure.summary,
+        measure.level,
     )
 
 
