@@ -144,7 +144,7 @@ def nearest_product_form(correlations: Array) -> tuple[Array, Array]:
             pull = (off[:, i] * loadings).sum(axis=1)
             loadings[:, i] = np.where(others > 0, pull / np.where(others > 0, others, 1.0), 0.0)
         loadings = np.clip(loadings, -MOST_LOADING, MOST_LOADING)
-        if np.abs(loadings - before).max(initial=0.0) < 1e-6:
+        if np.abs(loadings - before).max(initial=0.0) < 1e-4:
             break
     fitted = loadings[:, :, None] * loadings[:, None, :] * (1 - np.eye(k))
     return np.clip(loadings, -MOST_LOADING, MOST_LOADING), np.abs(fitted - off).max(axis=(1, 2))

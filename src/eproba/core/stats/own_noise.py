@@ -16,6 +16,7 @@ import numpy as np
 from eproba.core.stats.linear import ROUNDING, Array, Fit
 
 NOTHING = 1e-9  # of a whole: a smaller share is rounding
+SMALL = 400  # units whose matrix of all by all is quicker made than avoided
 
 
 @dataclass(frozen=True)
@@ -99,7 +100,7 @@ def _moments(span: Array, share: Array, indicator: Array) -> tuple[Array, Array]
     taken = (left * right).sum(axis=1)
     trace = indicator.T @ (share - taken)
     n, rank = left.shape
-    if n <= 2 * rank:
+    if n <= max(2 * rank, SMALL):
         between = indicator.T @ (left @ right.T) ** 2 @ indicator
     else:
         groups = [each > 0 for each in indicator.T]
