@@ -24,7 +24,6 @@ VIEWS = {
     "measures": ("/measures", LAPTOP),
     "mixing": ("/trials/1/mix", LAPTOP),
     "shelf": ("/shelf", LAPTOP),
-    "pour-phone": ("/trials/5/pours/7", PHONE),
 }
 
 VERDICTS = {
