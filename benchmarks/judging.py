@@ -28,9 +28,11 @@ def main() -> None:
     judge_together(series, question)  # imports and quadrature nodes
     ours, cold = [], []
     for _ in range(5):
-        cold.append(timed(lambda: (shuffle._all_deals.cache_clear(), judge_together(series, question, in_full=False))))
-        ours.append(timed(lambda: judge_together(series, question, in_full=False)))
-    judged = judge_together(series, question, in_full=False)
+        cold.append(
+            timed(lambda: (shuffle._all_deals.cache_clear(), judge_together(series, question, with_pile=False)))
+        )
+        ours.append(timed(lambda: judge_together(series, question, with_pile=False)))
+    judged = judge_together(series, question, with_pile=False)
 
     def scipy_work() -> list[np.ndarray]:
         control = values[:, :EACH]

@@ -46,6 +46,7 @@ def judge_together(
     circumstances: Circumstances | None = None,
     seed: int = 1,
     in_full: bool = True,
+    with_pile: bool = True,
 ) -> list[Judgement]:
     """Judge several measures of one trial by one question.
 
@@ -55,7 +56,9 @@ def judge_together(
     question : control, scale, worth.
     circumstances : what the trial knows beside the numbers, for the trust ledger.
     seed : for random deals.
-    in_full : with what stands beside the verdict: pooled figures, piles, dots, order of scores, counts in percent.
+    in_full : with what stands beside the verdict: pooled figures, the shuffle test's interval, dots, the order of
+        scores, counts in percent.
+    with_pile : with the shuffle piles, for pictures; only in full.
 
     Raises
     ------
@@ -73,7 +76,7 @@ def judge_together(
         groups.setdefault(_layout(units, i), []).append(i)
     judged: dict[int, Judgement] = {}
     for members in groups.values():
-        results = _judge_group([measures[i] for i in members], question, circumstances, seed, in_full)
+        results = _judge_group([measures[i] for i in members], question, circumstances, seed, in_full, with_pile)
         judged.update(zip(members, results, strict=True))
 
     return [with_trust(judged[i], asked_again(units, judged[i], _once, in_full)) for i, units in enumerate(measures)]
@@ -98,6 +101,7 @@ def _judge_group(
     circumstances: Circumstances | None,
     seed: int,
     in_full: bool,
+    with_pile: bool = False,
     with_trust: bool = True,
 ) -> list[Judgement]:
     """Judge measures that share one fit."""
@@ -115,7 +119,7 @@ def _judge_group(
     needed = in_full or any(each[i] is None for each in own for i in judged)
     pooled = pooled_figures(model, judged if needed else [], question.confidence)
     trends = _trends(question, model, others, judged, treatments, values)
-    shuffled = _shuffled(units, measures[0], others, model, raw, baseline, question, seed, in_full)
+    shuffled = _shuffled(units, measures[0], others, model, raw, baseline, question, seed, in_full, with_pile)
     found = []
     for j, every in enumerate(measures):
         gone = bool(open_ended[:, j].any())
@@ -176,12 +180,13 @@ def _shuffled(
     question: Question,
     seed: int,
     in_full: bool,
+    with_pile: bool,
 ) -> list[list[ShuffleTest] | str]:
     """For each treatment its shuffle tests, one a measure, or the reason why there are none."""
     by_order = question.kind == "class" or bool(np.isinf(values).any())
     numbers = _ranks(values) if by_order else values
     if strata_of(units) is not None or not question.dealt:
-        return [_shuffle(units, name, numbers, baseline, question, seed, in_full) for name in others]
+        return [_shuffle(units, name, numbers, baseline, question, seed, in_full, with_pile) for name in others]
     tests = square_tests(units, question.control, others, model, numbers, baseline, every, seed)
     if tests is None:
         return [NO_SHUFFLE_LAYOUT] * len(others)
@@ -236,6 +241,7 @@ def _shuffle(
     question: Question,
     seed: int,
     in_full: bool,
+    with_pile: bool,
 ) -> list[ShuffleTest] | str:
     """The tests of one treatment, one per measure, or the reason why there are none."""
     kept = [i for i, unit in enumerate(units) if unit.treatment in (name, question.control)]
@@ -256,6 +262,7 @@ def _shuffle(
             seed,
             question.confidence,
             in_full,
+            in_full and with_pile,
         )
     except Aliased:
         return NO_SHUFFLE_ALIASED

@@ -91,6 +91,7 @@ def shuffle_tests(
     seed: int,
     confidence: float = 0.95,
     in_full: bool = True,
+    with_pile: bool = True,
 ) -> list[ShuffleTest]:
     """Test one treatment against the control on several measures at once.
 
@@ -101,7 +102,8 @@ def shuffle_tests(
     blocks : n labels; units are re-dealt within a block only.
     baseline : (n,) covariate, taken out first as the blocks are, or None.
     seed : for the random deals, where the exact ones are too many.
-    in_full : with the interval, and the pile of all gaps for the picture.
+    in_full : with the interval.
+    with_pile : with the pile of all gaps, for the picture.
 
     Returns
     -------
@@ -151,7 +153,7 @@ def shuffle_tests(
             np.negative(gaps[:, chunk], out=gaps[:, turned])
             np.negative(overlaps[chunk], out=overlaps[turned])
     total = deals.shape[1] + (0 if exact else 1)
-    piles = [_pile(gaps[j], float(seen[j])) if in_full else () for j in range(len(seen))]
+    piles = [_pile(gaps[j], float(seen[j])) if with_pile else () for j in range(len(seen))]
     unbound: list[float | None] = [None] * len(seen)
     lows, highs = _interval(gaps, overlaps, seen, total, (1 - confidence) / 2) if in_full else (unbound, unbound)
     smallest = best_p(treated, blocks)
