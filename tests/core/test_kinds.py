@@ -76,6 +76,7 @@ def test_classes_are_judged_by_their_order_whatever_their_numbers():
     other = classed([20, 900, 900, 900, 20, 900], [0, 1, 1, 0, 1, 20], kind="class")
     assert one.verdict == other.verdict == "better"
     assert (one.order, one.shuffle.p) == (other.order, other.shuffle.p)
+    assert (one.estimate, one.carrying) == (None, None), "there is no distance between classes"
     assert classed([2, 3, 3, 3, 2, 3], [0, 1, 1, 0, 1, 2], kind="class", lower_is_better=True).verdict == "worse"
     assert classed([0, 1, 1, 0, 1, 2], [0, 1, 1, 0, 1, 2], kind="class").verdict == "cannot_tell"
     with pytest.raises(CannotJudge, match="no percent"):

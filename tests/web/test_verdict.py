@@ -127,6 +127,7 @@ def test_classes_can_carry_a_verdict_and_take_no_worth(client, draft, clock):
     page = text(client, f"{trial}/verdict")
     assert re.search(r"In \d+ of 100 pairs a unit with Nettle steep stood higher than one with Plain water", page)
     assert "n kit class" not in page
+    assert "By their ranks, the lots dealt again: 1 in" in page
 
 
 def test_the_day_of_reaching_a_level_carries_a_verdict_in_days(client, draft, clock):

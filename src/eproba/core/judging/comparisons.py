@@ -26,7 +26,7 @@ def judgement_of(
         question=figures.question,
         design=design_of(figures.units),
         units=len(figures.units),
-        noise_sd=sd if math.isfinite(sd) and not figures.open_ended else None,
+        noise_sd=sd if math.isfinite(sd) and not figures.by_order else None,
         comparisons=tuple(comparisons),
         trust=(),
         trend=_trend(figures),
@@ -73,7 +73,7 @@ def _comparisons(figures: Figures, in_full: bool) -> list[Comparison]:
 def _described(figures: Figures, i: int, in_full: bool) -> Comparison:
     """The gap as seen, with nothing claimed."""
     name, control, model = figures.others[i], figures.question.control, figures.fit
-    gap = None if figures.open_ended else float(model.estimates[i])
+    gap = None if figures.by_order else float(model.estimates[i])
     if gap is not None and not math.isfinite(gap):
         gap = _plain_gap(figures, name)
     dots = tuple(

@@ -24,9 +24,9 @@ class Figures:
 
     `units` were judged, `every` holds the lost ones too; `others` are the treatments beside the control, in the order
     of the fit. By that order: `pooled` and `own` figures of each gap (None: none), `shuffled` their shuffle tests, or
-    why there are none, `orders` the comparison by order. `open_ended`: in some unit it has not happened yet, so that
-    there are no gaps. `covariate`: the baseline is in the model, where `filled` units had none of their own. `ranking`:
-    all against all, where that was asked; `percents`: counts in percent; `trend`: the slope over a ladder.
+    why there are none, `orders` the comparison by order. `by_order`: classes, or days that have not come for some unit,
+    so that there are no gaps. `covariate`: the baseline is in the model, where `filled` units had none of their own.
+    `ranking`: all against all, where that was asked; `percents`: counts in percent; `trend`: the slope over a ladder.
     """
 
     question: Question
@@ -39,7 +39,7 @@ class Figures:
     shuffled: tuple[ShuffleTest | str, ...]
     orders: tuple[Order | None, ...]
     percents: dict[str, LogGap]
-    open_ended: bool
+    by_order: bool
     covariate: bool
     filled: int
     ranking: Ranking | None

@@ -122,23 +122,23 @@ def _judge_group(
     shuffled = _shuffled(units, measures[0], others, model, raw, baseline, question, seed, in_full, with_pile)
     found = []
     for j, every in enumerate(measures):
-        gone = bool(open_ended[:, j].any())
+        by_order = question.kind == "class" or bool(open_ended[:, j].any())
         figures = Figures(
             question=question,
             units=living[j],
             every=every,
             others=others,
             fit=of_one(model, j),
-            pooled=tuple([None] * len(others) if gone else pooled[j]),
-            own=tuple([None] * len(others) if gone else own[j]),
+            pooled=tuple([None] * len(others) if by_order else pooled[j]),
+            own=tuple([None] * len(others) if by_order else own[j]),
             shuffled=tuple(test[j] if isinstance(test, list) else test for test in shuffled),
-            orders=_orders(living[j], others, judged, question, gone, seed, in_full),
+            orders=_orders(living[j], others, judged, question, by_order, seed, in_full),
             percents=log_gaps(living[j], others, question.confidence) if in_full and question.kind == "count" else {},
-            open_ended=gone,
+            by_order=by_order,
             covariate=baseline is not None,
             filled=filled,
-            ranking=rank(units, model, others, values[:, [j]], question) if question.ranked and not gone else None,
-            trend=None if gone else trends[j],
+            ranking=rank(units, model, others, values[:, [j]], question) if question.ranked and not by_order else None,
+            trend=None if by_order else trends[j],
         )
         found.append(judgement_of(figures, circumstances, in_full, with_trust))
     return found
@@ -149,12 +149,11 @@ def _orders(
     others: Sequence[str],
     judged: Sequence[int],
     question: Question,
-    gone: bool,
+    carries: bool,
     seed: int,
     in_full: bool,
 ) -> tuple[Order | None, ...]:
     """Each treatment against the control by order, where the kind of measure asks for it."""
-    carries = question.kind == "class" or gone
     if question.kind not in BY_ORDER or not (carries or in_full):
         return (None,) * len(others)
     found: list[Order | None] = []

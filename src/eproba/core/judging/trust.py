@@ -47,11 +47,12 @@ def ledger(figures: Figures, comparisons: Sequence[Comparison], circumstances: C
         for i, c in enumerate(compared)
         if not model.estimable[i] and min(c.n, c.n_control) > 1
     ]
-    if figures.open_ended:
-        lines.append(TrustLine("not yet", "note", "not yet", {"units": sum(u.value == math.inf for u in units)}))
-        return lines
+    if figures.by_order:
+        waiting = sum(unit.value == math.inf for unit in units)
+        lines += [TrustLine("not yet", "note", "not yet", {"units": waiting})] if waiting else []
+        return lines + lots_and_model(comparisons, calm=False)
     if model.df < 1 or model.noiseless:
-        if max(c.n for c in comparisons) > 1 and question.kind != "class":
+        if max(c.n for c in comparisons) > 1:
             lines.append(noiseless(model.df < 1))
         return lines
     lines += [
@@ -64,9 +65,14 @@ def ledger(figures: Figures, comparisons: Sequence[Comparison], circumstances: C
     lines += outliers(units, model.residuals)
     lines += unequal_noise(units, model.residuals)
     lines += skewed(figures)
-    tests = [c.shuffle for c in comparisons if c.shuffle is not None]
     calm = question.kind == "quantity" and not any(line.rule == "outliers" for line in lines)
-    lines += shuffle_reach(tests, normal=calm)
+    return lines + lots_and_model(comparisons, calm)
+
+
+def lots_and_model(comparisons: Sequence[Comparison], calm: bool) -> list[TrustLine]:
+    """What the lots can show at all, and where they and the model part."""
+    tests = [c.shuffle for c in comparisons if c.shuffle is not None]
+    lines = shuffle_reach(tests, normal=calm)
     for c in comparisons:
         lines += model_and_shuffle(c, len(tests))
     return lines

@@ -56,7 +56,8 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
     letters, order = _letters(trial), ordered(judgement)
     shown = []
     for each in sorted(judgement.comparisons, key=lambda c: order.index(c.treatment)):
-        test = each.shuffle
+        by_order = each.order is not None and each.order.carries
+        test = None if by_order else each.shuffle  # of ranks there is no gap to draw
         span = ""
         if test is not None and test.pile:
             ends = [gap_text(end, judgement, wording) if end is not None else "beyond" for end in (test.low, test.high)]
