@@ -45,6 +45,7 @@ class Family:
     losing: bool = False
     looks: bool = False
     clean: bool = False
+    lots: bool = False
     least_coverage: float = 0.94
 
 
@@ -77,7 +78,7 @@ def _score(rng: np.random.Generator, mean: Array) -> Array:
 
 
 FAMILIES = (
-    Family("normal", _normal, clean=True),
+    Family("normal", _normal, clean=True, lots=True),
     Family("lognormal σ 1, in percent", _lognormal, lambda f: math.log(f), scale="ratio", clean=True),
     Family("lognormal σ 1, by differences", _lognormal, lambda f: math.exp(0.5) * (f - 1), least_coverage=0.91),
     Family("t with 3 df", _t3),
@@ -198,9 +199,8 @@ def _trials(
 def _judged(family: Family, trials: Sequence[Sequence[Sequence[UnitValue]]]) -> list[list[Judgement]]:
     """Each trial's judgements, one for each look, each at the price of that look."""
     scale: Scale = "ratio" if family.scale == "ratio" else "difference"
-    # The shuffle test caps nothing: where rules are not counted, or each trial has a baseline of its own, it only
-    # takes the time of all other cells.
-    question = Question("A", scale, kind=family.kind, dealt=family.clean and not family.with_baseline)
+    # The shuffle test caps nothing: beyond one family it only takes the time of all other cells.
+    question = Question("A", scale, kind=family.kind, dealt=family.lots)
     if not family.looks:
         return [[judgement] for judgement in judge_together([trial[0] for trial in trials], question, in_full=False)]
     days = [round(100 * share) for share in LOOKS]
