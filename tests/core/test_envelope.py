@@ -11,6 +11,7 @@ from eproba.core.judging.envelope import confidence_at, price_of, spent
 from eproba.core.judging.from_trial import confidence_of, judge_trial
 from eproba.core.trial.declaration import declare
 from eproba.core.trial.model import EarlyLook, Reading
+from eproba.core.trial.stage import no_look
 from eproba.core.wording.envelope import ending_told, price_told
 from tests.core.cases import small_trial
 
@@ -126,3 +127,14 @@ def test_a_round_that_some_units_missed_is_not_all_rounds(trial):
     readings = [each for each in read(trial) if each.round_id != 2 or each.unit_id < 4]
     said = [line.says for line in judge_trial(trial, trial.asked[0], readings).trust if line.rule == "rounds missed"]
     assert said == ["partly read"]
+
+
+@pytest.mark.parametrize(
+    ("day", "sealed", "said"),
+    [(0, True, "nothing to see yet"), (1, True, ""), (27, True, ""), (28, True, "opens for nothing"),
+     (27, False, "open already")],
+)  # fmt: skip
+def test_when_there_is_something_to_look_at_early(day, sealed, said):
+    why = no_look(day, 28, sealed)
+    assert bool(why) == bool(said)
+    assert said in why

@@ -22,6 +22,15 @@ def is_sealed(stage: Stage) -> bool:
     return stage in ("planned", "running")
 
 
+def no_look(day: int, decision_day: int, sealed: bool) -> str:
+    """Why the envelope can't be opened early on a day of the trial; empty: it can."""
+    if not sealed:
+        return "The envelope is open already."
+    if day >= decision_day:
+        return "The decision day is here: take the last round, and the envelope opens for nothing."
+    return "" if day >= 1 else "Day 0 is not over: there is nothing to see yet."
+
+
 def opened_on(decision_on: date, ended_on: date | None, closed_at: datetime | None) -> date | None:
     """The day on which the envelope opened or will open, as far as it is settled: never before the decision day."""
     if ended_on is not None:

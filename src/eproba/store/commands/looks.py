@@ -5,6 +5,7 @@ from datetime import datetime
 from sqlmodel import Session
 
 from eproba.core.errors import EprobaError
+from eproba.core.trial.stage import no_look
 from eproba.store.commands.locks import lock_trial
 from eproba.store.tables import LookRow
 
@@ -19,17 +20,15 @@ def look_early(session: Session, trial_id: int, now: datetime, by: str, reason: 
     Raises
     ------
     NoLook
-        The envelope is open already, or the day is not one for it.
+        The envelope is open already, the day is not one for it, or no reason is given.
     """
     trial = lock_trial(session, trial_id)
     today = now.astimezone().date()
     day = trial.day_of(today)
-    if not trial.sealed(today):
-        raise NoLook("The envelope is open already.")
-    if day >= trial.decision_day:
-        raise NoLook("The decision day is here: take the last round, and the envelope opens for nothing.")
-    if day < 1:
-        raise NoLook("Day 0 is not over: there is nothing to see yet.")
+    if why := no_look(day, trial.decision_day, trial.sealed(today)):
+        raise NoLook(why)
+    if not reason:
+        raise NoLook("Say why: the look stands on record with its reason.")
     if all(look.day != day for look in trial.looks):
         session.add(LookRow(trial_id=trial_id, day=day, at=now, by=by, reason=reason))
     return day

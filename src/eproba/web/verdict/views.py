@@ -10,6 +10,7 @@ from eproba.core.stats.series import CannotJudge
 from eproba.core.stats.summaries import SUMMARIES, Points
 from eproba.core.trial.declaration import worth_words
 from eproba.core.trial.model import Asked, Trial
+from eproba.core.trial.stage import no_look
 from eproba.store.commands.looks import NoLook, look_early
 from eproba.store.findings import also_found
 from eproba.store.readings import all_readings
@@ -41,8 +42,6 @@ def open_early(trial_id: int) -> ResponseReturnValue:
     problem, reason = "", request.form.get("reason", "").strip()
     if request.method == "POST":
         try:
-            if not reason:
-                raise NoLook("Say why: the look stands on record with its reason.")
             day = look_early(db(), trial_id, now(), who(), reason[:300])
             db().commit()
             return redirect(url_for("verdict.early", trial_id=trial_id, day=day))
@@ -66,8 +65,8 @@ def early(trial_id: int, day: int) -> ResponseReturnValue:
 
 
 def _may_look(trial: Trial) -> bool:
-    day = trial.day_of(today())
-    return 1 <= day < trial.decision_day and (sees_lots() or not trial.blind)
+    why = no_look(trial.day_of(today()), trial.decision_day, trial.sealed(today()))
+    return not why and (sees_lots() or not trial.blind)
 
 
 def _frame(trial: Trial, sealed: bool) -> dict[str, Any]:
