@@ -18,20 +18,16 @@ VIEWS = {
     "trials": ("/trials", LAPTOP),
     "trial": ("/trials/5", LAPTOP),
     "verdict": ("/trials/1/verdict", LAPTOP),
-    "open-early": ("/trials/2/verdict/open", LAPTOP),
-    "tags": ("/trials/1/tags", LAPTOP),
+    "what-next": ("/trials/1/next?scale=B&area=40", (1280, 1500)),
+    "report": ("/trials/1/report", (1280, 1860)),
     "calendar-phone": ("/calendar", PHONE),
-    "measures": ("/measures", LAPTOP),
     "mixing": ("/trials/1/mix", LAPTOP),
     "shelf": ("/shelf", LAPTOP),
 }
 
-VERDICTS = {
-    "verdict-ladder": "Comfrey in five strengths",
-    "verdict-ranking": "Five potting mixes",
-    "verdict-capped": "Aquarium water once more",
-}
+VERDICTS = {"verdict-ladder": "Comfrey in five strengths"}
 
+MESSAGE = "/trials/1/message.png"
 # What the till does with each picture, for all units of a round on a day.
 PICTURES = """async (on) => {
   const data = JSON.parse(document.getElementById("round-data").textContent);
@@ -61,7 +57,8 @@ def main(base: str, crowded: str) -> None:
         )
         a_round(browser.new_page(base_url=base, viewport={"width": PHONE[0], "height": PHONE[1]}), rounds[1])
         a_plan(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": LAPTOP[1]}))
-        a_ladder(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": LAPTOP[1]}))
+        practised(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": 1200}))
+        (HERE / "message.png").write_bytes(playwright.request.new_context(base_url=base).get(MESSAGE).body())
         late = browser.new_page(base_url=crowded, viewport={"width": LAPTOP[0], "height": 1500})
         late.goto("/", wait_until="networkidle")
         take(late, "today.png")
@@ -70,6 +67,15 @@ def main(base: str, crowded: str) -> None:
             late.get_by_role("link", name=f"Read the verdict of {trial}").click()
             late.wait_for_load_state("networkidle")
             take(late, f"{name}.png")
+        late.goto("/together", wait_until="networkidle")
+        late.get_by_role("link", name="Diluted whey against Plain water").first.click()
+        late.wait_for_load_state("networkidle")
+        take(late, "together.png")
+        late.set_viewport_size({"width": LAPTOP[0], "height": 900})
+        late.goto("/trials?find=by+turns", wait_until="networkidle")
+        late.get_by_role("link", name="Seaweed and worms, by turns", exact=True).click()
+        late.wait_for_load_state("networkidle")
+        take(late, "turns.png")
         browser.close()
 
 
@@ -112,17 +118,6 @@ def a_trial_with_pictures(page: Page) -> list[str]:
     for back, address in zip((14, 7, 0), rounds, strict=True):
         page.goto(address, wait_until="networkidle")
         page.evaluate(PICTURES, (date.today() - timedelta(days=back)).isoformat())
-    page.goto(f"{trial}/photos")
-    page.locator(".photo-grid a").nth(4).click()
-    page.wait_for_load_state("networkidle")
-    take(page, "photo-mask.png")
-    page.goto(f"{rounds[-1]}/grid", wait_until="networkidle")
-    page.locator("main table input").first.click()
-    for typed in ("12.5", "0", "31", "0.47", "3"):
-        page.keyboard.type(typed)
-        page.keyboard.press("ArrowRight")
-    page.wait_for_timeout(1500)
-    take(page, "table.png")
     return rounds
 
 
@@ -162,30 +157,23 @@ def a_plan(page: Page) -> None:
     take(page, "chance.png", full_page=True)
 
 
-def a_ladder(page: Page) -> None:
-    """Three strengths of molasses every week, compost once, and nothing at all: one trial."""
-    page.goto("/")
-    page.keyboard.press("n")
-    page.wait_for_url("**/claim")
-    page.get_by_label("What is tried").fill("Molasses")
-    page.get_by_label("A short name").fill("Molasses or compost")
-    page.get_by_role("button", name="Next").click()
-    page.wait_for_url("**/measure")
-    page.get_by_role("button", name="Next").click()
-    page.wait_for_url("**/treatments")
-    page.get_by_label("Recipe").first.select_option("molasses-water")
-    page.get_by_label("How often").first.select_option("recipe")
-    page.get_by_label("A ladder of").select_option("litre")
-    page.get_by_role("button", name="Make the first one a ladder").click()
-    page.get_by_role("button", name="Add a treatment").click()
-    last = page.get_by_role("group", name="Treatment E")
-    last.get_by_label("Name").fill("Compost")
-    last.get_by_label("Recipe").select_option("compost-top-dressing")
-    last.get_by_label("How much").select_option("recipe")
-    last.get_by_label("How often").select_option("once")
-    page.wait_for_timeout(2000)  # it is kept while it is typed
-    page.reload(wait_until="networkidle")
-    take(page, "treatments.png", full_page=True)
+def practised(page: Page) -> None:
+    """A round before and after its envelope, and how one did after a dozen."""
+    page.goto("/practice")
+    page.get_by_role("button", name="First round").click()
+    for number in range(12):
+        if number == 0:
+            take(page, "practice.png")
+        page.locator("input[name=says]").nth((0, 2, 2)[number % 3]).check(force=True)
+        page.locator("input[name=sure]").nth((4, 3, 1, 5)[number % 4]).check(force=True)
+        page.get_by_role("button", name="Open the envelope").click()
+        page.get_by_role("button", name="Next round").wait_for()
+        if number == 0:
+            take(page, "practice-after.png")
+        page.get_by_role("button", name="Next round").click()
+        page.get_by_role("button", name="Open the envelope").wait_for()
+    page.goto("/practice")
+    take(page, "calibration.png")
 
 
 if __name__ == "__main__":

@@ -109,6 +109,24 @@ def plan_chances(
     click.echo(chances_json(found) if as_json else chances_text(found, prospect))
 
 
+@main.command("combine")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
+def combine_file(file: Path, as_json: bool) -> None:
+    """Put trials of one question together, from a CSV of trial,gap,se, all on one scale."""
+    from eproba.core.stats.combining import combine
+    from eproba.exchange.gaps_csv import combined_json, combined_text, read_gaps
+
+    try:
+        gaps = read_gaps(file.read_bytes())
+        found = combine([each.gap for each in gaps], [each.se for each in gaps])
+    except OSError as error:
+        _refuse(f"{file}: can't be read ({error.strerror})", "combine")
+    except EprobaError as error:
+        _refuse(f"{file}: {error}", "combine")
+    click.echo(combined_json(found) if as_json else combined_text(found))
+
+
 @main.command("mix")
 @click.argument("recipe")
 @click.option("--area", help="Ground to be treated, m².")

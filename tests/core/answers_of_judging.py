@@ -296,4 +296,6 @@ def _said(judgement, wording):
         yield f"  {each.verdict}: {headline(each, judgement)} {sentence(each, judgement, wording)} {settling(each)}"
     if judgement.trend is not None:
         yield f"  {trend_sentence(judgement.trend, judgement, wording)}"
-    yield f"  {worth_text(judgement, wording)}; {band_text(judgement, wording)}; {gap_text(0.2, judgement, wording)}"
+    question = judgement.question
+    told = (band_text(question, wording), gap_text(0.2, question.scale, wording))
+    yield f"  {worth_text(judgement, wording)}; {told[0]}; {told[1]}"

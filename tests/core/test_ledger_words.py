@@ -16,6 +16,14 @@ SENTENCES = [
      "always differ a little, whatever is poured on them, so this can be described but not judged."),
     ("few units", {"counts": {"A": 3, "B": 3}}, "3 units of each treatment: few, so only a large gap can be told from "
      "luck."),
+    ("left over", {"share": 0.4, "p": 0.012}, "What was given leaves something behind: in the period after, a place "
+     "still stood apart by about 40 % of the gap (p = 0.01). A longer washout is wanted; the gap shown is too small, "
+     "if anything."),
+    ("left nothing", {"p": 0.4}, "Nothing is shown to be left over from one period to the next (p = 0.40)."),
+    ("left over not told", {}, "Whether anything is left over from one period to the next can’t be told from so "
+     "few."),
+    ("changed file", {"files": ["readings", "pours"]}, "The file that it was taken in from was changed after it was "
+     "written (readings, pours): nobody can tell what else. Described, not judged."),
     ("units", {"counts": {"A": 6, "B": 5}}, "Units: A 6, B 5."),
     ("units", {"counts": {"A": 6, "B": 6}}, "6 units of each treatment."),
     ("lost units", {"units": ["P1 (A)", "P2 (B)"]}, "Lost or without a value: P1 (A) and P2 (B). Ask whether the "

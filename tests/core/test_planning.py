@@ -231,7 +231,7 @@ def test_what_planning_promises_is_what_judging_can_give(dealing, n):
 def lines_of(trial, readings=()):
     found = {}
     judgement = Judgement(Question("Plain water"), "blocks", 12, None, (), (), day=trial.decision_day)
-    for line in plan_lines(trial, trial.asked[0], readings, judgement):
+    for line in plan_lines(trial, trial.asked[0], readings, judgement, []):
         found.setdefault(line.rule, []).append(line)
     return found
 

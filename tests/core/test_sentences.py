@@ -222,7 +222,7 @@ def test_no_worse_counts_from_the_side_that_hurts():
 )  # fmt: skip
 def test_a_signed_gap_with_its_unit(gap, scale, said):
     _, judgement = judged("same", -0.1, 0.1, scale, 0.15)
-    assert gap_text(gap, judgement, CM) == said
+    assert gap_text(gap, judgement.question.scale, CM) == said
 
 
 @pytest.mark.parametrize(

@@ -121,7 +121,7 @@ def test_lower_is_better_turns_the_verdict_not_the_figures():
 
 def test_the_band_is_shown_as_it_lies():
     judgement = judge(made_up(2, 2, 5, level=100), Question("A", "ratio", 0.10))
-    assert band_text(judgement, Wording()) == "10 % more / 9.1 % less"
+    assert band_text(judgement.question, Wording()) == "10 % more / 9.1 % less"
 
 
 @pytest.mark.parametrize(

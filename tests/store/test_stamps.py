@@ -24,9 +24,11 @@ FRESH = {
 UNSTAMPED = {
     "finding",
     "helper",
+    "left_out",
     "picture",
     "repeat",
     "sample",
+    "shared_link",
     "unit_event",
 }  # these stand beside the trial; whoever shows them asks for them
 

@@ -25,7 +25,15 @@ PLACES += [
     "/trials/2/tags",
     "/trials/2/photos",
 ]
-PLACES += ["/trials/2/sheet", "/trials/2/ground", "/trials/2/slip", "/trials/2/amend", "/calendar"]
+PLACES += ["/trials/1/next", "/trials/3/next", "/trials/1/report", "/together", "/practice", "/trials/take-in"]
+PLACES += [
+    "/practice/plan?seed=4&units=4",
+    "/trials/2/sheet",
+    "/trials/2/ground",
+    "/trials/2/slip",
+    "/trials/2/amend",
+    "/calendar",
+]
 PLACES += [
     "/trials/2/readings/import",
     "/trials/4/delete",
@@ -107,9 +115,12 @@ def test_a_crowded_year_fits_every_width_and_eye(page, part):
     page.goto("/trials")
     links = page.locator("main a").evaluate_all("all => all.map(each => each.getAttribute('href'))")
     trials = sorted({each for each in links if re.fullmatch(r"/trials/\d+", each)})
-    assert len(trials) == 17
+    assert len(trials) == 22
     under = ("/readings", "/pours", "/mix", "/verdict", "/tags", "/sheet", "/amend")
     places = trials + [f"/trials/{trial}{each}" for trial in (6, 7, 8) for each in under]
+    page.goto("/together")
+    places += [page.locator("main li a").first.get_attribute("href"), "/trials/16/next", "/trials/16/report"]
+    places += ["/trials/21/verdict", "/trials/21/report", "/trials/22/verdict"]
     places += ["/trials/16/verdict", "/", "/trials", "/calendar", "/shelf", "/measures", "/mix", "/weather"]
     for place in places[part::2]:
         page.set_viewport_size({"width": 1280, "height": 800})

@@ -40,7 +40,7 @@ def contents(app, trial_id):
     """Everything of a trial but the numbers that a database gives."""
     engine = app.extensions["engine"]
     with Session(engine) as session:
-        tables, files = tables_of(session, trial_id)
+        tables, files = tables_of(session, [trial_id])
     plain = {}
     for table in tables:
         given = {"id", *(each.name for each in table.columns if each.refers), "jpeg", "photo"}
@@ -104,7 +104,7 @@ def test_a_finished_trial_is_judged_alike_in_another_garden(app, client, server,
     other = server.new(templates["empty"])
     engine = engine_for(named(server.url, other))
     with Session(engine) as session:
-        there = verdict(session, take_package(session, found.format, found.tables, found.files))
+        there = verdict(session, take_package(session, found.format, found.tables, found.files).trials[0])
     engine.dispose()
     server.drop(other)
     assert there == here
@@ -133,7 +133,7 @@ def test_what_is_no_package_or_can_not_be_is_refused_whole(client, package):
         (packed(package, datapackage=lambda t: t.replace("eproba-package-1", "other-9")), "of another make (other-9)"),
         (
             packed(package, trials=lambda t: t.split("\r\n")[0] + "\r\n"),
-            "A package brings one trial; this one holds 0.",
+            "This package holds no trial.",
         ),
         (packed(package, units=lambda _: None), "The package lacks data/units.csv"),
         (packed(package, units=lambda t: t.replace(",H1,", ",H2,", 1)), "A row of this package can’t be: "),

@@ -6,7 +6,7 @@ import re
 from sqlalchemy import text as sql
 
 from tests.web.entries import op, till
-from tests.web.steps import fill, planned, typed
+from tests.web.steps import fill, places, planned, typed
 
 
 def text(client, path, **more):
@@ -170,3 +170,80 @@ def test_a_square_is_cut_dealt_and_proved(client, draft):
     assert "seed:letters:0" in slip
     rows = re.findall(r"<title>P\d+: (\w)", text(client, trial))
     assert sorted(rows) == list("AAABBBCCC")
+
+
+def test_two_things_at_once_are_planned_poured_and_judged(client, draft, clock, app):
+    """One button makes each alone, both and neither; a pour goes to its own and to both; the verdict is of the two."""
+    planned(client, draft)
+    refused = fill(client, draft, "treatments", go="crossed")
+    assert "Name the two things first: a treatment each, in the role “Test”." in refused.get_data(as_text=True)
+    fill(client, draft, "treatments", go="add")
+    whey = {"name": "Whey", "dose": "unit", "amount": "250", "unit": "mL", "often": "every", "every": "7"}
+    fill(client, draft, "treatments", go="stay", **{f"treatments-2-{name}": value for name, value in whey.items()})
+    fill(client, draft, "treatments", go="crossed")
+    page = text(client, f"{draft}/treatments")
+    assert "So it gets <b>what both others get</b>." in page
+    assert re.search(r'name="treatments-2-name"[^>]*value="Nettle steep and whey"', page)
+    assert "whether they help each other takes about four times as many" in page
+    fill(client, draft, "treatments", go="next")
+    fill(client, draft, "ground", units_each="6")
+    trial = deal(client, draft)
+    shown = text(client, trial)
+    assert "what both others get" in shown
+    walks = re.findall(r'walk-codes">(.*?)</p>', text(client, f"{trial}/pours/0"))
+    assert sorted(walk.count("<span>P") for walk in walks) == [6, 6, 6, 12, 12], "doses go to both as well, water not"
+    clock.forward(days=30)
+    poured(app, trial)
+    gain = {"A": 1.25, "B": 1.0, "C": 1.25, "D": 1.0}
+    read_in(client, trial, lambda letter, n, day: (20 + 0.2 * (n * n % 7)) * (gain[letter] if day > 0 else 1.0))
+    verdict = text(client, f"{trial}/verdict")
+    assert re.search(r"<h1 class=\"title\">Nettle steep: Better, and by enough to matter</h1>", verdict)
+    assert '<h2 class="title is-4">Whey: No difference worth having</h2>' in verdict
+    assert '<h2 class="title is-4">They add up, no more and no less</h2>' in verdict
+    assert "over units with and without Whey; anything from" in verdict
+    assert "Nettle steep: Better, and by enough to matter" in text(client, "/trials")
+    assert "<h2>They add up, no more and no less</h2>" in text(client, f"{trial}/report")
+    assert client.get(f"{trial}/message.png").data.startswith(b"\x89PNG")
+
+
+def test_two_places_that_take_turns_are_planned_read_and_judged(client, draft, clock, app):
+    """Two beds, eight periods of three days: the strip, a round that asks two units, a pour for one place, a verdict by
+    the permitted schedules."""
+    planned(client, draft)
+    measure = {"measure": "surface_worms", "worth": "2", "scale": "difference", "decision_day": "25", "also": []}
+    fill(client, draft, "measure", **measure)
+    fill(client, draft, "treatments", **{"treatments-0-often": "every", "treatments-0-every": "3"})
+    beds = places(("bed", 0, 0, 200, 100), ("bed", 300, 0, 200, 100))
+    fill(client, draft, "ground", dealing="on and off", units_each="8", **beds)
+    page = text(client, f"{draft}/ground")
+    assert "On and off, 8 periods" in page
+    assert "Turns make much of two places." in page
+    assert "8 periods, in each of them one place on and the other off" in page
+    days = fill(client, draft, "days").get_data(as_text=True)
+    assert "25 days can’t be shared out over 8 periods: decide on day 24 or 32." in days
+    fill(client, draft, "measure", **{**measure, "decision_day": "24"})
+    trial = deal(client, draft)
+    shown = text(client, trial)
+    assert "Dealt on and off, period by period" in shown
+    assert "8 periods of 3 days; the pale half of each washes out" in shown
+    strip = re.search(r'turns-strip"[^>]*aria-label="([^"]*)"', shown).group(1)
+    first, second = (each.split(": ")[1].split(", ") for each in strip.removesuffix(".").split(". ", 1)[1].split("; "))
+    assert all({a, b} == {"Nettle steep", "Plain water"} for a, b in zip(first, second, strict=True))
+    walks = re.findall(r'walk-codes">(.*?)</p>', text(client, f"{trial}/pours/3"))
+    assert [walk.count("<span>B") for walk in walks] == [1, 1], "one place each"
+    rounds = re.findall(r"readings\?round=(\d+)", text(client, f"{trial}/readings"))
+    asked = [each["code"] for each in till(client, f"{trial}/rounds/{rounds[2]}")["units"]]
+    assert asked == ["B5", "B6"], "the two places in their third period"
+    clock.forward(days=30)
+    poured(app, trial)
+    whole = json.loads(text(client, f"{trial}/export.json"))["trial"]
+    lines = ["day;unit;measure;reading;value"]
+    for n, unit in enumerate(whole["units"]):
+        value = 12 + 5 * (unit["letter"] == "A") + n % 3 + 2 * (n % 2)
+        lines.append(f"{3 * int(unit['cut']['block'])};B{unit['cut']['number']};Worms at the surface;1;{value}")
+    lines = [line.replace("Worms at the surface", whole["asked"][0]["measure"]["name"]) for line in lines]
+    client.post(f"{trial}/readings/import", {"text": "\n".join(lines), "go": "take"})
+    verdict = text(client, f"{trial}/verdict")
+    assert re.search(r'<h1 class="title">Better', verdict)
+    assert "Nothing is shown to be left over from one period to the next" in verdict
+    assert "34 " in verdict, "all permitted schedules"

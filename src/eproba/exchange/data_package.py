@@ -6,6 +6,7 @@ Walsh, P. & Pollock, R. (2017). Data Package; Table Schema. Frictionless Data sp
 """
 
 import csv
+import hashlib
 import io
 import json
 import zipfile
@@ -28,11 +29,12 @@ class PackageError(EprobaError):
 
 @dataclass(frozen=True)
 class Package:
-    """The make, the rows of each table, files by their path."""
+    """The make, the rows of each table, files by their path; `changed`: tables that are not as they were written."""
 
     format: str
     tables: Mapping[str, Sequence[Mapping[str, Any]]]
     files: Mapping[str, bytes]
+    changed: tuple[str, ...] = ()
 
 
 def write_package(
@@ -40,6 +42,7 @@ def write_package(
 ) -> bytes:
     """A ZIP with the descriptor, a CSV for each table, and the files."""
     out = io.BytesIO()
+    written = {table.name: _csv(table).encode() for table in tables}
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as package:
         descriptor = {
             "profile": "data-package",
@@ -47,11 +50,11 @@ def write_package(
             "title": title,
             "created": made.isoformat(timespec="seconds"),
             "format": format_,
-            "resources": [_resource(table) for table in tables],
+            "resources": [_resource(table, written[table.name]) for table in tables],
         }
         package.writestr(DESCRIPTOR, json.dumps(descriptor, ensure_ascii=False, indent=1))
         for table in tables:
-            package.writestr(_path(table.name), _csv(table))
+            package.writestr(_path(table.name), written[table.name])
         for path, content in files.items():
             package.writestr(zipfile.ZipInfo(path), content)  # pictures are packed already
     return out.getvalue()
@@ -61,7 +64,11 @@ def _path(table: str) -> str:
     return f"data/{table.replace('_', '-')}.csv"
 
 
-def _resource(table: Table) -> dict[str, Any]:
+def _digest(raw: bytes) -> str:
+    return f"sha256:{hashlib.sha256(raw).hexdigest()}"
+
+
+def _resource(table: Table, written: bytes) -> dict[str, Any]:
     fields = [
         {"name": each.name, "type": each.kind, **({"constraints": {"required": True}} if each.needed else {})}
         for each in table.columns
@@ -79,6 +86,7 @@ def _resource(table: Table) -> dict[str, Any]:
     return {
         "name": table.name.replace("_", "-"), "path": _path(table.name), "profile": "tabular-data-resource",
         "format": "csv", "mediatype": "text/csv", "encoding": "utf-8", "schema": schema,
+        "bytes": len(written), "hash": _digest(written),
     }  # fmt: skip
 
 
@@ -120,20 +128,22 @@ def read_package(raw: bytes) -> Package:
         with zipfile.ZipFile(io.BytesIO(raw)) as package:
             entries = package.infolist()
             if len(entries) > MOST_FILES or sum(each.file_size for each in entries) > MOST_BYTES:
-                raise PackageError("This package is too large: one trial fits, up to 1 GB.")
+                raise PackageError("This package is too large: up to 1 GB fits.")
             content = {each.filename: package.read(each) for each in entries if not each.is_dir()}
     except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, OSError) as error:
         raise PackageError("This is no data package: choose the .zip that “Data package” gave.") from error
     descriptor = _descriptor(content)
-    tables = {}
+    tables, changed = {}, []
     for resource in descriptor["resources"]:
         name, path = str(resource.get("name", "")).replace("-", "_"), str(resource.get("path", ""))
         if path not in content:
             raise PackageError(f"The package lacks {path}, which its {DESCRIPTOR} names.")
         tables[name] = list(_rows(path, content[path], _kinds(resource)))
+        if resource.get("hash", _digest(content[path])) != _digest(content[path]):
+            changed.append(name)
     known = {DESCRIPTOR, *(str(resource.get("path", "")) for resource in descriptor["resources"])}
     files = {path: data for path, data in content.items() if path not in known}
-    return Package(str(descriptor.get("format", "")), tables, files)
+    return Package(str(descriptor.get("format", "")), tables, files, tuple(changed))
 
 
 def _descriptor(content: Mapping[str, bytes]) -> dict[str, Any]:

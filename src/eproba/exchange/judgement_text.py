@@ -27,9 +27,12 @@ def _row(each: Comparison, judgement: Judgement, wording: Wording) -> tuple[str,
     if order is not None and order.carries:
         span = f"{100 * order.low:.0f} to {100 * order.high:.0f} of 100 above"
     elif told is not None:
-        ends = (gap_text(told.low_adjusted, judgement, wording), gap_text(told.high_adjusted, judgement, wording))
+        ends = (
+            gap_text(told.low_adjusted, judgement.question.scale, wording),
+            gap_text(told.high_adjusted, judgement.question.scale, wording),
+        )
         span = " to ".join(ends)
-    gap = "–" if each.estimate is None else gap_text(each.estimate, judgement, wording)
+    gap = "–" if each.estimate is None else gap_text(each.estimate, judgement.question.scale, wording)
     shuffled = p(each.shuffle.p if each.shuffle else None)
     counts = f"{each.n} : {each.n_control}"
     alone = p(told.p if told else order.p if order else None)

@@ -27,6 +27,7 @@ USAGE = """Eproba: fair trials in a home garden.
   ./eproba mix RECIPE --area 7.5 | --units 12 --per-unit-litres 0.25   amounts, steps and loads (mix --help)
   ./eproba brew FILE.toml [--json]                      a batch from its dated events (docs/brew-log.md)
   ./eproba recipes [--json]                             the recipes of the catalogue
+  ./eproba combine FILE.csv [--json]                    put trials of one question together (combine --help)
   ./eproba reckon CALCULATOR NAME=VALUE... [--json]     work out a slurry, breathing, infiltration ... (reckon --help)
   ./eproba photo FILE... [--json]                       cover and greenness on pictures with a unit's tag (photo --help)
 
@@ -202,6 +203,7 @@ COMMANDS: dict[str, Command] = {
     "brew": _ours("brew"),
     "recipes": _ours("recipes"),
     "reckon": _ours("reckon"),
+    "combine": _ours("combine"),
     "photo": _ours("photo"),
     "test": workbench.test,
     "bench": lambda arguments: workbench.bench(arguments[0] if arguments else ""),

@@ -6,7 +6,8 @@ from datetime import date, datetime, time, timedelta
 from functools import cache
 from typing import Any
 
-from sqlalchemy import Integer, Row, Select, bindparam, case, cast, func, select
+from sqlalchemy import ColumnElement, Integer, Row, Select, bindparam, case, cast, func, select
+from sqlalchemy.orm import aliased
 from sqlmodel import Session, col
 
 from eproba.core.applying.errands import Job, jobs, on_the_shelf, plain_waterings, standing_water
@@ -65,7 +66,8 @@ def _pours_to_come() -> Select:
     t = TreatmentRow
     amount = func.coalesce(col(PourRow.planned), col(t.amount))
     per = func.coalesce(col(PourRow.per), col(t.per))
-    dosed = case((per == "m2", col(t.ground)), else_=col(t.alive)).label("dosed")
+    alive, ground = (_with_both(column) for column in (TreatmentRow.alive, TreatmentRow.ground))
+    dosed = case((per == "m2", ground), else_=alive).label("dosed")
     unit = case((col(PourRow.what) == "water", "L"), else_=col(t.amount_unit))
     return (
         select(col(TrialRow.id), col(TrialRow.name), col(t.letter), on, col(PourRow.day), dosed, col(t.recipe),
@@ -76,6 +78,17 @@ def _pours_to_come() -> Select:
         .where(goes_on(), col(PourRow.status) == "due", on >= bindparam("since"))
         .where(amount > 0, col(t.alive) > 0)
     )  # fmt: skip
+
+
+def _with_both(column: Any) -> ColumnElement[Any]:
+    """How many units (or how much ground) a treatment’s dose goes to: its own; of two things at once those that get
+    both as well."""
+    both = aliased(TreatmentRow)
+    of_both = select(func.coalesce(func.sum(getattr(both, column.key)), 0)).where(
+        col(both.trial_id) == col(TreatmentRow.trial_id), col(both.things) == "12"
+    )
+    crossed = col(TreatmentRow.things).in_(("1", "2")) & (col(PourRow.what) == "dose")
+    return col(column) + case((crossed, of_both.scalar_subquery()), else_=0)
 
 
 def when(on: date) -> datetime:

@@ -9,11 +9,13 @@ from datetime import date, timedelta
 from sqlmodel import Session
 
 from eproba.core.measuring.measures import own_measure
+from eproba.core.planning.cutter import Wish, proposals
 from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedTreatment, simple_layout
 from eproba.core.practice.garden import Truth
-from eproba.core.trial.days import regular
+from eproba.core.trial.days import Rhythm, regular
+from eproba.core.trial.ground import Place, Site
 from eproba.core.trial.lots import Dealing
-from eproba.core.trial.model import Compared, Role, Rules
+from eproba.core.trial.model import CROSSED, Compared, Role, Rules
 from eproba.store.commands.measures import add_own_measure
 from eproba.store.commands.rounds import finish_round
 from eproba.store.commands.trials import end_early
@@ -28,7 +30,8 @@ STRANGE = "🥬 Mangold „Größe“ & <b>süß</b> 🪱 – Ødegård’s Ær�
 @dataclass(frozen=True)
 class Year:
     """One trial of the year: how many days ago it began, how long it runs, how much of it was done; `ladder`: its
-    treatments are rungs, the control the lowest; `away`: the last pours were skipped."""
+    treatments are rungs, the control the lowest; `away`: the last pours were skipped; `crossed`: two things at once;
+    `gain`: what the first one truly gains."""
 
     name: str
     began: int
@@ -43,6 +46,8 @@ class Year:
     compared: Compared = "drench"
     ladder: bool = False
     away: bool = False
+    crossed: bool = False
+    gain: float | None = None
 
     @property
     def poured(self) -> bool:
@@ -60,6 +65,9 @@ WHEY: tuple[tuple[str, Role, str], ...] = (WATER, ("Diluted whey", "test", "dilu
 MIXES: tuple[tuple[str, Role, str], ...] = (
     ("The usual mix", "reference", ""), ("Peat-free, own label", "test", ""), ("Coir bricks", "test", ""),
     ("Leaf mould of two winters", "test", ""), ("Sieved compost, half sand", "test", ""),
+)  # fmt: skip
+CROSS: tuple[tuple[str, Role, str], ...] = (
+    WATER, ("Diluted whey", "test", "diluted-whey"), ("Aquarium water", "test", "aquarium-water"), ("Both", "test", ""),
 )  # fmt: skip
 LADDER: tuple[tuple[str, Role, str], ...] = (
     WATER, ("Comfrey steep, 1 + 40", "test", "comfrey-steep"), ("Comfrey steep, 1 + 20", "test", "comfrey-steep"),
@@ -87,6 +95,10 @@ YEAR = (
     ),
     Year("Comfrey in five strengths", 130, 28, LADDER, 6, ladder=True),
     Year("Next spring: seaweed", -30, 42, (WATER, ("Seaweed steep", "test", "seaweed-steep")), 6, declared=False),
+    Year("Whey in a wet May", 190, 28, WHEY, 6, gain=0.12),
+    Year("Whey on the roof terrace", 160, 28, WHEY, 6, gain=0.18),
+    Year("Whey behind the shed", 400, 28, WHEY, 5, "pairs", gain=-0.04),
+    Year("Whey, and the aquarium’s water", 220, 28, CROSS, 6, crossed=True, gain=0.2),
 )
 
 
@@ -101,6 +113,7 @@ def make_crowded(session: Session, today: date) -> None:
     session.flush()
     for number, year in enumerate(YEAR):
         _trial(session, today, year, number)
+    _turns(session, today)
     session.commit()
 
 
@@ -120,7 +133,11 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
         start_on=today - timedelta(days=year.began),
         rhythm=regular(year.days, 7, year.every),
         treatments=tuple(
-            replace(_planned(*each, year.poured), rung=float(n) if year.ladder else None)
+            replace(
+                _planned(*each, year.poured),
+                rung=float(n) if year.ladder else None,
+                things=CROSSED[n] if year.crossed else "",
+            )
             for n, each in enumerate(year.treatments)
         ),
         control=next(i for i, (_, role, _) in enumerate(year.treatments) if role in CONTROLS),
@@ -135,6 +152,8 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
     last = min(year.done_until, year.began)
     taken = [each for each in trial.rounds if each.day <= last]
     gains = {"B": 0.1 * (number % 3), "D": -0.3 if year.compared == "media" else 0.0}
+    if year.gain is not None:
+        gains = {"B": year.gain, "D": year.gain} if year.crossed else {"B": year.gain}
     if year.away:
         gains = {"B": 0.4}  # large, and held back by its ledger
     if year.ladder:
@@ -149,8 +168,41 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
         end_early(session, trial.id, today - timedelta(days=year.began - last - 2), "The cat slept in it.")
 
 
+def _turns(session: Session, today: date) -> None:
+    """Two beds that take turns, ten periods of three days: seaweed steep and the worms that come up."""
+    beds = Site((Place("bed", "By the wall", 0, 0, 200, 110), Place("bed", "By the path", 280, 0, 200, 110)))
+    (cut,) = proposals(beds, Wish(2, 10, 40, 60, 60, dealing="on and off"))
+    rounds = tuple(3 * (i + 1) for i in range(10))
+    plan = Plan(
+        name="Seaweed and worms, by turns",
+        claim="Seaweed steep brings more worms to the surface within three days.",
+        note="Two beds only, so they take turns.",
+        measures=(PlannedMeasure("surface_worms", 1, None),),
+        worth=2.0,
+        scale="difference",
+        lower_is_better=False,
+        summary="last",
+        start_on=today - timedelta(days=45),
+        rhythm=Rhythm(30, rounds, tuple(day - 3 for day in rounds)),
+        treatments=(
+            PlannedTreatment("Seaweed steep", "test", "at dusk", 4, "L", recipe="seaweed-steep"),
+            PlannedTreatment("Plain water", "water control", "at dusk, from its own can", 4, "L"),
+        ),
+        control=1,
+        layout=Layout(beds, 40, cut.dealing, cut.cuts),
+        rules=Rules(handling="Raked lightly before each pour, on or off."),
+    )
+    trial = laid(session, plan, "by-turns")
+    truth = Truth(6.0, 0.02, {"A": 4.5}, 0.9, 1.2, 0.5)
+    for each in trial.rounds:
+        now = [unit.id for unit in trial.living(trial.date_of(each.day))]
+        one = replace(trial, units=tuple(unit for unit in trial.units if unit.id in now))
+        read(session, one, [each], "surface_worms", truth, 500 + each.day)
+    pour(session, trial, 30, {})
+
+
 def _planned(name: str, role: Role, recipe: str, poured: bool) -> PlannedTreatment:
-    amount = 250.0 if poured and role != "untreated" else None
+    amount = 250.0 if poured and role != "untreated" and name != "Both" else None
     unit = "" if amount is None else "g" if recipe in ("wool-mulch", "compost-top-dressing") else "mL"
     return PlannedTreatment(name, role, "", amount, unit, recipe=recipe)
 

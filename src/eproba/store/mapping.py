@@ -99,6 +99,7 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
         closed_at=_local(row.closed_at),
         made_at=row.made_at,
         made_by=row.made_by,
+        changed_files=tuple((row.came or {}).get("changed", ())),
     )
 
 
@@ -150,6 +151,7 @@ def treatment_from(row: TreatmentRow) -> Treatment:
         per=row.per,
         label=row.label,
         times=row.times,
+        things=row.things,
     )
 
 

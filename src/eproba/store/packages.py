@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin, get_type_hints
 
-from sqlalchemy import Boolean, Date, DateTime, Float, Integer, LargeBinary, ScalarResult
+from sqlalchemy import Boolean, Date, DateTime, Float, Integer, LargeBinary, ScalarResult, true
 from sqlalchemy import Column as Stored
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Session, SQLModel, col, select
@@ -15,6 +15,9 @@ from eproba.store.tables import (
     BatchEventRow,
     BatchRow,
     CorrectionRow,
+    DraftRow,
+    KitRow,
+    LeftOutRow,
     LookRow,
     MeasurePictureRow,
     OwnMeasureRow,
@@ -33,6 +36,8 @@ from eproba.store.tables import (
     TrialRow,
     UnitEventRow,
     UnitRow,
+    WeatherDayRow,
+    WeatherRow,
 )
 
 Kind = Literal["integer", "number", "string", "boolean", "date", "datetime", "object", "array"]
@@ -44,8 +49,11 @@ TABLES: Mapping[str, type[SQLModel]] = {
     "readings": ReadingRow, "repeats": RepeatRow, "corrections": CorrectionRow, "batches": BatchRow,
     "batch_events": BatchEventRow, "batch_changes": BatchChangeRow, "pours": PourRow, "pour_changes": PourChangeRow,
     "takings": TakingRow, "amendments": AmendmentRow, "spare_runs": SpareRunRow, "looks": LookRow,
-    "unit_events": UnitEventRow,
-    "samples": SampleRow, "pictures": PictureRow,
+    "left_out": LeftOutRow, "unit_events": UnitEventRow, "samples": SampleRow, "pictures": PictureRow,
+}  # fmt: skip
+# What a whole garden has besides.
+GARDEN: Mapping[str, type[SQLModel]] = {
+    **TABLES, "drafts": DraftRow, "weather": WeatherRow, "weather_days": WeatherDayRow, "kit": KitRow,
 }  # fmt: skip
 KINDS: Mapping[type[Any], Kind] = {
     Boolean: "boolean", Integer: "integer", Float: "number", DateTime: "datetime", Date: "date", LargeBinary: "string",
@@ -94,7 +102,7 @@ def referred(column: Stored[Any]) -> str:
 
 def columns_of(name: str) -> list[Column]:
     """The columns of one table of a package."""
-    row = TABLES[name]
+    row = GARDEN[name]
     return [
         Column(
             each.name,
@@ -106,12 +114,23 @@ def columns_of(name: str) -> list[Column]:
     ]
 
 
-def tables_of(session: Session, trial_id: int) -> tuple[list[Table], dict[str, bytes]]:
-    """All tables of one trial, and its pictures by their path in the package."""
-    rows = _rows(session, trial_id)
+def tables_of(session: Session, trials: Sequence[int]) -> tuple[list[Table], dict[str, bytes]]:
+    """All tables of some trials, and their pictures by their path in the package."""
+    return _tables(_rows(session, trials), TABLES)
+
+
+def garden_tables(session: Session) -> tuple[list[Table], dict[str, bytes]]:
+    """All tables of everything that is kept here, but for what lets somebody in (devices, links, tokens)."""
+    every = {name: _all(session, row, true()) for name, row in GARDEN.items()}
+    return _tables(every, GARDEN)
+
+
+def _tables(
+    rows: Mapping[str, Sequence[SQLModel]], kinds: Mapping[str, type[SQLModel]]
+) -> tuple[list[Table], dict[str, bytes]]:
     files: dict[str, bytes] = {}
     tables = []
-    for name, row in TABLES.items():
+    for name, row in kinds.items():
         plain = [_plain(name, each, files) for each in rows[name]]
         key = "id" if "id" in row.model_fields else ""
         tables.append(Table(name, columns_of(name), plain, key))
@@ -121,7 +140,7 @@ def tables_of(session: Session, trial_id: int) -> tuple[list[Table], dict[str, b
 def _plain(name: str, row: SQLModel, files: dict[str, bytes]) -> dict[str, Any]:
     """A row by its columns; bytes become a file."""
     told: dict[str, Any] = {}
-    for column in stored_columns(TABLES[name]):
+    for column in stored_columns(GARDEN[name]):
         value = getattr(row, column.name)
         if isinstance(value, bytes):
             path = f"{name.replace('_', '-')}/{getattr(row, 'id', None) or getattr(row, 'key', '')}.jpg"
@@ -131,12 +150,12 @@ def _plain(name: str, row: SQLModel, files: dict[str, bytes]) -> dict[str, Any]:
     return told
 
 
-def _rows(session: Session, trial_id: int) -> dict[str, list[SQLModel]]:
+def _rows(session: Session, trials: Sequence[int]) -> dict[str, list[SQLModel]]:
     found: dict[str, list[SQLModel]] = {}
     for name, row in TABLES.items():
         if "trial_id" in row.model_fields:
-            found[name] = _all(session, row, col(row.trial_id) == trial_id)  # type: ignore[attr-defined]
-    found["trials"] = _all(session, TrialRow, col(TrialRow.id) == trial_id)
+            found[name] = _all(session, row, col(row.trial_id).in_(trials))  # type: ignore[attr-defined]
+    found["trials"] = _all(session, TrialRow, col(TrialRow.id).in_(trials))
     found["corrections"] = _of(session, CorrectionRow, CorrectionRow.reading_id, _ids(found["readings"]))
     found["pour_changes"] = _of(session, PourChangeRow, PourChangeRow.pour_id, _ids(found["pours"]))
     batches = {b for each in found["pours"] for b in (each.batch_id, each.other_batch_id) if b}  # type: ignore[attr-defined]

@@ -11,6 +11,7 @@ from sqlmodel import AutoString, Field, SQLModel
 from eproba.core.brewing.events import What
 from eproba.core.brewing.water import WaterKind
 from eproba.core.measuring.measures import Better, Kind, When
+from eproba.core.practice.traps import Trap
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.ground import UnitKind
@@ -124,7 +125,8 @@ class DraftRow(SQLModel, table=True):
 
 class TrialRow(SQLModel, table=True):
     """A trial: claim, question, lots, ground. `key` names it where numbers of a database can't; `started_on` is the day
-    of its first record, `closed_at` when its last round was closed."""
+    of its first record, `closed_at` when its last round was closed; `came`: what of the file that it was taken in from
+    was changed."""
 
     __tablename__ = "trial"
     # Few of a garden's trials run, and every look at Today is about those.
@@ -163,6 +165,7 @@ class TrialRow(SQLModel, table=True):
     closed_at: datetime | None = _maybe_moment()
     made_at: datetime | None = _maybe_moment()
     made_by: str = ""
+    came: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
 
 
 class StampRow(SQLModel, table=True):
@@ -196,6 +199,7 @@ class TreatmentRow(SQLModel, table=True):
     per: Per = _word(default="unit")
     label: str = ""
     times: float = 1.0
+    things: str = ""
 
 
 class UnitRow(SQLModel, table=True):
@@ -318,6 +322,21 @@ class RepeatRow(SQLModel, table=True):
     meter: str = ""
 
 
+class PracticeRow(SQLModel, table=True):
+    """A round in the practice garden: the scene by its trap and seed, and what was said of it (None: not yet)."""
+
+    __tablename__ = "practice"
+    id: int = _number()
+    trap: Trap = _word()
+    seed: int
+    by: str = Field(default="", index=True)
+    made_at: datetime = _moment()
+    says: str = ""
+    sure: int | None = None
+    right: bool | None = None
+    caught: bool | None = None
+
+
 class MeterRow(SQLModel, table=True):
     """A meter whose values come in by themselves with its `token`, or in logs whose `columns` are remembered.
 
@@ -420,6 +439,16 @@ class HelperRow(SQLModel, table=True):
     made_at: datetime = _moment()
     by: str = ""
     second: bool = False
+
+
+class SharedLinkRow(SQLModel, table=True):
+    """A link by which anybody in the home network reads a trial’s report, and nothing else."""
+
+    __tablename__ = "shared_link"
+    trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
+    token: str = Field(unique=True)
+    made_at: datetime = _moment()
+    by: str = ""
 
 
 class CorrectionRow(SQLModel, table=True):
@@ -533,14 +562,28 @@ class FeedRow(SQLModel, table=True):
 class FindingRow(SQLModel, table=True):
     """What was found, kept so that the list of trials need not judge; forgotten when anything is corrected.
 
-    `lines` tell of the first measure, `also` of the others (None: not kept then).
+    `lines` tell of the first measure, `also` of the others (None: not kept then); `answers` are what it says to its
+    questions, for trials of one question together.
     """
 
     __tablename__ = "finding"
+    __table_args__ = (Index("ix_finding_answers", "answers", postgresql_using="gin"),)
     trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
     lines: list[dict[str, str]] = Field(sa_column=Column(JSONB(), nullable=False))
     noise_sd: float | None = None
     also: list[dict[str, Any]] | None = Field(default=None, sa_column=Column(JSONB()))
+    answers: list[dict[str, Any]] = Field(default_factory=list, sa_column=Column(JSONB(), nullable=False))
+
+
+class LeftOutRow(SQLModel, table=True):
+    """A treatment of a trial that does not count among others of its question, and why."""
+
+    __tablename__ = "left_out"
+    trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
+    letter: str = Field(primary_key=True)
+    reason: str
+    by: str = ""
+    at: datetime = _moment()
 
 
 class OwnRecipeRow(SQLModel, table=True):

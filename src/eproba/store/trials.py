@@ -69,6 +69,11 @@ def trial_with_key(session: Session, key: str) -> int | None:
     return session.exec(select(TrialRow.id).where(TrialRow.key == key)).first()
 
 
+def all_trials(session: Session) -> list[int]:
+    """The numbers of all trials."""
+    return list(session.exec(select(TrialRow.id).order_by(col(TrialRow.id))))
+
+
 def unit_of(session: Session, unit_id: int) -> tuple[int, str] | None:
     """Trial and code of a unit, for tags that were printed with its number."""
     return session.exec(select(UnitRow.trial_id, UnitRow.code).where(UnitRow.id == unit_id)).first()

@@ -22,18 +22,22 @@ from eproba.web.measures.views import measures
 from eproba.web.meters.views import meters, value_in
 from eproba.web.mixing.views import mixing
 from eproba.web.new_trial.views import new_trial
+from eproba.web.next_step.views import next_step
 from eproba.web.packages.views import packages
 from eproba.web.paper.views import paper
 from eproba.web.photos.views import photos
 from eproba.web.pictures import pictures
 from eproba.web.pours.views import pours
+from eproba.web.practice.views import practice
 from eproba.web.readings.views import readings
 from eproba.web.recipes.views import recipes
+from eproba.web.report.views import report
 from eproba.web.rounds.views import rounds
 from eproba.web.samples.views import samples
 from eproba.web.settings import Settings
 from eproba.web.shelf.views import shelf
 from eproba.web.today.views import today_page
+from eproba.web.together.views import together
 from eproba.web.trials.views import trials
 from eproba.web.ui import filters, ui
 from eproba.web.ui.clock import now, today, utc_now
@@ -47,8 +51,9 @@ from eproba.web.weather.views import weather
 
 YEAR = 31_536_000
 PLACES = (
-    base, calendar, entries, happenings, helpers, household, measures, meters, mixing, new_trial, packages, paper,
-    photos, pictures, pours, readings, recipes, rounds, samples, shelf, today_page, trials, ui, verdict, weather,
+    base, calendar, entries, happenings, helpers, household, measures, meters, mixing, new_trial, next_step, packages,
+    paper, photos, pictures, pours, practice, readings, recipes, report, rounds, samples, shelf, today_page, together,
+    trials, ui, verdict, weather,
 )  # fmt: skip
 log = logging.getLogger("eproba.requests")
 

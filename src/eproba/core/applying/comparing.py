@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from eproba.core.brewing.mixing import Mix, brew_minutes
+from eproba.core.brewing.recipe import Portion
 from eproba.core.trial.doses import unequal
 
 SMALL_C, SAFE_C = 10.0, 40.0  # one pour below is small; above is beyond the safe band
@@ -35,19 +36,24 @@ def added(
 ) -> Added:
     """A treatment's loads; `prices` a kg by ingredient (water is free), `pour_minutes` for one application."""
     loads = mixed.loads
-    costs = [prices.get(each.ingredient.key, 0.0 if each.ingredient.key == "water" else None) for each in mixed.amounts]
-    surface = mixed.area_m2 or 1.0
-    known = [p * a.grams / 1000 for p, a in zip(costs, mixed.amounts, strict=True) if p is not None]
+    surface, cost = mixed.area_m2 or 1.0, cost_of(mixed.amounts, prices)
     return Added(
         letter=letter,
         name=name,
         water_l=(loads.water_l or 0.0) if loads else 0.0,
         easy_carbon_g=loads.easy_carbon_g if loads else 0.0,
         nitrogen_g=loads.nitrogen_g if loads else (0.0, 0.0),
-        cost=sum(known) / surface if len(known) == len(costs) else None,
+        cost=None if cost is None else cost / surface,
         minutes=brew_minutes(mixed.recipe, _made(mixed)) + pour_minutes,
         applications=applications,
     )
+
+
+def cost_of(portions: Sequence[Portion], prices: Mapping[str, float]) -> float | None:
+    """What ingredients cost, by `prices` a kg; water is free. None where a price is not known."""
+    costs = [prices.get(each.ingredient.key, 0.0 if each.ingredient.key == "water" else None) for each in portions]
+    known = [cost * each.grams / 1000 for cost, each in zip(costs, portions, strict=True) if cost is not None]
+    return sum(known) if len(known) == len(costs) else None
 
 
 def _made(mixed: Mix) -> float:

@@ -81,7 +81,7 @@ def at_the_desk(trial: Trial, known: Mapping[str, Recipe], kit: Kit) -> list[Mix
     """All treatments of a trial, mixed for one application."""
     found = []
     for treatment in trial.treatments:
-        cuts = [unit.cut for unit in trial.units if unit.letter == treatment.letter and unit.lost_on is None]
+        cuts = [unit.cut for unit in trial.given_to(treatment.letter, day=0) if unit.lost_on is None]
         units = len(cuts)
         blank = Mixed(treatment, units, None, None, None, None, treatment.role == "killed brew", "")
         recipe = recipe_for(treatment, trial, known)

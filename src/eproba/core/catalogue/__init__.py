@@ -14,6 +14,7 @@ from eproba.core.keys import check_keys, check_values
 from eproba.core.measuring.calculators import Calculator, calculator_from
 from eproba.core.measuring.measures import Measure, measure_from
 from eproba.core.planning.claims import Promise, promise_from
+from eproba.core.practice.lessons import Lesson, LessonError
 
 Made = TypeVar("Made")
 RECIPE_FILES = ("sugar", "rice", "compost", "steeps", "others")
@@ -75,6 +76,13 @@ def equipment_from(key: str, entry: Any) -> Equipment:
     return Equipment(key, **values)
 
 
+def lesson_from(key: str, entry: Any) -> Lesson:
+    """A scene's words. Raises LessonError."""
+    check_keys(key, entry, Lesson, LessonError, ["key"])
+    check_values(key, entry, Lesson, LessonError, strict=True)
+    return Lesson(key, **entry)
+
+
 @functools.cache
 def measures() -> dict[str, Measure]:
     """All measures of the catalogue by key, in the order of the file. Raises CatalogueError."""
@@ -93,6 +101,12 @@ def promises() -> dict[str, Promise]:
     """The bank of vague promises by key, each with its measurable claims. Raises CatalogueError."""
     known = measures()
     return made("promises.toml", _file("promises.toml"), lambda key, entry: promise_from(key, entry, known))
+
+
+@functools.cache
+def lessons() -> dict[str, Lesson]:
+    """The scenes of the practice garden by their trap, with their words. Raises CatalogueError."""
+    return made("lessons.toml", _file("lessons.toml"), lesson_from)
 
 
 @functools.cache

@@ -86,7 +86,8 @@ def _unequal(trial: Trial) -> list[TrustLine]:
             continue
         volume = litres_a_m2(replace(dose, amount=pour.amount_each), trial, pour.letter)
         if volume is not None:
-            by_day[pour.day][pour.letter] = by_day[pour.day].get(pour.letter, 0.0) + volume
+            for letter in {unit.letter for unit in trial.given_to(pour.letter, pour.what, pour.day)}:
+                by_day[pour.day][letter] = by_day[pour.day].get(letter, 0.0) + volume
     days = [day for day, given in by_day.items() if unequal(list(given.values()))]
     if not days:
         return []

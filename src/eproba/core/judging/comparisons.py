@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from eproba.core.judging import trust
 from eproba.core.judging.figures import Figures
-from eproba.core.judging.judgement import Comparison, Dot, Judgement, Percent, Trend
+from eproba.core.judging.judgement import Comparison, Dot, Effect, Judgement, Percent, Trend
 from eproba.core.judging.scale import on_scale
 from eproba.core.judging.trust_line import Circumstances, TrustLine
 from eproba.core.judging.verdicts import capped, percent, verdict_of
@@ -30,6 +30,7 @@ def judgement_of(
         comparisons=tuple(comparisons),
         trust=(),
         trend=_trend(figures),
+        effects=figures.effects,
         ranking=figures.ranking,
         residuals=tuple((u.unit, r) for u, r in zip(figures.units, figures.fit.residuals.tolist(), strict=True)),
     )
@@ -39,7 +40,17 @@ def judgement_of(
 def with_trust(judgement: Judgement, lines: Sequence[TrustLine]) -> Judgement:
     """The judgement with further lines in its ledger, and with the verdicts that their caps leave standing."""
     comparisons = tuple(_under_caps(each, lines) for each in judgement.comparisons)
-    return replace(judgement, comparisons=comparisons, trust=(*judgement.trust, *lines))
+    effects = tuple(_held(each, lines) for each in judgement.effects)
+    return replace(judgement, comparisons=comparisons, effects=effects, trust=(*judgement.trust, *lines))
+
+
+def _held(effect: Effect, lines: Sequence[TrustLine]) -> Effect:
+    """An effect speaks of all four treatments: what caps any of them caps it."""
+    for line in lines:
+        left = effect.verdict if line.cap is None else capped(effect.verdict, line.cap)
+        if left != effect.verdict:
+            effect = replace(effect, verdict=left, capped_by=line.rule)
+    return effect
 
 
 def _under_caps(comparison: Comparison, lines: Sequence[TrustLine]) -> Comparison:

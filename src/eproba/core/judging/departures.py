@@ -1,7 +1,10 @@
 """Trust lines that the plan and its conduct give: declaration, crossing, batches, crops, departures."""
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
+
+import numpy as np
 
 from eproba.core.judging.applications import applications
 from eproba.core.judging.courses import courses, true_day
@@ -10,6 +13,8 @@ from eproba.core.judging.trust import ONE_IN_20
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.judging.verdicts import percent
 from eproba.core.stats.neighbours import neighbours_alike
+from eproba.core.stats.schedules import carry_over, turns_of
+from eproba.core.stats.series import UnitValue
 from eproba.core.stats.summaries import Points
 from eproba.core.trial.amendments import Evidence
 from eproba.core.trial.declaration import short, untold
@@ -19,14 +24,22 @@ from eproba.core.trial.model import Asked, Reading, Trial
 
 NEAR_ENOUGH = 0.1  # of the trial's length: so near, another day may stand in for the one declared
 FEWEST_PLACES = 8
+CARRIED = 0.05  # so sure that something is left over: it fires in 1 of 20 trials that leave nothing
 
 
 def plan_lines(
-    trial: Trial, asked: Asked, readings: Sequence[Reading], judgement: Judgement, early: bool = False
+    trial: Trial,
+    asked: Asked,
+    readings: Sequence[Reading],
+    judgement: Judgement,
+    values: Sequence[UnitValue],
+    early: bool = False,
 ) -> list[TrustLine]:
-    """Every line that only the trial's own record can give; `early`: it is an early look that is judged."""
+    """Every line that only the trial's own record can give, beside the `values` that were judged; `early`: it is an
+    early look that is judged."""
     return [
         *declared(trial),
+        *came_changed(trial),
         *settled_late(trial, readings),
         *decision_day(trial, asked, readings, judgement, early),
         *looks(trial, judgement),
@@ -38,10 +51,18 @@ def plan_lines(
         *read_off_hours(trial, readings),
         *able_to_answer(trial, asked, readings),
         *gradient(trial, judgement),
+        *left_over(trial, asked, values),
         *levels(judgement, asked),
         *spare_runs(trial),
         *conduct(trial),
     ]
+
+
+def came_changed(trial: Trial) -> list[TrustLine]:
+    """What of the file that it came in was changed after it was written."""
+    if not trial.changed_files:
+        return []
+    return [TrustLine("file", "cap", "changed file", {"files": list(trial.changed_files)}, "described")]
 
 
 def settled_late(trial: Trial, readings: Sequence[Reading]) -> list[TrustLine]:
@@ -135,13 +156,31 @@ def gradient(trial: Trial, judgement: Judgement) -> list[TrustLine]:
     """Neighbours still alike when blocks and treatments are taken out: something runs across the ground."""
     cuts = {unit.code: unit.cut for unit in trial.units}
     left = [(cuts[code], residual) for code, residual in judgement.residuals if code in cuts]
-    if len(left) < FEWEST_PLACES or judgement.noise_sd is None:
+    if trial.turns or len(left) < FEWEST_PLACES or judgement.noise_sd is None:
         return []
     places = [(cut.place, cut.x_cm + cut.width_cm / 2, cut.y_cm + cut.length_cm / 2) for cut, _ in left]
     p = neighbours_alike(places, [residual for _, residual in left])
     if p is None or p > ONE_IN_20:
         return []
     return [TrustLine("gradient left", "caution", "neighbours alike", {"p": p})]
+
+
+def left_over(trial: Trial, asked: Asked, values: Sequence[UnitValue]) -> list[TrustLine]:
+    """Of places that take turns: whether being on leaves something behind in the period after."""
+    if not trial.turns:
+        return []
+    control = trial.treatment(trial.control).name
+    living = [value for value in values if value.value is not None]
+    scale = trial.scale if asked is trial.asked[0] else asked.measure.scale
+    numbers = [(math.log(each.value or 1.0) if scale == "ratio" else each.value or 0.0) for each in living]
+    turns = turns_of(living, control, np.array(numbers).reshape(-1, 1))
+    found = None if turns is None else carry_over(turns)
+    if found is None:
+        return [TrustLine("carry-over", "note", "left over not told", {})]
+    if found.p > CARRIED:
+        return [TrustLine("carry-over", "note", "left nothing", {"p": found.p})]
+    share = abs(found.size / found.gap) if found.gap else 1.0
+    return [TrustLine("carry-over", "caution", "left over", {"p": found.p, "share": min(share, 9.99)})]
 
 
 def levels(judgement: Judgement, asked: Asked) -> list[TrustLine]:
@@ -182,7 +221,7 @@ def declared(trial: Trial) -> list[TrustLine]:
 def crossing(trial: Trial, asked: Asked) -> list[TrustLine]:
     """Worms and water travel: treated ground beside a control."""
     guard = asked.measure.guard_cm
-    beside, neighbours = borders([(u.cut, u.letter) for u in trial.units], trial.control, trial.guard_cm)
+    beside, neighbours = borders([(u.cut, u.letter) for u in trial.laid_out], trial.control, trial.guard_cm)
     if not beside:
         return []
     evidence = {"beside": beside, "neighbours": neighbours, "guard": trial.guard_cm, "advised": guard}

@@ -6,7 +6,7 @@ from functools import cached_property
 
 import numpy as np
 
-from eproba.core.judging.judgement import GapFigures, Needed
+from eproba.core.judging.judgement import Effect, GapFigures, Needed
 from eproba.core.judging.ranking import Ranking
 from eproba.core.stats.counts import LogGap
 from eproba.core.stats.linear import Array, Fit, FitOfOne
@@ -26,7 +26,8 @@ class Figures:
     of the fit. By that order: `pooled` and `own` figures of each gap (None: none), `shuffled` their shuffle tests, or
     why there are none, `orders` the comparison by order. `by_order`: classes, or days that have not come for some unit,
     so that there are no gaps. `covariate`: the baseline is in the model, where `filled` units had none of their own.
-    `ranking`: all against all, where that was asked; `percents`: counts in percent; `trend`: the slope over a ladder.
+    `ranking`: all against all, where that was asked; `percents`: counts in percent; `trend`: the slope over a ladder;
+    `effects`: of two things at once.
     """
 
     question: Question
@@ -44,6 +45,7 @@ class Figures:
     filled: int
     ranking: Ranking | None
     trend: tuple[float, GapFigures] | None
+    effects: tuple[Effect, ...] = ()
 
     @cached_property
     def counts(self) -> dict[str, int]:
@@ -123,9 +125,20 @@ def own_figures(
     ----------
     Hasler & Hothorn (2008), see `stats.many_to_one`; HC2 and Satterthwaite, see `stats.own_noise`.
     """
-    k, measures = model.estimates.shape
-    found: Found = [[None] * k for _ in range(measures)]
-    gaps = own_gaps(model, treatments, np.eye(k)[judged], values)
+    k = model.estimates.shape[0]
+    mine = mixture_figures(model, np.eye(k)[judged], treatments, values, confidence)
+    found: Found = [[None] * k for _ in mine]
+    for j, row in enumerate(mine):
+        for i, figures in zip(judged, row, strict=True):
+            found[j][i] = figures
+    return found
+
+
+def mixture_figures(model: Fit, contrasts: Array, treatments: Sequence[str], values: Array, confidence: float) -> Found:
+    """Figures of mixtures of the gaps, (m, k), all of them together, each on the noise of its own."""
+    measures = model.estimates.shape[1]
+    found: Found = [[None] * len(contrasts) for _ in range(measures)]
+    gaps = own_gaps(model, treatments, contrasts, values)
     told = np.isfinite(gaps.df) & ~model.noiseless
     for pattern in np.unique(told, axis=1).T:
         rows, columns = np.flatnonzero(pattern), np.flatnonzero((told == pattern[:, None]).all(axis=0))
@@ -141,7 +154,7 @@ def own_figures(
         p_adjusted, wide = family.p(t), family.bounds(confidence)
         for m, j in enumerate(columns):
             for n, row in enumerate(rows):
-                found[j][judged[int(row)]] = _figures(
+                found[j][int(row)] = _figures(
                     estimates[m, n], se[m, n], df[m, n], p[m, n], p_adjusted[m, n], plain[m, n], wide[m, n]
                 )
     return found

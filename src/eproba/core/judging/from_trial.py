@@ -15,7 +15,7 @@ from eproba.core.measuring import measures
 from eproba.core.stats.series import CannotJudge, Kind, Question, UnitValue
 from eproba.core.stats.summaries import Points, day_of_event, summarise
 from eproba.core.trial.doses import is_poured
-from eproba.core.trial.model import Asked, Reading, Trial
+from eproba.core.trial.model import Asked, Reading, Trial, Unit
 
 SHUFFLE_SEED = 1
 KINDS: Mapping[measures.Kind, Kind] = {
@@ -27,6 +27,7 @@ KINDS: Mapping[measures.Kind, Kind] = {
 def question_of(trial: Trial, asked: Asked) -> Question:
     """The trial's own question for the first measure; the measure's habits, without a worth, for the others."""
     control = next(each.name for each in trial.treatments if each.letter == trial.control)
+    crossed = tuple((each.name, each.things) for each in trial.treatments) if trial.crossed else ()
     ladder = tuple((each.name, each.rung) for each in trial.treatments if each.rung is not None)
     if asked is trial.asked[0]:
         no_worse = trial.no_worse and trial.worth is not None
@@ -37,11 +38,15 @@ def question_of(trial: Trial, asked: Asked) -> Question:
             trial.lower_is_better,
             no_worse=no_worse,
             ladder=ladder,
-            ranked=trial.ranked or len(trial.treatments) > 2,
+            ranked=trial.ranked or (len(trial.treatments) > 2 and not crossed),
             kind="day" if trial.summary == "time_to" else KINDS[asked.measure.kind],
+            crossed=crossed,
+            turns=trial.turns,
         )
     kind = KINDS[asked.measure.kind]
-    return Question(control, asked.measure.scale, None, asked.measure.lower_is_better, ladder=ladder, kind=kind)
+    return Question(
+        control, asked.measure.scale, None, asked.measure.lower_is_better, ladder=ladder, kind=kind, turns=trial.turns
+    )
 
 
 def unit_values(
@@ -59,20 +64,28 @@ def unit_values(
     if last_day is None:
         raise CannotJudge(f"There is no reading of {asked.measure.name.lower()} after day 0 yet.")
     name = {each.letter: each.name for each in trial.treatments}
-    square = trial.dealing == "Latin square"
+    square = trial.dealing == "Latin square" or trial.turns
     values = []
     for unit in trial.units:
         value, baseline = _summed_up(trial, asked, by_unit[unit.id], last_day)
         if unit.lost_on is not None and trial.day_of(unit.lost_on) <= last_day:
             value = None
-        row, column = (str(unit.cut.row), str(unit.cut.column)) if square else (None, None)
+        row, column = _place_of(trial, unit) if square else (None, None)
         block = unit.block if trial.in_blocks else None
         values.append(UnitValue(unit.code, name[unit.letter], value, block, row, column, baseline))
     return tuple(values)
 
 
+def _place_of(trial: Trial, unit: Unit) -> tuple[str, str]:
+    """Row and column; of places that take turns the period and the place."""
+    return (unit.block or "", unit.cut.where) if trial.turns else (str(unit.cut.row), str(unit.cut.column))
+
+
 def _summed_up(trial: Trial, asked: Asked, points: Points, last_day: int) -> tuple[float | None, float | None]:
     """One unit's number and its baseline; a day has no baseline, since nothing had happened yet."""
+    if trial.turns:  # what was read of it in its own period, washout left out
+        values = [point.value for point in points]
+        return (sum(values) / len(values) if values else None), None
     if asked.measure.kind == "day":
         return day_of_event(points, last_day), None
     scale = asked.measure.scale if asked is not trial.asked[0] else trial.scale
@@ -98,7 +111,7 @@ def circumstances_of(trial: Trial, asked: Asked, readings: Iterable[Reading]) ->
         rounds_due=len(due),
         rounds_missed=sum(each.id not in read for each in due),
         rounds_partly=tuple(partly),
-        baseline_taken=any(each.id in read for each in trial.rounds if each.day <= 0),
+        baseline_taken=trial.turns or any(each.id in read for each in trial.rounds if each.day <= 0),
         deals=trial.deals,
     )
 
@@ -125,7 +138,7 @@ def judge_trial(trial: Trial, asked: Asked, readings: Iterable[Reading], at: int
     comparisons = tuple(sorted(judgement.comparisons, key=lambda each: order.index(each.treatment)))
     last = last_round_day(trial, courses(trial, asked, kept), day)
     judgement = replace(judgement, comparisons=comparisons, levels=levels_of(trial, values, question), day=last)
-    return with_trust(judgement, plan_lines(trial, asked, kept, judgement, early=at is not None))
+    return with_trust(judgement, plan_lines(trial, asked, kept, judgement, values, early=at is not None))
 
 
 def confidence_of(trial: Trial, day: int | None) -> float:

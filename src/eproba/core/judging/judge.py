@@ -8,6 +8,7 @@ import numpy as np
 
 from eproba.core.judging.again import asked_again
 from eproba.core.judging.comparisons import judgement_of, with_trust
+from eproba.core.judging.crossed import effects_of
 from eproba.core.judging.figures import (
     Figures,
     judged_of,
@@ -22,12 +23,14 @@ from eproba.core.judging.trust_line import Circumstances
 from eproba.core.stats.counts import log_gaps
 from eproba.core.stats.linear import ROUNDING, Array, Fit, fit, of_one
 from eproba.core.stats.order import Order, order_of
+from eproba.core.stats.schedules import schedule_tests, turns_of
 from eproba.core.stats.series import Kind, Question, UnitValue, check, strata_of
 from eproba.core.stats.shuffle import Aliased, ShuffleTest, shuffle_tests
 from eproba.core.stats.squares import square_tests
 
 BY_ORDER: tuple[Kind, ...] = ("score", "class", "day")
 NO_SHUFFLE_LAYOUT = "the lots fell over two sorts of places at once, and not as a whole Latin square"
+NO_SHUFFLE_TURNS = "a period of one of the two places is missing, so the schedules can’t be dealt again"
 NO_SHUFFLE_UNKNOWN = "how the lots fell is not known, so nobody knows how else they could have fallen"
 NO_SHUFFLE_ALONE = "one unit can't be shuffled"
 NO_SHUFFLE_ALIASED = "the treatment can't be told from its blocks"
@@ -118,6 +121,7 @@ def _judge_group(
     own = own_figures(model, judged, treatments, values, question.confidence)
     needed = in_full or any(each[i] is None for each in own for i in judged)
     pooled = pooled_figures(model, judged if needed else [], question.confidence)
+    effects = effects_of(question, model, others, judged, treatments, values)
     trends = _trends(question, model, others, judged, treatments, values)
     shuffled = _shuffled(units, measures[0], others, model, raw, baseline, question, seed, in_full, with_pile)
     found = []
@@ -139,6 +143,7 @@ def _judge_group(
             filled=filled,
             ranking=rank(units, model, others, values[:, [j]], question) if question.ranked and not by_order else None,
             trend=None if by_order else trends[j],
+            effects=() if by_order else effects[j],
         )
         found.append(judgement_of(figures, circumstances, in_full, with_trust))
     return found
@@ -184,6 +189,11 @@ def _shuffled(
     """For each treatment its shuffle tests, one a measure, or the reason why there are none."""
     by_order = question.kind == "class" or bool(np.isinf(values).any())
     numbers = _ranks(values) if by_order else values
+    if question.turns:
+        turns = turns_of(units, question.control, numbers)
+        if turns is None:
+            return [NO_SHUFFLE_TURNS] * len(others)
+        return [schedule_tests(turns, numbers, question.confidence, in_full, in_full and with_pile)] * len(others)
     if strata_of(units) is not None or not question.dealt:
         return [_shuffle(units, name, numbers, baseline, question, seed, in_full, with_pile) for name in others]
     tests = square_tests(units, question.control, others, model, numbers, baseline, every, seed)

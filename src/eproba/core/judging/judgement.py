@@ -96,6 +96,24 @@ class Comparison:
 
 
 @dataclass(frozen=True)
+class Effect:
+    """Of two things at once: what one of them does on the average over with and without the other (`of` "1", "2"), or
+    how far both together go beyond their sum (`of` "12"); on the ratio scale beyond their product, in logs.
+
+    `figures` among the three of them, each on the noise of its own; None: it can't be told. Verdicts as in
+    `Comparison`.
+    """
+
+    of: str
+    name: str
+    estimate: float
+    figures: GapFigures | None
+    verdict: Verdict
+    uncapped: Verdict
+    capped_by: str = ""
+
+
+@dataclass(frozen=True)
 class Trend:
     """The ladder as one question: the straight line over the scores of its rungs, by step of the score.
 
@@ -129,4 +147,5 @@ class Judgement:
     ranking: Ranking | None = None
     residuals: tuple[tuple[str, float], ...] = ()
     levels: tuple[Levels, ...] = ()
+    effects: tuple[Effect, ...] = ()
     day: int | None = None

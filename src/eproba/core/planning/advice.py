@@ -7,6 +7,7 @@ from datetime import date, timedelta
 from math import comb
 
 from eproba.core.measuring.measures import Measure
+from eproba.core.stats.periods import FEWEST, MOST, best_schedule_p
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import WEEKDAYS
 from eproba.core.trial.ground import UnitKind
@@ -96,6 +97,8 @@ def on_unlike_units(sizes: str, by_unit: Sequence[str], amounts: Sequence[str]) 
 
 def best_reachable_p(dealing: Dealing, units_each: int) -> float:
     """The smallest p that shuffling one treatment against the control can give."""
+    if dealing == "on and off":
+        return best_schedule_p(units_each)
     deals = 2**units_each if in_blocks(dealing) else comb(2 * units_each, units_each)
     return min(1.0, 2 / deals)
 
@@ -128,7 +131,25 @@ def on_units(dealing: Dealing, units_each: int, treatments: int) -> list[Advice]
 
 
 def _enough(dealing: Dealing) -> int:
-    return next(n for n in range(2, 20) if best_reachable_p(dealing, n) < 0.05)
+    sizes = range(FEWEST, MOST + 1, 2) if dealing == "on and off" else range(2, 20)
+    return next(n for n in sizes if best_reachable_p(dealing, n) < 0.05)
+
+
+def on_turns(dealing: Dealing, measure: Measure, compared: Compared) -> list[Advice]:
+    """When two places may take turns, and what such a trial can't do."""
+    if dealing != "on and off":
+        return []
+    lines = []
+    if measure.destructive or measure.adds_up or measure.rhythm != "soil life":
+        text = f"{measure.name} does not go back when a place is off again"
+        lines.append(
+            Advice(True, f"{text}: turns fit what answers within days and goes back, such as life in the soil.")
+        )
+    if compared in ("dry", "mulch", "media"):
+        lines.append(Advice(True, "What lies in the ground stays there: it can’t be switched off for a period."))
+    text = "It speaks of these two places alone, and not of what builds up over a season."
+    lines.append(Advice(False, f"Turns make much of two places. {text} The first half of each period is not read."))
+    return lines
 
 
 def on_guard(measure: Measure, guard_cm: float, kind: UnitKind) -> list[Advice]:

@@ -15,7 +15,7 @@ Statistics in Medicine 38: every simulated figure with its Monte Carlo error.
 import math
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -23,10 +23,12 @@ from numpy.typing import NDArray
 from scipy import optimize, special
 
 from eproba.core.errors import EprobaError
+from eproba.core.judging.crossed import CONTRASTS
 from eproba.core.judging.verdicts import VERDICTS, Verdict, verdict_of
 from eproba.core.stats.linear import fit
 from eproba.core.stats.many_to_one import Together, critical_value
 from eproba.core.stats.own_noise import OwnGaps, own_gaps
+from eproba.core.stats.periods import FEWEST, MOST, best_schedule_p, permitted
 from eproba.core.stats.sample_size import bound_df, chance_beyond, even_bound, noise_df, own_noise_df, power, shift_of
 from eproba.core.stats.series import Scale, UnitValue, band_of
 from eproba.core.stats.shuffle import best_p, count_deals
@@ -48,7 +50,9 @@ class Prospect:
 
     `noise` is a CV (0.2 for 20 %) on the ratio scale, else an SD in the measure's unit: unit to unit, after blocks.
     `worth` is a fraction on the ratio scale, else in the unit. `square`: a Latin square (units = treatments).
-    `no_worse`: the question is whether it is worse by more than `worth`.
+    `no_worse`: the question is whether it is worse by more than `worth`. `crossed`: two things at once, each alone,
+    both, neither; the chances are those of one of the two, over with and without the other. `turns`: two places take
+    turns, `units` is the number of periods.
     """
 
     treatments: int
@@ -59,6 +63,8 @@ class Prospect:
     worth: float
     square: bool = False
     no_worse: bool = False
+    crossed: bool = False
+    turns: bool = False
 
     def __post_init__(self) -> None:
         if not 2 <= self.treatments <= MOST_TREATMENTS:
@@ -79,6 +85,12 @@ class Prospect:
             raise ChanceError(
                 f"{text}: up to {100 * MOST_CV:g} % fits. Average more readings, or take another measure."
             )
+        if self.turns and (self.treatments != 2 or self.units % 2 or not FEWEST <= self.units <= MOST):
+            raise ChanceError(
+                f"On and off takes two treatments, and an even number of periods from {FEWEST} to {MOST}."
+            )
+        if self.crossed and (self.treatments != 4 or self.square):
+            raise ChanceError("Two things at once are four treatments: each alone, both, neither; not in a square.")
         if self.square and self.units != self.treatments:
             text = (
                 f"A Latin square of {self.treatments} treatments has {self.treatments} units of each, not {self.units}"
@@ -100,6 +112,8 @@ class Prospect:
         """Degrees of freedom of the pooled noise."""
         if self.square:
             return (self.treatments - 1) * (self.treatments - 2)
+        if self.turns:
+            return self.units - 2
         return noise_df(self.treatments, self.units, self.blocks)
 
 
@@ -147,6 +161,8 @@ def reach(prospect: Prospect) -> tuple[float | None, int | None]:
     """Smallest p of the shuffle test, and how many deals it has to go by; None for squares, which have none yet."""
     if prospect.square:
         return None, None
+    if prospect.turns:
+        return best_schedule_p(prospect.units), len(permitted(prospect.units))
     units = prospect.units
     treated = np.arange(2 * units) % 2 == 1
     blocks = [str(i // 2) if prospect.blocks else None for i in range(2 * units)]
@@ -158,7 +174,7 @@ def pairwise_power(prospect: Prospect) -> float | None:
     if prospect.df < 1:
         return None
     bound = critical_value(np.eye(1), prospect.df, 0.95)
-    return chance_beyond(shift_of(prospect.gap, prospect.sd, prospect.units), prospect.df, bound, not prospect.no_worse)
+    return chance_beyond(_shift(prospect, prospect.gap), prospect.df, bound, not prospect.no_worse)
 
 
 def adjusted_power(prospect: Prospect) -> float | None:
@@ -168,8 +184,15 @@ def adjusted_power(prospect: Prospect) -> float | None:
 
 def _beyond(prospect: Prospect, gap: float, df: float, found_df: float) -> float:
     """`df` of the noise as it is, `found_df` of the noise as such a trial finds it, which sets the bound."""
-    bound = even_bound(prospect.treatments - 1, found_df)
-    return chance_beyond(shift_of(gap, prospect.sd, prospect.units), df, bound, not prospect.no_worse)
+    # The three effects of two things at once are estimated apart; gaps to one control hang together.
+    k = prospect.treatments - 1
+    bound = critical_value(np.eye(k), found_df, 0.95) if prospect.crossed else even_bound(k, found_df)
+    return chance_beyond(_shift(prospect, gap), df, bound, not prospect.no_worse)
+
+
+def _shift(prospect: Prospect, gap: float) -> float:
+    """A true gap in standard errors: of two things at once all units speak of each of the two."""
+    return shift_of(gap, prospect.sd, 2 * prospect.units if prospect.crossed else prospect.units)
 
 
 def own_df(prospect: Prospect) -> float | None:
@@ -179,13 +202,14 @@ def own_df(prospect: Prospect) -> float | None:
     """
     if prospect.df < 1:
         return None
-    if not prospect.square:
+    if not (prospect.square or prospect.crossed or prospect.turns):
         df = own_noise_df(prospect.treatments, prospect.units, prospect.blocks)
         return df if df >= 1 else None
     names = [f"treatment {i}" for i in range(prospect.treatments)]
     units = _units(prospect, names)
     model = fit(units, names[1:], np.zeros((len(units), 1)), None)
-    share = model.weights[0] ** 2 / model.room
+    weights = CONTRASTS[0] @ model.weights if prospect.crossed else model.weights[0]
+    share = weights**2 / model.room
     middle = np.eye(len(units)) - model.span @ model.span.T
     spread = middle @ np.diag(share) @ middle
     return float(np.trace(spread) ** 2 / (spread**2).sum())
@@ -198,6 +222,8 @@ def own_power(prospect: Prospect) -> float | None:
 
 
 def _found_df(prospect: Prospect, df: float) -> float:
+    if prospect.crossed or prospect.turns:
+        return df
     return bound_df(df, prospect.units, prospect.blocks or prospect.square)
 
 
@@ -223,6 +249,8 @@ def table(prospect: Prospect, units: tuple[int, ...], worths: tuple[float, ...])
 
     Squares are as large as their treatments, so a table over units speaks of blocks.
     """
+    if prospect.crossed or prospect.turns:
+        return [[own_power(replace(prospect, units=n, worth=worth)) or 0.0 for worth in worths] for n in units]
     k = prospect.treatments - 1
     gaps = [band_of(worth, prospect.scale) for worth in worths]
     blocks = prospect.blocks or prospect.square
@@ -238,8 +266,8 @@ def simulated(prospect: Prospect, trials: int, seed: int) -> tuple[dict[Truth, d
         return {truth: dict(described) for truth in TIMES}, 0.0
     noise = np.random.default_rng(seed).normal(0.0, prospect.sd, (len(units), trials))
     model = fit(units, names[1:], noise, None)
-    judged = list(range(len(names) - 1))
-    gaps = own_gaps(model, [unit.treatment for unit in units], np.eye(len(judged)), noise)
+    mixtures = CONTRASTS if prospect.crossed else np.eye(len(names) - 1)
+    gaps = own_gaps(model, [unit.treatment for unit in units], mixtures, noise)
     # “No worse” is lost on the other side: the truths are then worse by the margin and by twice the margin.
     gap = -prospect.gap if prospect.no_worse else prospect.gap
     bounds = _bounds_where_they_matter(gaps, gap, prospect)
@@ -257,6 +285,8 @@ def _bounds_where_they_matter(gaps: OwnGaps, gap: float, prospect: Prospect) -> 
     It lies between Student's own and Šidák's; where both give the same verdicts, nothing hangs on it.
     """
     k, trials = gaps.se.shape
+    if prospect.crossed:  # nearly apart: Šidák's bound is theirs but for what no share shows
+        return np.asarray(-special.stdtrit(gaps.df, (1 - 0.95 ** (1 / k)) / 2))
     lowest, highest = (-special.stdtrit(gaps.df, (1 - share) / 2) for share in (0.95, 0.95 ** (1 / k)))
     marks = {0.0, prospect.gap, -prospect.gap}
     edges = {mark - times * gap for mark in marks for times in TIMES.values()}
@@ -274,6 +304,13 @@ def _bounds_where_they_matter(gaps: OwnGaps, gap: float, prospect: Prospect) -> 
 
 def _units(prospect: Prospect, names: list[str]) -> list[UnitValue]:
     k = prospect.treatments
+    if prospect.turns:
+        schedule = permitted(prospect.units)[len(permitted(prospect.units)) // 3]
+        return [
+            UnitValue(f"{period}-{place}", names[on == (place == 0)], 0.0, row=str(period), column=str(place))
+            for period, on in enumerate(schedule)
+            for place in (0, 1)
+        ]
     if prospect.square:
         return [
             UnitValue(f"{r}-{c}", names[(r + c) % k], 0.0, row=str(r), column=str(c))

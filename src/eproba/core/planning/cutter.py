@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from statistics import pvariance
 
+from eproba.core.stats.periods import FEWEST, MOST
 from eproba.core.trial.ground import UNITS_OF, Cut, Gradient, GroundError, Place, Site, walked
 from eproba.core.trial.lots import Dealing
 
@@ -57,6 +58,8 @@ def proposals(site: Site, wish: Wish) -> list[Proposal]:
     GroundError
         Where nothing fits, saying what would.
     """
+    if wish.dealing == "on and off":
+        return [_by_turns(site, wish)]
     most = [_grids(place, wish)[-1] for place in site.places]
     if sum(c * r for c, r in most) < wish.treatments:
         raise GroundError(_too_little(site, wish))
@@ -264,6 +267,31 @@ def _one_of_each(site: Site, wish: Wish) -> Proposal | None:
     else:
         return None
     return _proposal(site, wish, "one-of-each", title, "one of each", cuts[: wish.treatments], 1)
+
+
+def _by_turns(site: Site, wish: Wish) -> Proposal:
+    """Two places, each of them a unit anew in every period; `units_each` is the number of periods.
+
+    Raises
+    ------
+    GroundError
+        More than two treatments, a number of periods that can't be shared out, or no two places.
+    """
+    periods = wish.units_each
+    if wish.treatments != 2:
+        raise GroundError(f"On and off is one thing against another by turns: two treatments, not {wish.treatments}.")
+    if periods % 2 or not FEWEST <= periods <= MOST:
+        raise GroundError(f"{periods} periods can’t be shared out: take an even number from {FEWEST} to {MOST}.")
+    two = _one_of_each(site, replace(wish, dealing="one of each", units_each=1))
+    if two is None or len(two.cuts) < 2:
+        raise GroundError("On and off needs two places: draw two beds, or two pots.")
+    places = sorted(two.cuts, key=lambda cut: cut.walk)[:2]
+    cuts = tuple(
+        replace(cut, number=2 * period + i + 1, walk=2 * period + i + 1, block=str(period + 1))
+        for period in range(periods)
+        for i, cut in enumerate(places)
+    )
+    return Proposal("on-and-off", f"On and off, {periods} periods", "on and off", periods, cuts, two.wasted)
 
 
 def _proposal(

@@ -83,6 +83,7 @@ class Wanted:
     sharing: Sharing = "shared"
     label: str = ""
     times: float = 1.0
+    things: str = ""
 
 
 @dataclass(frozen=True)
@@ -122,6 +123,9 @@ def dosed(wanted: Sequence[Wanted], cuts: Sequence[Cut], course: Course, even: b
     days = [_days(i, wanted, course) for i in range(len(wanted))]
     volumes = [_on_a_m2(dose, cuts) for dose in doses]
     water = {(i, day): volume for i, volume in enumerate(volumes) if volume > 0 for day in days[i]}
+    for both in (i for i, each in enumerate(wanted) if each.things == "12"):
+        for i, day in [place for place in water if wanted[place[0]].things in ("1", "2")]:
+            water[both, day] = water.get((both, day), 0.0) + water[i, day]
     follows = [i for i, each in enumerate(wanted) if _follows_the_wettest(each)]
     wettest = {day: max(volume for (_, on), volume in water.items() if on == day) for _, day in water}
     like = _measured_like(doses)
@@ -147,7 +151,7 @@ def _follows_the_wettest(wanted: Wanted) -> bool:
 def _treatment(wanted: Wanted, dose: Dose | None) -> PlannedTreatment:
     made = PlannedTreatment(
         wanted.name, wanted.role, wanted.how, None, "", wanted.rung, wanted.recipe, wanted.water_parts, wanted.sharing,
-        label=wanted.label, times=wanted.times,
+        label=wanted.label, times=wanted.times, things=wanted.things,
     )  # fmt: skip
     return made if dose is None else replace(made, amount=dose.amount, amount_unit=dose.unit, per=dose.per)
 
@@ -156,6 +160,8 @@ def _dose(row: int, wanted: Sequence[Wanted], course: Course) -> Dose | None:
     """What one treatment gets, by its own words; None: nothing, or what the wettest gets."""
     each = wanted[row]
     given, recipe = each.given, course.recipes.get(each.recipe)
+    if each.things == "12":
+        return None  # it gets the doses of the other two
     if given.by == "nothing" or each.role == "untreated":
         return None
     if given.by == "like":

@@ -15,11 +15,11 @@ from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, check_batche
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.compared import COMPARED
-from eproba.core.trial.days import Rhythm, checked_pulls, checked_rounds, on_weekdays, proposed_rounds
+from eproba.core.trial.days import Rhythm, checked_pulls, checked_rounds, on_weekdays, proposed_rounds, turned_rounds
 from eproba.core.trial.ground import Cut, Site, row_of, site_entry
 from eproba.core.trial.hours import hours_typed, usual_hours
 from eproba.core.trial.lots import Dealing
-from eproba.core.trial.model import Compared, Role, RoundTime, Rules
+from eproba.core.trial.model import CROSSED, Compared, Role, RoundTime, Rules
 from eproba.core.trial.worth import Worth
 
 StepName = Literal["claim", "measure", "treatments", "ground", "chance", "days", "rules"]
@@ -169,6 +169,12 @@ class Draft:
     rows: int
 
     @property
+    def crossed(self) -> bool:
+        """Two things at once."""
+        wanted = () if self.treatments is None else self.treatments.wanted
+        return len(wanted) == len(CROSSED) and {each.things for each in wanted} == set(CROSSED)
+
+    @property
     def compared(self) -> Compared:
         return "drench" if self.claim is None else self.claim.compared
 
@@ -177,6 +183,8 @@ def site_of(draft: Draft, ground: GroundPart) -> Site:
     """The ground as drawn; while nobody has drawn, just as many pots as the plan needs."""
     if ground.site is not None:
         return ground.site
+    if ground.dealing == "on and off":
+        return Site((row_of("pots", POT_CM, POT_CM, POT_GAP_CM, 1, 2),))
     if ground.dealing == "Latin square":
         return Site((row_of("pots", POT_CM, POT_CM, POT_GAP_CM, draft.rows, draft.rows),))
     pots = draft.rows * ground.units_each
@@ -231,14 +239,19 @@ def chosen(draft: Draft, ground: GroundPart, known: Known) -> Proposal:
     return found[0] if taken is None or came_since else taken
 
 
-def rounds_of(measure: MeasurePart, days: DaysPart, compared: Compared, known: Known) -> tuple[int, ...]:
-    """Rounds as typed, else as proposed and moved to the days that suit.
+def rounds_of(draft: Draft, known: Known) -> tuple[int, ...]:
+    """Rounds as typed, else as proposed and moved to the days that suit; of places that take turns the last day of each
+    period.
 
     Raises
     ------
-    DaysError
-        Days that can't be, saying what would fit.
+    DraftError, DaysError
+        Steps that are not right yet; days that can't be, saying what would fit.
     """
+    measure, days = _right("measure", draft.measure), _right("days", draft.days)
+    if draft.ground is not None and draft.ground.dealing == "on and off":
+        return turned_rounds(measure.decision_day, draft.ground.units_each, days.rounds)
+    compared = draft.compared
     decision, baseline = measure.decision_day, COMPARED[compared].baseline
     if days.rounds:
         return checked_rounds(days.rounds, decision, baseline)
@@ -280,7 +293,7 @@ def plan_of(draft: Draft, known: Known) -> Plan:
     layout = Layout(site_of(draft, ground), guard_of(draft, ground, known), cut.dealing, cut.cuts)
     check_crops(rules.crops, layout, cut.units_each)
     check_batches(treatments.batches, layout, cut.units_each)
-    rounds, doses = rounds_of(measure, days, claim.compared, known), doses_of(draft, cut.cuts, known)
+    rounds, doses = rounds_of(draft, known), doses_of(draft, cut.cuts, known)
     grid = grid_of(draft, rounds, doses, known)
     plan = Plan(
         name=claim.name,

@@ -12,9 +12,11 @@ from dataclasses import dataclass, replace
 from scipy import stats
 
 from eproba.core.measuring.measures import OWN_NOISE, Measure, OwnNoise
-from eproba.core.planning.chance import ChanceError, Chances, Prospect, chances, own_power, table
+from eproba.core.planning.chance import MOST_UNITS, ChanceError, Chances, Prospect, chances, own_power, table
 from eproba.core.planning.cutter import GRADIENT_SHARE, Proposal, noise_after_sorting, noise_without_blocks
 from eproba.core.planning.draft import MeasurePart
+from eproba.core.stats.periods import FEWEST as FEWEST_PERIODS
+from eproba.core.stats.periods import MOST as MOST_PERIODS
 from eproba.core.stats.sample_size import units_needed
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
@@ -23,6 +25,7 @@ from eproba.core.trial.lots import in_blocks
 from eproba.core.trial.worth import Worth
 
 LIVE_TRIALS = 2_000
+PERIODS = tuple(range(FEWEST_PERIODS, MOST_PERIODS + 1, 2))
 TABLE_UNITS = (2, 3, 4, 5, 6, 8, 10, 12, 16, 20)
 WORTH_STEPS = (0.5, 0.75, 1.0, 1.5, 2.0)
 CATALOGUE_DF = (
@@ -98,12 +101,12 @@ def noise_of(
         return Noise(typed, "as you typed it", typed, typed)
     if summary == "time_to":
         return Noise(OWN_NOISE["day"], "a guess: units differ by days", OWN_NOISE["day"] / 2, 2 * OWN_NOISE["day"])
-    usual = _sd(measure.noise_on(scale), scale) / (days if summary == "rate" else 1)
+    usual = as_sd(measure.noise_on(scale), scale) / (days if summary == "rate" else 1)
     own = None if summary == "rate" else own
     df = CATALOGUE_DF + (own.df if own else 0.0)
     sd = math.sqrt((CATALOGUE_DF * usual**2 + (own.df * own.sd**2 if own else 0.0)) / df)
     ends = [math.sqrt(df / stats.chi2.ppf(share, df)) for share in ((1 + LIKELY) / 2, (1 - LIKELY) / 2)]
-    value, low, high = (_noise(each, scale) for each in (sd, sd * ends[0], sd * ends[1]))
+    value, low, high = (as_noise(each, scale) for each in (sd, sd * ends[0], sd * ends[1]))
     return Noise(value, _source(measure, scale, own), low, high)
 
 
@@ -117,15 +120,19 @@ def _source(measure: Measure, scale: Scale, own: OwnNoise | None) -> str:
     )
 
 
-def _sd(noise: float, scale: Scale) -> float:
+def as_sd(noise: float, scale: Scale) -> float:
+    """A noise as an SD on the scale of the estimates: a CV enters the log scale as √ln(1 + CV²)."""
     return math.sqrt(math.log1p(noise**2)) if scale == "ratio" else noise
 
 
-def _noise(sd: float, scale: Scale) -> float:
+def as_noise(sd: float, scale: Scale) -> float:
+    """The way back from `as_sd`."""
     return math.sqrt(math.expm1(sd**2)) if scale == "ratio" else sd
 
 
-def prospect_of(measure: MeasurePart, treatments: int, proposal: Proposal, noise: float) -> Prospect:
+def prospect_of(
+    measure: MeasurePart, treatments: int, proposal: Proposal, noise: float, crossed: bool = False
+) -> Prospect:
     """A proposal as far as its chances go; where any difference would do, one noise SD stands in for the worth.
 
     Raises
@@ -141,19 +148,27 @@ def prospect_of(measure: MeasurePart, treatments: int, proposal: Proposal, noise
         scale=measure.scale,
         noise=noise,
         worth=noise if worth is None else worth,
-        square=proposal.dealing == "Latin square",
+        square=proposal.dealing == "Latin square" and not crossed,
         no_worse=measure.aim == "no worse",
+        crossed=crossed,
+        turns=proposal.dealing == "on and off",
     )
 
 
 def shown_proposals(
-    measure: MeasurePart, treatments: int, found: list[Proposal], site: Site, noise: Noise, sizes: tuple[float, ...]
+    measure: MeasurePart,
+    treatments: int,
+    found: list[Proposal],
+    site: Site,
+    noise: Noise,
+    sizes: tuple[float, ...],
+    crossed: bool = False,
 ) -> list[ProposalShown]:
     """Each proposal with its chance and what it gains."""
     shown = []
     for each in found:
         factor = _noise_factor(each, site, sizes, treatments)
-        prospect = prospect_of(measure, treatments, each, noise.value * factor)
+        prospect = prospect_of(measure, treatments, each, noise.value * factor, crossed)
         shown.append(ProposalShown(each, own_power(prospect), _words(each, site, prospect, noise)))
     return shown
 
@@ -177,6 +192,8 @@ def _words(proposal: Proposal, site: Site, prospect: Prospect, noise: Noise) -> 
         free = replace(prospect, blocks=False, noise=noise.value * noise_without_blocks(site))
         gain = f"anywhere on this gradient in {100 * (own_power(free) or 0.0):.0f}"
         return f"{text}; {gain} (it is taken to make {100 * GRADIENT_SHARE:.0f} % of the differences)."
+    if prospect.turns:
+        return f"{text}: {prospect.units} periods, in each of them one place on and the other off."
     beds = [place for place in site.places if not place.standing]
     if len(beds) >= prospect.treatments:
         return f"{text}; one whole bed each in none, since two beds differ anyway."
@@ -193,9 +210,9 @@ def outlook(prospect: Prospect, noise: Noise, help_with: tuple[Help, ...]) -> Ou
         chances=chances(prospect, LIVE_TRIALS),
         low=ends[0],
         high=ends[1],
-        units=TABLE_UNITS,
+        units=PERIODS if prospect.turns else TABLE_UNITS,
         worths=worths,
-        rows=table(prospect, TABLE_UNITS, worths),
+        rows=table(prospect, PERIODS if prospect.turns else TABLE_UNITS, worths),
         settling=settling(prospect),
         helps=help_with,
     )
@@ -209,6 +226,12 @@ def settling(prospect: Prospect) -> int | None:
     """Units of each that show the worth in 8 of 10, where the plan has fewer; squares can't take more."""
     if prospect.square or (own_power(prospect) or 0.0) >= 0.8:
         return None
+    if prospect.turns:
+        longer = range(prospect.units + 2, MOST_PERIODS + 1, 2)
+        return next((n for n in longer if (own_power(replace(prospect, units=n)) or 0.0) >= 0.8), None)
+    if prospect.crossed:
+        every = range(prospect.units + 1, MOST_UNITS + 1)
+        return next((n for n in every if (own_power(replace(prospect, units=n)) or 0.0) >= 0.8), None)
     rivals = prospect.treatments - 1
     return units_needed(prospect.gap, prospect.sd, rivals, prospect.blocks, no_worse=prospect.no_worse)
 
@@ -224,7 +247,7 @@ def helps(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure], b
 
 
 def _more_units(prospect: Prospect) -> list[Help]:
-    if prospect.square:
+    if prospect.square or prospect.turns:
         return []
     units = min(max(settling(prospect) or prospect.units + 2, prospect.units + 1), HELPED_UNITS)
     if units <= prospect.units:
@@ -247,7 +270,7 @@ def _more_readings(prospect: Prospect, measure: MeasurePart, known: dict[str, Me
 
 def _fewer(prospect: Prospect) -> list[Help]:
     """The same ground for one treatment less."""
-    if prospect.treatments < 3 or prospect.square:
+    if prospect.treatments < 3 or prospect.square or prospect.crossed:
         return []
     units = prospect.units * prospect.treatments // (prospect.treatments - 1)
     chance = own_power(replace(prospect, treatments=prospect.treatments - 1, units=units)) or 0.0
@@ -255,7 +278,7 @@ def _fewer(prospect: Prospect) -> list[Help]:
 
 
 def _baseline(prospect: Prospect, there: bool) -> list[Help]:
-    if there:
+    if there or prospect.turns:  # places that take turns are their own baseline
         return []
     chance = own_power(replace(prospect, noise=prospect.noise * math.sqrt(1 - TRACKING**2))) or 0.0
     return [Help("baseline", "A baseline on day 0, so that each unit is compared with its own beginning", chance)]

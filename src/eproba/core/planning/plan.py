@@ -10,7 +10,7 @@ from eproba.core.stats.summaries import Summary
 from eproba.core.trial.days import Rhythm
 from eproba.core.trial.ground import Cut, PlaceKind, Site, row_of
 from eproba.core.trial.lots import Dealing, LotsError, deal, in_blocks
-from eproba.core.trial.model import Compared, Per, PourWhat, Role, RoundTime, Rules, Sharing, Unit
+from eproba.core.trial.model import CROSSED, Compared, Per, PourWhat, Role, RoundTime, Rules, Sharing, Unit
 
 LETTERS = "ABCDEFGH"
 
@@ -31,6 +31,7 @@ class PlannedTreatment:
     per: Per = "unit"
     label: str = ""
     times: float = 1.0
+    things: str = ""
 
 
 @dataclass(frozen=True)
@@ -94,6 +95,11 @@ class Plan:
     @property
     def letters(self) -> str:
         return LETTERS[: len(self.treatments)]
+
+    @property
+    def crossed(self) -> bool:
+        """Two things at once."""
+        return {each.things for each in self.treatments} == set(CROSSED) and len(self.treatments) == len(CROSSED)
 
     @property
     def units_each(self) -> int:

@@ -13,12 +13,11 @@ from eproba.core.brewing.recipe import Recipe, stirred
 from eproba.core.planning.advice import Advice
 from eproba.core.planning.plan import LETTERS, PlannedPour, PlannedTreatment, control_index
 from eproba.core.quantities import QuantityError
-from eproba.core.trial.days import POUR_SECONDS, days_in_words
+from eproba.core.trial.days import CAN_MINUTES, POUR_SECONDS, days_in_words
 from eproba.core.trial.doses import Dose, is_poured
 from eproba.core.trial.ground import Cut
 from eproba.core.words import figure_or_whole, lower_first, plural
 
-CAN_MINUTES = 2.0  # to fill a can and carry it: Eproba's own guess
 OFF = 0.1  # more than this off is told
 LARGER = " times as much"  # what the kitchen says where only a larger amount can be measured
 STEP_DOWN = 10  # one part of a stock to so many in all

@@ -51,8 +51,10 @@ class Question:
     ratio scale, or None. `lower_is_better` turns the verdict, never the estimates. `no_worse` asks whether a treatment
     is worse by more than the worth (then a margin). `ladder` scores the treatments that are steps of one strength,
     control included. `ranked` asks all against all, too. `dealt`: the lots fell by chance, in a way that is known.
-    `kind`: classes are judged by their order alone, and days where something has not happened yet (infinity); for
-    scores the order is told beside the gap; for counts the percent come from a count model.
+    `crossed`: two things at once, each treatment with what it gets of them ("", "1", "2", "12", the control none).
+    `turns`: two places take turns, on and off, by the period. `kind`: classes are judged by their order alone, and days
+    where something has not happened yet (infinity); for scores the order is told beside the gap; for counts the percent
+    come from a count model.
     """
 
     control: str
@@ -65,6 +67,8 @@ class Question:
     ranked: bool = False
     dealt: bool = True
     kind: Kind = "quantity"
+    crossed: tuple[tuple[str, str], ...] = ()
+    turns: bool = False
 
     @property
     def band(self) -> float | None:

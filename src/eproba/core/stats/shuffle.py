@@ -153,9 +153,9 @@ def shuffle_tests(
             np.negative(gaps[:, chunk], out=gaps[:, turned])
             np.negative(overlaps[chunk], out=overlaps[turned])
     total = deals.shape[1] + (0 if exact else 1)
-    piles = [_pile(gaps[j], float(seen[j])) if with_pile else () for j in range(len(seen))]
+    piles = [pile_of(gaps[j], float(seen[j])) if with_pile else () for j in range(len(seen))]
     unbound: list[float | None] = [None] * len(seen)
-    lows, highs = _interval(gaps, overlaps, seen, total, (1 - confidence) / 2) if in_full else (unbound, unbound)
+    lows, highs = inverted(gaps, overlaps, seen, total, (1 - confidence) / 2) if in_full else (unbound, unbound)
     smallest = best_p(treated, blocks)
     return [
         ShuffleTest(
@@ -173,7 +173,7 @@ def shuffle_tests(
     ]
 
 
-def _interval(
+def inverted(
     gaps: Array, overlaps: Array, seen: Array, total: int, tail: float
 ) -> tuple[list[float | None], list[float | None]]:
     """Bounds of the gaps that neither one-sided test rejects; shape m each. Uses `gaps` up."""
@@ -204,7 +204,8 @@ def _ends(row: Array, rank: int) -> tuple[float, float]:
     return float(np.partition(low, rank)[rank]), float(np.partition(high, len(high) - 1 - rank)[-1 - rank])
 
 
-def _pile(gaps: Array, seen: float) -> tuple[PileBar, ...]:
+def pile_of(gaps: Array, seen: float) -> tuple[PileBar, ...]:
+    """All gaps that the deals give, as bars."""
     reach = max(float(np.abs(gaps).max()), abs(seen)) or 1.0
     edges = np.linspace(-reach * 1.02, reach * 1.02, PILE_BARS + 1)
     counts, _ = np.histogram(gaps, edges)

@@ -12,6 +12,7 @@ from eproba.core.words import listed
 
 MOST_DAYS = 730
 POUR_SECONDS = 45  # for one unit, watering lightly and pouring slowly: Eproba's own guess
+CAN_MINUTES = 2.0  # to fill a can and carry it: likewise
 WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 RHYTHMS: dict[RhythmKind, str] = {
     "soil life": "Soil first: life in the soil answers within hours to days, so rounds crowd at the start.",
@@ -61,6 +62,37 @@ def round_days(decision_day: int, every: int) -> list[int]:
     """
     kept = [day for day in range(0, decision_day, every) if day == 0 or decision_day - day >= every / 2]
     return [*kept, decision_day]
+
+
+def turned_rounds(decision_day: int, periods: int, typed: Sequence[int] = ()) -> tuple[int, ...]:
+    """The rounds of places that take turns: the last day of each period, or those typed, never in a period's first
+    half, which washes out what was before.
+
+    Raises
+    ------
+    DaysError
+        Days that the periods don't share out, a round in a washout, a period without a round.
+    """
+    if decision_day % periods or decision_day // periods < 2:
+        least, more = max(2, decision_day // periods), max(2, -(-decision_day // periods))
+        text = f"{decision_day} days can’t be shared out over {periods} periods"
+        raise DaysError(
+            f"{text}: decide on day {least * periods}" + (f" or {more * periods}." if more > least else ".")
+        )
+    length = decision_day // periods
+    rounds = tuple(sorted(set(typed))) or tuple(length * (i + 1) for i in range(periods))
+    for day in rounds:
+        into = (day - 1) % length + 1
+        if not 1 <= day <= decision_day:
+            raise DaysError(f"Day {day} is outside the trial: from day 1 to {decision_day}.")
+        if into <= length // 2:
+            text = f"Day {day} lies in a washout: the first {length // 2} days of each period are not read"
+            raise DaysError(f"{text}. Day {day - into + length} ends that period.")
+    read = {(day - 1) // length for day in rounds}
+    if len(read) < periods or decision_day not in rounds:
+        missing = [i + 1 for i in range(periods) if i not in read] or [periods]
+        raise DaysError(f"Period {missing[0]} has no round at its end: day {length * missing[0]} is its last day.")
+    return rounds
 
 
 def pour_days(decision_day: int, every: int | None) -> list[int]:

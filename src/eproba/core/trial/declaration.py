@@ -36,7 +36,8 @@ def facts_of(trial: Trial) -> dict[str, Any]:
     # Only where there are some: plans declared before recipes or doses by ground were kept stay what they were.
     asked = [[each.measure.key, list(each.days)] for each in trial.asked if each.days is not None]
     doses = [[t.letter, t.per] for t in trial.treatments if t.per != "unit"]
-    later = {"recipes": recipes, "doses": doses, "asked": asked}
+    things = [[t.letter, t.things] for t in trial.treatments] if trial.crossed else []
+    later = {"things": things, "recipes": recipes, "doses": doses, "asked": asked}
     return facts | {name: told for name, told in later.items() if told}
 
 

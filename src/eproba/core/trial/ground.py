@@ -94,6 +94,11 @@ class Cut:
         return f"{CODES[self.kind]}{self.number}"
 
     @property
+    def where(self) -> str:
+        """Its place, however many units stand on it one after the other."""
+        return f"{self.place}-{self.row}-{self.column}"
+
+    @property
     def ground_m2(self) -> float:
         """Its ground; pots are taken as round."""
         square = self.width_cm * self.length_cm / 10_000

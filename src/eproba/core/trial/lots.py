@@ -13,18 +13,31 @@ from collections.abc import Sequence
 from typing import Literal
 
 from eproba.core.errors import EprobaError
+from eproba.core.stats.periods import FEWEST, MOST, permitted
 
 ALGORITHM = "eproba-lots-1: places in order of SHA-256(seed:place), treatments laid along in turn"
 SQUARE_ALGORITHM = "eproba-lots-1: cyclic square; rows, columns and letters each in order of SHA-256(seed:part:number)"
-Dealing = Literal["completely random", "blocks", "pairs", "Latin square", "one of each"]
+SCHEDULE_ALGORITHM = "eproba-lots-1: permitted schedules of the first place in order; the first by SHA-256(seed:number)"
+Dealing = Literal["completely random", "blocks", "pairs", "Latin square", "one of each", "on and off"]
 
 
 BLOCKED = ("blocks", "pairs")
+DEALT: dict[Dealing, str] = {
+    "completely random": "completely at random",
+    "blocks": "in blocks",
+    "pairs": "in pairs",
+    "Latin square": "as a Latin square",
+    "one of each": "one of each",
+    "on and off": "on and off, period by period",
+}
 
 
 def in_blocks(dealing: Dealing) -> bool:
     """Whether each treatment lies once in each block (a pair is a block of two)."""
     return dealing in BLOCKED
+
+
+ALGORITHMS: dict[Dealing, str] = {"Latin square": SQUARE_ALGORITHM, "on and off": SCHEDULE_ALGORITHM}
 
 
 class LotsError(EprobaError):
@@ -63,6 +76,25 @@ def deal_latin_square(treatments: Sequence[str], seed: str) -> list[str]:
     return [treatments[letters[(rows[i] + columns[j]) % len(treatments)]] for i in size for j in size]
 
 
+def deal_turns(treatments: Sequence[str], periods: int, seed: str) -> list[str]:
+    """Two places that take turns: one of the permitted schedules, by lot; places are numbered period by period.
+
+    Raises
+    ------
+    LotsError
+        Anything but two treatments, an odd number of periods, too few or too many.
+    """
+    if len(treatments) != 2:
+        raise LotsError(f"On and off is one thing against another, by turns: two treatments, not {len(treatments)}.")
+    if periods % 2 or not FEWEST <= periods <= MOST:
+        text = f"{periods} periods can’t be shared out between on and off"
+        raise LotsError(f"{text}: an even number from {FEWEST} to {MOST}.")
+    schedules = permitted(periods)
+    chosen = schedules[shuffled(len(schedules), seed)[0]]
+    first, second = treatments
+    return [name for on in chosen for name in ((first, second) if on else (second, first))]
+
+
 def deal(dealing: Dealing, treatments: Sequence[str], units_each: int, seed: str) -> list[str]:
     """Deal by the named design; `units_each` is also the number of blocks or pairs.
 
@@ -76,6 +108,8 @@ def deal(dealing: Dealing, treatments: Sequence[str], units_each: int, seed: str
             text = f"A Latin square of {len(treatments)} treatments has {len(treatments)} units of each"
             raise LotsError(f"{text}, not {units_each}: take blocks instead.")
         return deal_latin_square(treatments, seed)
+    if dealing == "on and off":
+        return deal_turns(treatments, units_each, seed)
     if dealing in ("completely random", "one of each"):
         return deal_completely_random(treatments, units_each, seed)
     if dealing == "pairs" and len(treatments) != 2:
@@ -90,6 +124,12 @@ def how_to_check(dealing: Dealing) -> str:
             "Number rows, columns and letters from 0 and sort each by the SHA-256 of “seed:rows:0” …, "
             "“seed:columns:0” …, “seed:letters:0” …. Row i and column j then meet in the sorted letter number "
             "(i-th sorted row + j-th sorted column) modulo the size."
+        )
+    if dealing == "on and off":
+        return (
+            "Write down every schedule of the first place that is on in half of the periods and never longer than two "
+            "in a row on or off, sorted with on before off, numbered from 0. The one whose SHA-256 of “seed:0”, "
+            "“seed:1” … comes first is taken; the second place has the opposite."
         )
     if in_blocks(dealing):
         return (

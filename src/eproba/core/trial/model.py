@@ -21,6 +21,7 @@ Sharing = Literal["shared", "fresh", "parallel"]
 Per = Literal["unit", "m2"]
 Compared = Literal["drench", "dry", "mulch", "media", "way"]
 PourWhat = Literal["dose", "water"]
+CROSSED = ("", "1", "2", "12")  # two things at once: the control, the first, the second, both
 ROLES: dict[Role, str] = {
     "test": "What is being tested.",
     "water control": "Plain water, same volume, same days: is it more than the water?",
@@ -39,7 +40,8 @@ class Treatment:
     `rung` is its score on a ladder of strengths (the control's is 0); None where it is on none. `recipe` is the key of
     what is brewed (empty: none of the recipes), `water_parts` its N of 1 + N where that is not the recipe's own;
     `times`: how many times as strong as the recipe it is stirred; `label`: price and claims of what was bought;
-    `sharing`: one brew shared while it keeps, a fresh one for each pour, or two in parallel, dealt to the blocks.
+    `things`: of two things at once, which it gets; `sharing`: one brew shared while it keeps, a fresh one for each
+    pour, or two in parallel, dealt to the blocks.
     """
 
     id: int
@@ -56,6 +58,7 @@ class Treatment:
     per: Per = "unit"
     label: str = ""
     times: float = 1.0
+    things: str = ""
 
 
 @dataclass(frozen=True)
@@ -265,7 +268,8 @@ class Trial:
 
     `key` names it wherever numbers of the database can't; `started_on` is the day of its first record, `closed_at` when
     its last round was closed; `compared`: what kind of thing is compared, `ranked`: the question is who is ahead of
-    whom; `made_at`, `made_by`: when it was laid down, and who did (None: not kept then).
+    whom; `made_at`, `made_by`: when it was laid down, and who did (None: not kept then);
+    `changed_files`: what of the file that it was taken in from had been changed after it was written.
     """
 
     id: int
@@ -308,6 +312,7 @@ class Trial:
     closed_at: datetime | None = None
     made_at: datetime | None = None
     made_by: str = ""
+    changed_files: tuple[str, ...] = ()
 
     def __hash__(self) -> int:
         """Quick, since what was judged is looked up by the whole trial."""
@@ -347,6 +352,51 @@ class Trial:
     def wanted(self) -> Worth:
         """The worth or margin with its scale."""
         return Worth(self.worth, self.scale)
+
+    @property
+    def crossed(self) -> bool:
+        """Two things at once: each alone, both, neither."""
+        return len(self.treatments) == 4 and {each.things for each in self.treatments} == set(CROSSED)
+
+    @property
+    def turns(self) -> bool:
+        """Two places take turns: each unit is one place in one period."""
+        return self.dealing == "on and off"
+
+    @property
+    def periods(self) -> int:
+        """How many periods it has; one where nothing takes turns."""
+        return len(self.units) // 2 if self.turns else 1
+
+    @property
+    def period_days(self) -> int:
+        return self.decision_day // self.periods
+
+    @property
+    def laid_out(self) -> tuple[Unit, ...]:
+        """Its units as they lie on the ground: of places that take turns those of the first period."""
+        return tuple(unit for unit in self.units if not self.turns or unit.block == "1")
+
+    def period_read(self, day: int) -> int:
+        """The period that a round of a day reads: on its last day it is still that one."""
+        return min(max(1, -(-day // self.period_days)), self.periods)
+
+    def period_given(self, day: int) -> int:
+        """The period that an application of a day belongs to: on a day of change it is the new one."""
+        return min(max(0, day) // self.period_days + 1, self.periods)
+
+    def given_to(self, letter: str, what: PourWhat = "dose", day: int | None = None) -> tuple[Unit, ...]:
+        """The units that an application of a treatment goes to: its own; of two things at once also those that get
+        both; of two places that take turns the one whose turn it is on that `day`. Plain water that makes up for what
+        is lacking is for its own alone."""
+        things = self.treatment(letter).things
+        letters = {letter}
+        if self.crossed and what == "dose" and len(things) == 1:
+            letters |= {each.letter for each in self.treatments if things in each.things}
+        mine = tuple(unit for unit in self.units if unit.letter in letters)
+        if self.turns and day is not None:
+            return tuple(unit for unit in mine if unit.block == str(self.period_given(day)))
+        return mine
 
     @property
     def pulls(self) -> tuple[int, ...]:
@@ -427,7 +477,13 @@ class Trial:
         """The measures of a round: what destroys the plant is measured on the days of pulling only."""
         return tuple(each for each in self.asked if is_asked(each.measure, round_.day, round_.pull, each.days))
 
+    def asked_on(self, day: int) -> tuple[Unit, ...]:
+        """All units, lost ones too; of places that take turns those of the day's period."""
+        now = str(self.period_read(day))
+        return tuple(unit for unit in self.units if not self.turns or unit.block == now)
+
     def living(self, on: date) -> tuple[Unit, ...]:
-        """Units not lost by that day, in walking order."""
-        kept = (unit for unit in self.units if unit.lost_on is None or unit.lost_on > on)
+        """Units not lost by that day, in walking order; of places that take turns those of the day's period."""
+        every = self.asked_on(self.day_of(on))
+        kept = (unit for unit in every if unit.lost_on is None or unit.lost_on > on)
         return tuple(sorted(kept, key=lambda unit: unit.walk))

@@ -59,6 +59,10 @@ SAID: Mapping[str, str] = {
     "changed after the opening, unjudged": "Changed with the envelope open, by {who:names}: {readings:readings}, "
     "{pours:pours_n}.",
     "misled": "{treatment} may act on the reading itself: {why}.",
+    "left over": "What was given leaves something behind: in the period after, a place still stood apart by about "
+    "{share:percent} of the gap (p = {p:.2f}). A longer washout is wanted; the gap shown is too small, if anything.",
+    "left nothing": "Nothing is shown to be left over from one period to the next (p = {p:.2f}).",
+    "left over not told": "Whether anything is left over from one period to the next can’t be told from so few.",
     "neighbours alike": "Neighbours are more alike than chance makes them once blocks and treatments are taken out: "
     "something runs across this ground that the blocks did not catch.",
     "one block each": "{treatment} by {kind}: {gaps:gaps}. With one block of each, nobody can say whether that "
@@ -100,6 +104,8 @@ SAID: Mapping[str, str] = {
     "declared": "Declared on {on:day}, fingerprint {fingerprint}; {amendments:amendments}.",
     "declared after an answer": "Declared on day {day}, when the first answer was in already (day {answer}): nobody "
     "can tell what was asked before it was known. Described, not judged.",
+    "changed file": "The file that it was taken in from was changed after it was written ({files:commas}): nobody can "
+    "tell what else. Described, not judged.",
     "laid down late": "Laid down on day {day}, with a start in the past.",
     "amended": "On day {day} {what} was changed from {old} to {new}: {reason}.",
     "changed untold": "Differs from the declared plan without an amendment: {facts:commas}.",

@@ -5,7 +5,10 @@ from dataclasses import dataclass, replace
 from eproba.core.judging.judgement import Comparison, Judgement, Trend
 from eproba.core.judging.ranking import Ranking
 from eproba.core.judging.verdicts import Verdict, percent
+from eproba.core.measuring.measures import Measure
 from eproba.core.stats.order import Order
+from eproba.core.stats.series import Question, Scale
+from eproba.core.stats.summaries import Summary
 from eproba.core.trial.model import Asked, Trial
 from eproba.core.trial.worth import Worth, halves, worth_unit
 from eproba.core.words import figure, listed
@@ -46,8 +49,13 @@ class Wording:
     @classmethod
     def of(cls, trial: Trial, asked: Asked) -> "Wording":
         """A measure's words in a trial, by what counts of it: a value, its change a day, the day of reaching it."""
-        measure, summary = asked.measure, trial.summary if asked is trial.asked[0] else trial.summary_of_others
-        more, less = halves(measure, summary, trial.rules.level)
+        summary = trial.summary if asked is trial.asked[0] else trial.summary_of_others
+        return cls.of_measure(asked.measure, summary, trial.rules.level)
+
+    @classmethod
+    def of_measure(cls, measure: Measure, summary: Summary, level: float | None) -> "Wording":
+        """The words of a measure by what counts of it; `level`: what is to be reached, where that counts."""
+        more, less = halves(measure, summary, level)
         above, below = cls.above, cls.below
         if summary == "time_to" or measure.kind == "day":
             above, below = "came later", "came earlier"
@@ -94,7 +102,7 @@ def line(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     if held or carrying is None or comparison.estimate is None:
         return sentence(comparison, judgement, wording)
     low, high = carrying.low_adjusted, carrying.high_adjusted
-    span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
+    span = f"{either(low, judgement.question.scale, wording)} to {either(high, judgement.question.scale, wording)}"
     if comparison.verdict == "same":
         text = f"{comparison.treatment} and {judgement.question.control} came out alike; only {span} fits."
     elif comparison.verdict in ("cannot_tell", "no_worse"):
@@ -115,7 +123,7 @@ def cap_sentence(comparison: Comparison, judgement: Judgement) -> str:
 
 def _judged(comparison: Comparison, judgement: Judgement, wording: Wording, low: float, high: float) -> str:
     seen, worth = _seen(comparison, judgement, wording), worth_text(judgement, wording)
-    span = f"{_either(low, judgement, wording)} to {_either(high, judgement, wording)}"
+    span = f"{either(low, judgement.question.scale, wording)} to {either(high, judgement.question.scale, wording)}"
     if comparison.verdict == "no_worse":
         text = f"{seen} here, a gap that luck can make: it is no worse by more than"
         return f"{text} {_size_of(low, high, judgement, wording)}, inside the margin of {worth} that you allowed."
@@ -148,17 +156,15 @@ def worth_text(judgement: Judgement, wording: Wording) -> str:
     return Worth(judgement.question.worth, judgement.question.scale).words(wording.unit)
 
 
-def band_text(judgement: Judgement, wording: Wording) -> str:
+def band_text(question: Question, wording: Wording) -> str:
     """The worth band as it truly lies: on the ratio scale 10 % more is matched by 9 % less."""
-    band = judgement.question.band
-    if band is None:
-        return ""
-    return f"{_either(band, judgement, wording)} / {_either(-band, judgement, wording)}"
+    band = question.band
+    return "" if band is None else " / ".join(either(each, question.scale, wording) for each in (band, -band))
 
 
-def gap_text(gap: float, judgement: Judgement, wording: Wording) -> str:
+def gap_text(gap: float, scale: Scale, wording: Wording) -> str:
     """A signed gap with its unit."""
-    if judgement.question.scale == "ratio":
+    if scale == "ratio":
         return f"{_signed(percent(gap))} %"
     return f"{_signed(gap)} {wording.unit}".strip()
 
@@ -178,8 +184,9 @@ def settling(comparison: Comparison) -> str:
 
 def trend_sentence(trend: Trend, judgement: Judgement, wording: Wording) -> str:
     """The ladder in one sentence: what each step up gave."""
-    gap = gap_text(trend.slope, judgement, wording)
-    span = f"{gap_text(trend.low, judgement, wording)} to {gap_text(trend.high, judgement, wording)}"
+    gap = gap_text(trend.slope, judgement.question.scale, wording)
+    scale = judgement.question.scale
+    span = f"{gap_text(trend.low, scale, wording)} to {gap_text(trend.high, scale, wording)}"
     said = "more strength went with a change" if trend.p < 0.05 else "a flat ladder fits as well"
     return f"Each step up the ladder: {gap} (anything from {span} fits); {said}, p = {trend.p:.3f}."
 
@@ -199,8 +206,8 @@ def rank_sentence(name: str, judgement: Judgement, ranking: Ranking, wording: Wo
     parts = []
     for each in ranking.behind(name):
         span = _span(each.low, each.high, judgement, wording)
-        size = _size(each.gap, judgement, wording)
-        parts.append(f"ahead of {each.second} by about {size} ({span} fits)")
+        told = size(each.gap, judgement.question.scale, wording)
+        parts.append(f"ahead of {each.second} by about {told} ({span} fits)")
     alike = ranking.not_told_from(name)
     if alike:
         parts.append(f"can’t be told apart from {listed(alike)}")
@@ -242,13 +249,13 @@ def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str
 def _bare(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     gap = comparison.estimate or 0.0
     phrase = wording.more if gap >= 0 else wording.less
-    told = phrase.replace("{gap}", f"about {_size(gap, judgement, wording)}")
+    told = phrase.replace("{gap}", f"about {size(gap, judgement.question.scale, wording)}")
     return f"{comparison.treatment} {told}"
 
 
 def _size_of(low: float, high: float, judgement: Judgement, wording: Wording) -> str:
     """How much worse it might still be."""
-    return _size(high if judgement.question.lower_is_better else low, judgement, wording)
+    return size(high if judgement.question.lower_is_better else low, judgement.question.scale, wording)
 
 
 def _against_worth(verdict: Verdict, judgement: Judgement, worth: str) -> str:
@@ -274,11 +281,13 @@ def _span(low: float, high: float, judgement: Judgement, wording: Wording) -> st
     return f"{figure(abs(near))} to {figure(abs(far))} {wording.unit}".strip()
 
 
-def _either(gap: float, judgement: Judgement, wording: Wording) -> str:
-    return f"{_size(gap, judgement, wording)} {'more' if gap >= 0 else 'less'}"
+def either(gap: float, scale: Scale, wording: Wording) -> str:
+    """A gap as so much more or less."""
+    return f"{size(gap, scale, wording)} {'more' if gap >= 0 else 'less'}"
 
 
-def _size(gap: float, judgement: Judgement, wording: Wording) -> str:
-    if judgement.question.scale == "ratio":
+def size(gap: float, scale: Scale, wording: Wording) -> str:
+    """How large a gap is, without its sign."""
+    if scale == "ratio":
         return f"{figure(abs(percent(gap)))} %{' a day' if wording.a_day else ''}"
     return f"{figure(abs(gap))} {wording.unit}".strip()

@@ -1,12 +1,14 @@
 """Findings: kept when a trial is judged, forgotten when anything changes."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from typing import Any
 
 from sqlalchemy import delete
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col
 
+from eproba.core.judging.answers import Answer
 from eproba.store.tables import FindingRow
 
 
@@ -16,10 +18,12 @@ def keep_finding(
     lines: Sequence[Mapping[str, str]],
     noise_sd: float | None,
     also: Sequence[Mapping[str, Any]] | None = None,
+    answers: Sequence[Answer] = (),
 ) -> None:
-    """Keep the lines (verdict and sentence for each comparison), the noise from unit to unit, and what the other
-    measures showed."""
-    found = {"lines": lines, "noise_sd": noise_sd, "also": also}
+    """Keep the lines (verdict and sentence for each comparison), the noise from unit to unit, what the other measures
+    showed, and what the trial says to its questions."""
+    kept = [asdict(each) for each in answers]
+    found = {"lines": lines, "noise_sd": noise_sd, "also": also, "answers": kept}
     statement = insert(FindingRow).values(trial_id=trial_id, **found)
     session.connection().execute(statement.on_conflict_do_update(index_elements=["trial_id"], set_=found))
 

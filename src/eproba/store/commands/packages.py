@@ -1,73 +1,176 @@
-"""A whole trial taken in from a data package: new numbers for all its rows, the same keys, nothing written over."""
+"""Whole trials taken in from a data package: new numbers for all rows, the same keys, nothing written over."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin, get_type_hints
 
-from sqlalchemy import insert
+from sqlalchemy import delete, insert, update
 from sqlalchemy.exc import DataError, IntegrityError, StatementError
-from sqlmodel import Session, SQLModel, select
+from sqlmodel import Session, SQLModel, col, select
 
 from eproba.core.errors import EprobaError
-from eproba.store.packages import FORMAT, TABLES, kind_of, referred, stored_columns
+from eproba.core.trial.declaration import fingerprint
+from eproba.core.trial.model import Trial
+from eproba.store.packages import FORMAT, GARDEN, kind_of, referred, stored_columns
 from eproba.store.readings import all_readings
+from eproba.store.tables import BatchEventRow, BatchRow, TakingRow, TrialRow
 from eproba.store.trials import load_trial, trial_with_key
 
 Rows = Sequence[Mapping[str, Any]]
 BY_KEY = ("own_measures", "measure_pictures", "own_recipes")  # what a garden may have already: its own stays
+ONE_EACH = ("weather", "weather_days", "kit")  # likewise, by the day or for good
 
 
 class PackageRefused(EprobaError):
     """A package that can't be taken in; the message says why. Nothing was written."""
 
 
-def take_package(session: Session, format_: str, tables: Mapping[str, Rows], files: Mapping[str, bytes]) -> int:
-    """Put a whole trial in; returns its number here.
+@dataclass(frozen=True)
+class Taken:
+    """What came in: the numbers that its trials have here, and the names of those that were here already."""
+
+    trials: tuple[int, ...]
+    here_already: tuple[str, ...] = ()
+
+
+def take_package(
+    session: Session, format_: str, tables: Mapping[str, Rows], files: Mapping[str, bytes],
+    changed: Sequence[str] = (),
+) -> Taken:  # fmt: skip
+    """Put whole trials in, one or all of a garden; those that are here already stay as they are here.
+
+    Parameters
+    ----------
+    changed : tables that were changed after the file was written: the trials bear that mark from now on.
 
     Raises
     ------
     PackageRefused
-        Of another make, not just one trial, one that is here already, or rows that can't be.
+        Of another make, without a trial, with none that is not here already, or with rows that can't be.
     """
     if format_ != FORMAT:
         raise PackageRefused(f"This package is of another make ({format_ or 'not told'}); {FORMAT} can be taken in.")
     trials = tables.get("trials", [])
-    if len(trials) != 1:
-        raise PackageRefused(f"A package brings one trial; this one holds {len(trials)}.")
-    there = trial_with_key(session, str(trials[0].get("key")))
-    if there is not None:
-        raise PackageRefused(f"“{trials[0].get('name')}” is in this garden already: delete it first, or look at it.")
+    if not trials:
+        raise PackageRefused("This package holds no trial.")
+    here = [each for each in trials if trial_with_key(session, str(each.get("key"))) is not None]
+    names = tuple(str(each.get("name")) for each in here)
+    if len(here) == len(trials):
+        told = f"“{names[0]}” is" if len(names) == 1 else f"All {len(names)} trials of this package are"
+        raise PackageRefused(f"{told} in this garden already: delete it first, or look at it.")
     try:
         with session.begin_nested():
-            return _put_in(session, tables, files)
+            fresh = _without(tables, {each.get("id") for each in here})
+            return Taken(_put_in(session, fresh, files, changed), names)
     except (DataError, IntegrityError, StatementError, KeyError, TypeError, ValueError) as error:
         if isinstance(error, EprobaError):
             raise
         raise PackageRefused(f"A row of this package can’t be: {str(error).splitlines()[0][:160]}.") from error
 
 
-def _put_in(session: Session, tables: Mapping[str, Rows], files: Mapping[str, bytes]) -> int:
-    numbers: dict[str, dict[int, int]] = {}
-    for name, row in TABLES.items():
+def _without(tables: Mapping[str, Rows], trials: Collection[Any]) -> dict[str, Rows]:
+    """The tables without what hangs on some trials."""
+    gone = {name: {row.get("id") for row in rows if row.get("trial_id") in trials} for name, rows in tables.items()}
+    owner = {"corrections": ("reading_id", "readings"), "pour_changes": ("pour_id", "pours")}
+    kept: dict[str, Rows] = {}
+    for name, rows in tables.items():
+        column, table = owner.get(name, ("trial_id", ""))
+        lost = gone.get(table, set()) if table else trials
+        which = "id" if name == "trials" else column
+        kept[name] = [row for row in rows if row.get(which) is None or row.get(which) not in lost]
+    lost = gone.get("pours", set())
+    if "takings" in kept:
+        kept["takings"] = [row for row in kept["takings"] if row.get("pour_id") is None or row["pour_id"] not in lost]
+    return kept
+
+
+def _put_in(
+    session: Session, tables: Mapping[str, Rows], files: Mapping[str, bytes], changed: Sequence[str]
+) -> tuple[int, ...]:
+    numbers: dict[str, dict[int, int]]
+    same = _same_batches(session, tables)
+    _let_go(session, tables.get("takings", []), same)
+    tables, numbers = _without_batches(tables, same), {}
+    for name, row in GARDEN.items():
         fresh = _unknown(session, name, tables.get(name, []))
         rows = [_values(name, row, each, numbers, files) for each in fresh]
         numbers[name] = _inserted(session, row, rows, [each.get("id") for each in fresh])
-    (trial_id,) = numbers["trials"].values()
+        if name == "batches":
+            numbers[name] |= same
     session.flush()
-    trial = load_trial(session, trial_id)
-    if trial is None or not trial.units or not trial.rounds or not trial.asked:
-        raise PackageRefused("This package holds a trial without units, rounds or measures.")
-    all_readings(session, trial_id)  # read once, so that what can’t be read is never kept
-    return trial_id
+    for trial_id in numbers["trials"].values():
+        trial = load_trial(session, trial_id)
+        if trial is None or not trial.units or not trial.rounds or not trial.asked:
+            raise PackageRefused("This package holds a trial without units, rounds or measures.")
+        all_readings(session, trial_id)  # read once, so that what can’t be read is never kept
+        marks = [*changed, *([] if _as_declared(trial) else ["declaration"])]
+        if marks:
+            mark = {"changed": [name.replace("_", " ") for name in marks]}
+            session.exec(update(TrialRow).where(col(TrialRow.id) == trial_id).values(came=mark))
+    return tuple(numbers["trials"].values())
+
+
+def _as_declared(trial: Trial) -> bool:
+    """Whether the declared plan is still what its fingerprint is of."""
+    declared = trial.declared
+    return declared is None or fingerprint(declared.facts) == declared.fingerprint
 
 
 def _unknown(session: Session, name: str, rows: Rows) -> Rows:
     """Rows that this garden lacks: what it knows by the same key stays its own."""
-    if name not in BY_KEY:
+    here: Any = GARDEN[name]
+    keys = ("key",) if name in BY_KEY else tuple(each.name for each in here.__table__.primary_key.columns)
+    if name not in (*BY_KEY, *ONE_EACH):
         return rows
-    here: Any = TABLES[name]
-    known = set(session.exec(select(here.key)))
-    return [each for each in rows if each.get("key") not in known]
+    known = set(session.exec(select(*(getattr(here, key) for key in keys))))
+    return [
+        each for each in rows if (each[keys[0]] if len(keys) == 1 else tuple(each[key] for key in keys)) not in known
+    ]
+
+
+def _same_batches(session: Session, tables: Mapping[str, Rows]) -> dict[int, int]:
+    """Brews of the package that are here already, with all their events: their numbers there and here."""
+    there = _told_batches(tables.get("batches", []), tables.get("batch_events", []))
+    if not there:
+        return {}
+    rows, events = (
+        [each.model_dump() for each in session.exec(select(table))]
+        for table in (BatchRow, BatchEventRow)
+    )  # fmt: skip
+    here = {told: number for number, told in _told_batches(rows, events).items()}
+    return {number: here[told] for number, told in there.items() if told in here}
+
+
+def _let_go(session: Session, takings: Rows, same: Mapping[int, int]) -> None:
+    """What a deleted trial took of a brew that is still here comes in again with its pour: not twice."""
+    for each in takings:
+        if each["pour_id"] and each["batch_id"] in same:
+            where = (col(TakingRow.batch_id) == same[each["batch_id"]], col(TakingRow.pour_id).is_(None))
+            taken = (col(TakingRow.at) == each["at"], col(TakingRow.litres) == each["litres"])
+            session.exec(delete(TakingRow).where(*where, *taken))
+
+
+def _told_batches(batches: Rows, events: Rows) -> dict[int, tuple[object, ...]]:
+    """Each brew by all that is known of it."""
+    happened: dict[Any, list[tuple[object, ...]]] = {}
+    for each in events:
+        happened.setdefault(each["batch_id"], []).append((each["at"], each["what"]))
+    return {
+        each["id"]: (each["recipe"], each["name"] or "", each["litres"], each["place"] or "", *sorted(
+            happened.get(each["id"], []), key=str
+        ))
+        for each in batches
+    }  # fmt: skip
+
+
+def _without_batches(tables: Mapping[str, Rows], same: Collection[int]) -> dict[str, Rows]:
+    """The tables without brews that are here already; what their own pours took of them comes along."""
+    kept = dict(tables)
+    for name, column in (("batches", "id"), ("batch_events", "batch_id"), ("batch_changes", "batch_id")):
+        kept[name] = [row for row in tables.get(name, []) if row.get(column) not in same]
+    kept["takings"] = [row for row in tables.get("takings", []) if row["pour_id"] or row.get("batch_id") not in same]
+    return kept
 
 
 def _values(

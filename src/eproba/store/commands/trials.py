@@ -11,7 +11,7 @@ from sqlmodel import Session, col, select
 from eproba.core.planning.plan import Plan, dealt_units
 from eproba.core.trial.declaration import declare
 from eproba.core.trial.ground import site_entry
-from eproba.core.trial.lots import ALGORITHM, SQUARE_ALGORITHM, LotsError, deal
+from eproba.core.trial.lots import ALGORITHM, ALGORITHMS, LotsError, deal
 from eproba.core.trial.model import RoundTime, Rules, SpareRun, Trial
 from eproba.store.commands.findings import forget_finding
 from eproba.store.commands.locks import lock_trial, unchanged
@@ -51,7 +51,7 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
         decision_day=plan.rhythm.decision_day,
         dealing=plan.layout.dealing,
         seed=seed,
-        algorithm=SQUARE_ALGORITHM if plan.layout.dealing == "Latin square" else ALGORITHM,
+        algorithm=ALGORITHMS.get(plan.layout.dealing, ALGORITHM),
         dealt_at=now,
         site=site_entry(plan.layout.site),
         guard_cm=plan.layout.guard_cm,
@@ -109,8 +109,11 @@ def _count_alive(session: Session, trial_id: int) -> None:
     """What lists and brews ask for at every look: how many units of each treatment live, how much goes onto them."""
     rows = session.exec(select(UnitRow).where(col(UnitRow.trial_id) == trial_id, col(UnitRow.lost_on).is_(None)))
     units = [unit_from(row) for row in rows]
+    turns = session.get_one(TrialRow, trial_id).dealing == "on and off"
     for treatment in session.exec(select(TreatmentRow).where(col(TreatmentRow.trial_id) == trial_id)):
         own = [unit.cut for unit in units if unit.letter == treatment.letter]
+        if turns and own:  # one place has its turn at a time
+            own = own[:1]
         treatment.alive, treatment.ground = len(own), sum(cut.ground_m2 for cut in own)
         session.add(treatment)
     session.flush()

@@ -35,7 +35,7 @@ A_HELPER_MAY = {
     "helpers.show", "helpers.leave", "entries.take", "base.token", "measures.reckon_inputs", "meters.take",
     "meters.picture", "measures.how", "photos.add",
 }  # fmt: skip
-NO_DEVICE_NEEDED = {"static", "base.health"}
+NO_DEVICE_NEEDED = {"static", "base.health", "report.shared"}
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ OWN_CONTROL_NAMES: Mapping[Compared, Mapping[str, str]] = {
 }
 ROW = (
     "name", "stem", "role", "how", "rung", "recipe", "water_parts", "times", "sharing", "dose", "amount", "unit", "pot",
-    "often", "every", "until", "then", "days", "label",
+    "often", "every", "until", "then", "days", "label", "things",
 )  # fmt: skip
 DOSES: Mapping[Compared, Typed] = {
     "drench": {"dose": ["unit"], "amount": ["250"], "unit": ["mL"], "often": ["every"], "every": ["7"]},

@@ -56,6 +56,14 @@ def answers_from(trial: Trial, on: date) -> Answers:
     return {name: step.first(on) | step.again(trial, on) for name, step in steps().items()}
 
 
+def answers_on_own_ground(trial: Trial, on: date, units_each: int) -> Answers:
+    """The answers that would plan a trial again, but for its ground: that is yet to be drawn."""
+    answers = first_answers(on)
+    for name, step in steps().items():
+        answers[name] |= {"units_each": [str(units_each)]} if name == "ground" else step.again(trial, on)
+    return answers
+
+
 def answers_of(draft: DraftRow) -> Answers:
     """What was typed; steps and fields that an older plan did not have begin with the usual."""
     usual = first_answers(today())

@@ -1,13 +1,26 @@
-"""Whole trials out of this garden and into another, as data packages."""
+"""Plans, results, whole trials and a whole garden, out of here and in elsewhere: by file, nothing calls out."""
+
+from collections.abc import Mapping, Sequence
+from datetime import timedelta
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from eproba.core.errors import EprobaError
 from eproba.core.trial.blinding import hides_lots
+from eproba.core.trial.model import Trial
+from eproba.core.words import listed
 from eproba.exchange.data_package import read_package, write_package
+from eproba.exchange.plan_file import read_plan, write_plan
+from eproba.store.anonymous import without_names
+from eproba.store.commands.drafts import new_draft
 from eproba.store.commands.packages import take_package
-from eproba.store.packages import FORMAT, tables_of
+from eproba.store.measures import all_measures
+from eproba.store.packages import FORMAT, Table, garden_tables, tables_of
+from eproba.store.plans import Unknown, plan_of_trial, standing_in, take_along, trial_of_plan, unknown_in
+from eproba.store.recipes import all_recipes, offered_recipes
+from eproba.store.trials import all_trials, load_trial
+from eproba.web.new_trial.walking import answers_on_own_ground
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, sees_lots, trial_or_404
@@ -24,25 +37,97 @@ def out(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     if hides_lots(trial, today(), sees_lots()):
         abort(403, HIDDEN)
-    tables, files = tables_of(db(), trial_id)
-    name = file_name(trial)
-    return download(write_package(trial.name, name, FORMAT, tables, files, now()), "application/zip", f"{name}.zip")
+    tables, files = tables_of(db(), [trial_id])
+    return _zip(trial.name, file_name(trial), tables, files)
+
+
+@packages.get("/trials/<int:trial_id>/result.zip")
+def result(trial_id: int) -> ResponseReturnValue:
+    """The trial as a result for others: without names, places, notes and pictures."""
+    trial = trial_or_404(trial_id)
+    if trial.sealed(today()):
+        abort(404, "A result leaves once the envelope is open.")
+    tables, _ = tables_of(db(), [trial_id])
+    return _zip("A trial of another garden", f"result-{trial.key}", without_names(tables), {})
+
+
+@packages.get("/garden.zip")
+def garden() -> ResponseReturnValue:
+    """Everything of this garden."""
+    if any(each is not None and hides_lots(each, today(), sees_lots()) for each in map(_trial, all_trials(db()))):
+        abort(403, HIDDEN)
+    tables, files = garden_tables(db())
+    return _zip("A whole garden", "garden", tables, files)
+
+
+def _trial(trial_id: int) -> Trial | None:
+    return load_trial(db(), trial_id)
+
+
+def _zip(title: str, name: str, tables: Sequence[Table], files: Mapping[str, bytes]) -> ResponseReturnValue:
+    return download(write_package(title, name, FORMAT, tables, files, now()), "application/zip", f"{name}.zip")
+
+
+@packages.get("/trials/<int:trial_id>/plan.json")
+def plan(trial_id: int) -> ResponseReturnValue:
+    """The plan for others: question, treatments, doses, days, measures, worth; no names, no ground, no lots."""
+    trial = trial_or_404(trial_id)
+    return download(write_plan(plan_of_trial(db(), trial)), "application/json", f"plan-{file_name(trial)}.json")
 
 
 @packages.route("/trials/take-in", methods=["GET", "POST"])
 def take_in() -> ResponseReturnValue:
-    """A whole trial in."""
+    """A plan, a result, a whole trial or a whole garden in, whichever the file is."""
     request.max_content_length = MOST_BYTES
     if request.method == "GET":
         return render_template("packages/take_in.html", problem="")
     sent = request.files.get("file")
+    raw = sent.read() if sent else request.form.get("plan", "").encode()
     try:
-        found = read_package(sent.read() if sent else b"")
-        trial_id = take_package(db(), found.format, found.tables, found.files)
+        return _plan_in(raw) if raw[:1].lstrip() == b"{" else _package_in(raw)
+    except Unknown as error:
+        db().rollback()
+        page = render_template(
+            "packages/unknown.html", problem=str(error), unknown=error, plan=raw.decode("utf-8", "replace"),
+            measures=all_measures(db()), recipes=offered_recipes(db()),
+        )  # fmt: skip
+        return page, 400
     except EprobaError as error:
         db().rollback()
         return render_template("packages/take_in.html", problem=str(error)), 400
+
+
+def _package_in(raw: bytes) -> ResponseReturnValue:
+    found = read_package(raw)
+    taken = take_package(db(), found.format, found.tables, found.files, found.changed)
     db().commit()
-    kept(trial_id)
+    for trial_id in taken.trials:
+        kept(trial_id)
+    if found.changed:
+        flash(f"This file was changed after it was written ({', '.join(found.changed)}): what came in bears that mark.")
+    if taken.here_already:
+        names = listed([f"“{name}”" for name in taken.here_already[:5]])
+        more = "" if len(taken.here_already) <= 5 else f" and {len(taken.here_already) - 5} more"
+        flash(f"Here already, and left as they are: {names}{more}.")
+    if len(taken.trials) > 1:
+        flash(f"{len(taken.trials)} trials are in this garden now, with all that is on record of them.")
+        return redirect(url_for("trials.index"))
     flash("The trial is in this garden now, with all that is on record of it.")
-    return redirect(url_for("trials.show", trial_id=trial_id))
+    return redirect(url_for("trials.show", trial_id=taken.trials[0]))
+
+
+def _plan_in(raw: bytes) -> ResponseReturnValue:
+    """A plan becomes a draft: question, treatments, doses and days as they came, the ground open."""
+    found = read_plan(raw)
+    chosen = standing_in(found.plan, request.form)
+    missing = unknown_in(chosen, all_measures(db()), all_recipes(db()))
+    if missing is not None:
+        raise missing
+    take_along(db(), chosen, now())
+    trial = trial_of_plan(chosen, all_measures(db()), today() + timedelta(days=1))
+    draft_id = new_draft(db(), answers_on_own_ground(trial, today(), chosen.units_each), now())
+    db().commit()
+    if found.changed:
+        flash("This plan was changed after it was written: look whether it still asks what you were told it asks.")
+    flash("The plan is here as a draft. Draw your own ground; your lots will be dealt anew.")
+    return redirect(url_for("new_trial.step", draft_id=draft_id, name="ground"))

@@ -54,7 +54,7 @@ def gap_ruler(comparison: Comparison, judgement: Judgement, wording: Wording) ->
         return float(round(PAD + (WIDTH - 2 * PAD) * (value - low) / (high - low), 1))
 
     def text(value: float) -> str:
-        return gap_text(value, judgement, wording)
+        return gap_text(value, judgement.question.scale, wording)
 
     treated = [dot for dot in comparison.dots if dot.treatment == comparison.treatment]
     control = [dot for dot in comparison.dots if dot.treatment != comparison.treatment]
@@ -63,7 +63,7 @@ def gap_ruler(comparison: Comparison, judgement: Judgement, wording: Wording) ->
     return GapRuler(
         zero=x(0),
         band=(x(-question.band), x(question.band)) if question.band else None,
-        band_label=band_text(judgement, wording),
+        band_label=band_text(judgement.question, wording),
         interval=(x(interval[0]), x(interval[1])) if interval else None,
         estimate=x(gap),
         estimate_label=text(gap),

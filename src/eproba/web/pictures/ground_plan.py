@@ -111,7 +111,7 @@ def ground_plan(
 
 def ways_plan(trial: Trial) -> GroundPlan:
     """Where the units stand, with nothing said of who got what: for the way through a round."""
-    return ground_plan(trial.site, [(unit.cut, None) for unit in trial.units], {})
+    return ground_plan(trial.site, [(unit.cut, None) for unit in trial.laid_out], {})
 
 
 def _scale(site: Site, cuts: Sequence[Cut], left: float) -> float:
@@ -164,4 +164,4 @@ def _words(units: Sequence[tuple[Cut, str | None]], looks: Mapping[str, Look], s
 def trial_plan(trial: Trial, looks: Mapping[str, Look]) -> GroundPlan:
     """The ground plan of a dealt trial."""
     lost = {unit.code: unit.lost_reason for unit in trial.units if unit.lost_on is not None}
-    return ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.units], looks, lost)
+    return ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.laid_out], looks, lost)

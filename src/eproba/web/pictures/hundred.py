@@ -44,12 +44,16 @@ class Hundred:
 
 
 def hundred(shares: Mapping[Verdict, float], truth: Truth, prospect: Prospect) -> Hundred:
+    """How a hundred trials of a plan end, where the truth is so."""
+    return hundred_of(shares, (NO_WORSE_TITLES if prospect.no_worse else TITLES)[truth])
+
+
+def hundred_of(shares: Mapping[Verdict, float], title: str) -> Hundred:
     """Round the shares to a hundred marks (largest remainders), the good news first."""
     counts = _rounded({verdict: shares[verdict] for verdict in ORDER if verdict in shares})
     laid = [verdict for verdict in ORDER for _ in range(counts.get(verdict, 0))]
     marks = tuple(Share(STEP * (i % SIDE), STEP * (i // SIDE), verdict) for i, verdict in enumerate(laid))
     told = tuple((verdict, _name(verdict), counts[verdict]) for verdict in ORDER if counts.get(verdict))
-    title = (NO_WORSE_TITLES if prospect.no_worse else TITLES)[truth]
     words = f"{title}, out of 100 gardens like yours: " + ", ".join(f"{n} {name}" for _, name, n in told) + "."
     return Hundred(title, marks, told, words)
 

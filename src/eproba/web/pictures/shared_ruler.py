@@ -57,7 +57,7 @@ def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording
         return round(LEFT + (RIGHT - LEFT) * (value - low) / (high - low), 1)
 
     def told(value: float) -> str:
-        return f"{100 * (value + 0.5):.0f} of 100" if by_order else gap_text(value, judgement, wording)
+        return f"{100 * (value + 0.5):.0f} of 100" if by_order else gap_text(value, judgement.question.scale, wording)
 
     names = ordered(judgement)
     place = {name: TOP + ROW * i + ROW / 2 for i, name in enumerate(names)}
@@ -77,7 +77,7 @@ def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording
         height=TOP + ROW * len(names) + 34,
         zero=x(0),
         band=(x(-question.band), x(question.band)) if question.band and not by_order else None,
-        band_label=band_text(judgement, wording),
+        band_label=band_text(judgement.question, wording),
         lines=tuple(lines),
         ticks=tuple((x(at), label) for at, label in marks),
         strings=tuple(

@@ -62,6 +62,6 @@ def shuffle_pile(test: ShuffleTest, judgement: Judgement, wording: Wording) -> S
         x(test.gap),
         min(max(x(test.gap), 70.0), WIDTH - 70.0),
         x(0),
-        gap_text(test.gap, judgement, wording),
+        gap_text(test.gap, judgement.question.scale, wording),
         words,
     )

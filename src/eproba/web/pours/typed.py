@@ -76,7 +76,7 @@ class DayTyped:
 def row_of(trial: Trial, pour: Pour, typed: Mapping[str, str], now: datetime) -> PourRowShown:
     """What stands in the form for one treatment."""
     treatment = trial.treatment(pour.letter)
-    here = [unit for unit in trial.units if unit.letter == pour.letter and unit.lost_on is None]
+    here = [unit for unit in trial.given_to(pour.letter, pour.what, pour.day) if unit.lost_on is None]
     dose = planned_dose(trial, pour)
     given = dose if dose is None or pour.amount_each is None else replace(dose, amount=pour.amount_each)
     standing = {

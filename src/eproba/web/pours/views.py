@@ -162,7 +162,7 @@ def _took(trial: Trial, row: PourRowShown, values: Mapping[str, Any], brews: Seq
         return took
     others, t = values["unit_amounts"], row.treatment
     dose = Dose(values["amount_each"], row.unit, t.per)
-    second = second_brew([unit for unit in trial.units if unit.letter == t.letter]) if len(brews) > 1 else frozenset()
+    second = second_brew(trial.given_to(t.letter)) if len(brews) > 1 else frozenset()
     for place, batch in enumerate(brews):
         codes = [code for code in row.codes if (code in second) == (place == 1)]
         given = [others.get(code, dose.of(trial.by_code[code].cut)) for code in codes]

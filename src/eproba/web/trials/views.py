@@ -43,6 +43,7 @@ from eproba.store.recipes import all_recipes, offered_recipes
 from eproba.web.new_trial.walking import answers_from
 from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.ground_plan import trial_plan
+from eproba.web.pictures.turns import turns_drawn
 from eproba.web.stations import station
 from eproba.web.trials.forms import AmendForm, NoteForm, ReasonForm, SpareForm, SureForm
 from eproba.web.trials.record import changes_of, evidence_of
@@ -100,6 +101,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         looks=look,
         roles=ROLES,
         plan=trial_plan(trial, look),
+        turns=turns_drawn(trial, look if not hidden else {}, trial.day_of(today())) if trial.turns else None,
         strip=day_strip(trial, today(), *brews_and_weather(trial)),
         latest=latest,
         found=found,
@@ -111,7 +113,9 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         spare_form=_spare_form(trial),
         worth=worth_words(trial),
         fingerprint=short(trial.declared.fingerprint) if trial.declared else "",
-        crossing=(0, 0) if hidden else borders([(u.cut, u.letter) for u in trial.units], trial.control, trial.guard_cm),
+        crossing=(0, 0)
+        if hidden
+        else borders([(u.cut, u.letter) for u in trial.laid_out], trial.control, trial.guard_cm),
         silent=_silent(trial, readings),
     )
 

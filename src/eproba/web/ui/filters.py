@@ -11,6 +11,7 @@ from eproba.core.trial.compared import COMPARED, Comparison
 from eproba.core.trial.days import days_in_words
 from eproba.core.trial.doses import dose_of
 from eproba.core.trial.hours import hours_words
+from eproba.core.trial.lots import DEALT, Dealing
 from eproba.core.trial.model import Compared, Treatment, Trial
 from eproba.core.trial.samples import for_laboratory
 from eproba.core.trial.worth import Worth, as_typed
@@ -87,9 +88,22 @@ def pour_days(trial: Trial, letter: str) -> str:
     return days_in_words(days) if days else ""
 
 
+def given_words(trial: Trial, treatment: Treatment) -> str:
+    """What a treatment is given and when, as a page says it."""
+    if treatment.things == "12":
+        return "what both others get"
+    told = ", ".join(each for each in (dose(treatment), pour_days(trial, treatment.letter)) if each)
+    return told if treatment.amount else "nothing given"
+
+
 def spoken_of(compared: Compared) -> Comparison:
     """How the applications of a trial of this kind are spoken of."""
     return COMPARED[compared]
+
+
+def dealt_words(dealing: Dealing) -> str:
+    """in blocks"""
+    return DEALT[dealing]
 
 
 def described(field: Any, hint: str) -> dict[str, str]:
@@ -124,6 +138,8 @@ ALL: dict[str, Callable[..., Any]] = {
     "dose": dose,
     "spoken_of": spoken_of,
     "pour_days": pour_days,
+    "given_words": given_words,
+    "dealt_words": dealt_words,
     "described": described,
     "by_choice": by_choice,
     "hours_words": hours_words,

@@ -7,10 +7,13 @@ from typing import Any
 
 from sqlmodel import Session
 
+from eproba.core.judging.across import answers_of
+from eproba.core.judging.answers import Answer
 from eproba.core.judging.from_trial import judge_trial
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.model import Asked, Reading, Trial
+from eproba.core.wording.crossed import effect_headline, effect_sentence
 from eproba.core.wording.sentences import Wording, gap_text, headline, sentence
 from eproba.store.commands.findings import keep_finding
 from eproba.store.findings import unjudged
@@ -69,7 +72,7 @@ def remember(session: Session, trial_id: int) -> None:
         return
     readings = all_readings(session, trial_id)
     also = [asdict(each) for each in also_seen(trial, readings)]
-    keep_finding(session, trial_id, *_found(trial, readings), also)
+    keep_finding(session, trial_id, *_found(trial, readings), also, _answers(trial, readings))
 
 
 def remember_all(session: Session) -> None:
@@ -105,10 +108,17 @@ def _row(trial: Trial, comparison: Comparison, judgement: Judgement, wording: Wo
     carrying, sd, gap = comparison.carrying, judgement.noise_sd, comparison.estimate
     if gap is None:
         return AlsoRow(letter, None, None, None, "by order" if comparison.order else "not compared")
-    text = gap_text(gap, judgement, wording)
+    text = gap_text(gap, judgement.question.scale, wording)
     if carrying is None or not sd:
         return AlsoRow(letter, None, None, None, text)
     return AlsoRow(letter, gap / sd, carrying.low_adjusted / sd, carrying.high_adjusted / sd, text)
+
+
+def _answers(trial: Trial, readings: tuple[Reading, ...]) -> tuple[Answer, ...]:
+    try:
+        return answers_of(trial, judged(trial, trial.asked[0], readings))
+    except CannotJudge:
+        return ()
 
 
 def _found(trial: Trial, readings: tuple[Reading, ...]) -> tuple[list[dict[str, str]], float | None]:
@@ -120,6 +130,13 @@ def _found(trial: Trial, readings: tuple[Reading, ...]) -> tuple[list[dict[str, 
         return [{"verdict": "seen_not_shown", "headline": "Not judged", "sentence": str(error)}], None
     wording = Wording.of(trial, asked)
     lines = [
+        {
+            "verdict": each.verdict,
+            "headline": effect_headline(each, judgement),
+            "sentence": effect_sentence(each, judgement, wording),
+        }
+        for each in judgement.effects
+    ] or [
         {
             "verdict": each.verdict,
             "headline": headline(each, judgement),

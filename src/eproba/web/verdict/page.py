@@ -8,6 +8,7 @@ from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.trial.amendments import Evidence
 from eproba.core.trial.model import Trial
+from eproba.core.wording.crossed import effect_headline, effect_sentence
 from eproba.core.wording.ledger import text_of
 from eproba.core.wording.sentences import (
     Wording,
@@ -60,7 +61,10 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
         test = None if by_order else each.shuffle  # of ranks there is no gap to draw
         span = ""
         if test is not None and test.pile:
-            ends = [gap_text(end, judgement, wording) if end is not None else "beyond" for end in (test.low, test.high)]
+            ends = [
+                gap_text(end, judgement.question.scale, wording) if end is not None else "beyond"
+                for end in (test.low, test.high)
+            ]
             open_ended = test.low is None or test.high is None
             span = "these lots can’t bound it" if open_ended else " to ".join(ends)
         shown.append(
@@ -90,6 +94,12 @@ def shown_ledger(judgement: Judgement, more: Sequence[TrustLine]) -> dict[str, l
 def beside_the_numbers(trial: Trial, found: Evidence, marks: Mapping[str, Sequence[str]]) -> list[TrustLine]:
     """Lines that the record and the recipes give; `marks` of each treatment's recipe, by letter."""
     return [*corrections(found), *misled(trial, trial.asked[0], marks)]
+
+
+def shown_effects(trial: Trial, judgement: Judgement) -> list[tuple[str, str]]:
+    """Of two things at once what each does and what both do together: headline and sentence."""
+    wording = Wording.of(trial, trial.asked[0])
+    return [(effect_headline(e, judgement), effect_sentence(e, judgement, wording)) for e in judgement.effects]
 
 
 def shown_trend(trial: Trial, judgement: Judgement) -> str:

@@ -14,7 +14,6 @@ from eproba.core.trial.stage import no_look
 from eproba.store.commands.looks import NoLook, look_early
 from eproba.store.findings import also_found
 from eproba.store.readings import all_readings
-from eproba.store.recipes import all_recipes
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
@@ -86,35 +85,20 @@ def _frame(trial: Trial, sealed: bool) -> dict[str, Any]:
 def _judged(trial: Trial, early: int | None = None) -> ResponseReturnValue:
     # Judging brings in the heavy statistics: imported where it is needed, not by every page.
     from eproba.web.pictures.also_ruler import also_ruler
-    from eproba.web.trials.record import evidence_of
-    from eproba.web.verdict.findings import also_from, also_seen, judged
-    from eproba.web.verdict.page import (
-        beside_the_numbers,
-        shown_comparisons,
-        shown_ledger,
-        shown_ranking,
-        shown_ruler,
-        shown_trend,
-    )
+    from eproba.web.verdict.findings import also_from, also_seen
+    from eproba.web.verdict.telling import telling
 
     readings, frame = all_readings(db(), trial.id), _frame(trial, sealed=False)
     try:
-        judgement = judged(trial, trial.asked[0], readings, early)
+        told = telling(trial, readings, early)
     except CannotJudge as error:
         return render_template("verdict/unjudged.html", problem=str(error), **frame)
-    known = all_recipes(db())
-    marks = {each.letter: known[each.recipe].marks for each in trial.treatments if each.recipe in known}
     kept = None if early is not None else also_found(db(), trial.id)
     also = also_from(kept) if kept else [] if early is not None else also_seen(trial, readings)
     return render_template(
         "verdict/verdict.html",
-        judgement=judgement,
+        **vars(told),
         early=early,
-        ledger=shown_ledger(judgement, beside_the_numbers(trial, evidence_of(trial), marks)),
-        ruler=shown_ruler(trial, judgement),
-        comparisons=shown_comparisons(trial, judgement),
-        ranking=shown_ranking(trial, judgement),
-        trend=shown_trend(trial, judgement),
         also=also,
         also_ruler=also_ruler(also),
         notes=[(each.day, each.note) for each in trial.rounds if each.note],

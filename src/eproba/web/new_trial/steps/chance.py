@@ -95,7 +95,7 @@ class ChanceStep(Step[ChanceForm, ChancePart]):
             wanted = _wanted(measure, moved or {})
             if "noise" in wanted:
                 noise = Noise(wanted["noise"], "as set here", wanted["noise"], wanted["noise"])
-            prospect = prospect_of(measure, draft.rows, cut, noise.value)
+            prospect = prospect_of(measure, draft.rows, cut, noise.value, draft.crossed)
             if prospect.square and wanted.get("units", prospect.units) != prospect.units:
                 wanted = {"blocks": True} | wanted | {"square": False}
             prospect = replace(prospect, **wanted)
@@ -175,6 +175,6 @@ def _rounds(walk: Walk, measure: MeasurePart) -> int:
     """How many rounds the days step plans; two (baseline and decision) while it is not right."""
     days = walk.draft.days
     try:
-        return 2 if days is None else len(rounds_of(measure, days, walk.draft.compared, walk.known))
+        return 2 if days is None else len(rounds_of(walk.draft, walk.known))
     except DaysError:
         return 2

@@ -132,7 +132,7 @@ class DaysStep(Step[DaysForm, DaysPart]):
         if draft.measure is None or draft.days is None:
             return ""
         try:
-            rounds = rounds_of(draft.measure, draft.days, draft.compared, walk.known)
+            rounds = rounds_of(draft, walk.known)
             if draft.ground is not None and draft.treatments is not None:
                 doses = doses_of(draft, chosen(draft, draft.ground, walk.known).cuts, walk.known)
                 grid = grid_of(draft, rounds, doses, walk.known)
@@ -149,7 +149,7 @@ class DaysStep(Step[DaysForm, DaysPart]):
         if measure is None or ground is None or days is None or draft.treatments is None or draft.rules is None:
             return DaysPage(problem="The steps before must be right first.")
         try:
-            rounds = rounds_of(measure, days, draft.compared, walk.known)
+            rounds = rounds_of(draft, walk.known)
             cuts = chosen(draft, ground, walk.known).cuts
             doses = doses_of(draft, cuts, walk.known)
             grid = grid_of(draft, rounds, doses, walk.known)

@@ -12,7 +12,7 @@ from wtforms.validators import Length
 
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_values
-from eproba.core.planning.advice import Advice, on_guard, on_units
+from eproba.core.planning.advice import Advice, on_guard, on_turns, on_units
 from eproba.core.planning.cutter import Proposal, unlike
 from eproba.core.planning.dosing import size_words
 from eproba.core.planning.draft import (
@@ -40,6 +40,7 @@ DEALINGS = {
     "Latin square": "Latin square: each once in every row and column",
     "completely random": "Anywhere: all units alike",
     "one of each": "One of each: a look, never a verdict",
+    "on and off": "On and off: two places take turns (units: periods)",
 }
 
 
@@ -186,6 +187,7 @@ def cut_advice(walk: Walk, cut: Proposal, ground: GroundPart, guard: float) -> l
     told = on_units(cut.dealing, cut.units_each, walk.draft.rows)
     if walk.draft.measure is not None:
         first = walk.known.measures[walk.draft.measure.measure]
+        told += on_turns(cut.dealing, first, walk.draft.compared)
         told += on_guard(first, guard if ground.guard_cm is None else ground.guard_cm, cut.cuts[0].kind)
     if words := _unlike(cut):
         text = f"{words} Give every treatment by the square metre, or take a cut of equal units."
@@ -210,7 +212,9 @@ def _chances(
     from eproba.core.planning.outlook import shown_proposals  # the statistics are heavy: only where they are needed
 
     try:
-        shown = shown_proposals(measure, walk.draft.rows, found, site, noise_for(walk, measure, chance), ground.sizes)
+        shown = shown_proposals(
+            measure, walk.draft.rows, found, site, noise_for(walk, measure, chance), ground.sizes, walk.draft.crossed
+        )
     except EprobaError as error:
         return blank, str(error)
     return {each.proposal.key: (each.chance, each.words) for each in shown}, ""

@@ -37,7 +37,7 @@ from eproba.core.planning.dosing import (
     Wanted,
     size_words,
 )
-from eproba.core.planning.draft import StepName, TreatmentsPart, chosen, doses_of
+from eproba.core.planning.draft import DraftError, StepName, TreatmentsPart, chosen, doses_of
 from eproba.core.planning.ladder import ladder, named
 from eproba.core.planning.plan import LETTERS
 from eproba.core.planning.visits import dose_of_plan, on_measuring
@@ -46,7 +46,7 @@ from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS, WEEKDAYS, days_in_words
 from eproba.core.trial.doses import US_DOSES, is_poured, metric_dose
 from eproba.core.trial.ground import Cut
-from eproba.core.trial.model import ROLES, Compared, Role, Trial
+from eproba.core.trial.model import CROSSED, ROLES, Compared, Role, Trial
 from eproba.core.words import figure_or_whole, lower_first, parse_number
 from eproba.web.new_trial.steps.days import day_list
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk, first_of
@@ -93,6 +93,7 @@ class TreatmentForm(Form):
         "On", choices=list(enumerate(WEEKDAYS)), coerce=int, widget=ListWidget(prefix_label=False),
         option_widget=CheckboxInput(),
     )  # fmt: skip
+    things = HiddenField()
     label = StringField("Price, and what the label claims", [Length(max=200)])
 
     def validate_days(self, field: Any) -> None:
@@ -128,6 +129,7 @@ class TreatmentsPage:
     evened: tuple[str, ...]
     told: tuple[str, ...]
     ladder: bool
+    crossed: bool
 
 
 class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
@@ -202,6 +204,7 @@ class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
             evened=() if doses is None else doses.evened,
             told=() if doses is None else _told(doses),
             ladder=any(entry.form.rung.data for entry in form.treatments),
+            crossed=any(entry.form.things.data for entry in form.treatments),
         )
 
     def advice(self, walk: Walk) -> list[Advice]:
@@ -239,6 +242,7 @@ def _wanted(form: Any) -> Wanted:
         rung=form.rung.number,
         sharing=form.sharing.data if form.sharing.data in SHARINGS else "shared",
         label=(form.label.data or "").strip(),
+        things=form.things.data if form.things.data in CROSSED else "",
         times=form.times.number or 1.0,
     )
 
@@ -252,7 +256,7 @@ def _again(place: int, letter: str, trial: Trial) -> Typed:
     return row_of(
         place, name=t.name, role=t.role, how=t.how, rung=typed_number(t.rung), recipe=t.recipe,
         water_parts=typed_number(t.water_parts), times=f"{t.times:g}", sharing=t.sharing, label=t.label,
-        dose="nothing" if t.amount is None else "like" if follows else t.per,
+        things=t.things, dose="nothing" if t.amount is None else "like" if follows else t.per,
         amount="" if follows else typed_number(t.amount), unit=t.amount_unit or "mL",
         often="like" if follows else "days" if days else "once", days="" if follows else " ".join(map(str, days)),
     )  # fmt: skip
@@ -265,10 +269,13 @@ def _rows_changed(typed: Typed, go: str, compared: str, bench: Bench) -> Typed:
     )
     rows = [_row(typed, n) for n in numbers if go != f"remove-{n}"]
     if go == "add" and len(rows) < len(LETTERS):
-        kind: Compared = compared if compared in COMPARED else "drench"  # type: ignore[assignment]
-        rows.append(_row(first_treatments(kind, 0, "test"), 0))
+        rows.append(_row(first_treatments(kind_of(compared), 0, "test"), 0))
     if go == "ladder":
         rows = _ladder(rows, typed, bench)
+    if go == "crossed":
+        rows = _crossed(rows, kind_of(compared))
+    if go.startswith("remove-") or go in ("add", "ladder"):
+        rows = [row | {"things": [""]} for row in rows]  # it is no cross of two things any more
     changed = {key: value for key, value in typed.items() if not key.startswith("treatments-")}
     for n, row in enumerate(rows):
         row = _named(row, bench)
@@ -304,6 +311,31 @@ def _ladder(rows: list[Typed], typed: Typed, bench: Bench) -> list[Typed]:
         if first_of(row, "role") in ("water control", "untreated") and all(not first_of(o, "rung") for o in others):
             row["rung"] = ["0"]
     return [*rungs, *others]
+
+
+def kind_of(compared: str) -> Compared:
+    """The kind of comparison, where it is one."""
+    return compared if compared in COMPARED else "drench"  # type: ignore[return-value]
+
+
+def _crossed(rows: list[Typed], compared: Compared) -> list[Typed]:
+    """Two things at once: each alone, both, and a control; both get the doses of the other two.
+
+    Raises
+    ------
+    DraftError
+        Fewer than two things are named.
+    """
+    tested = [row for row in rows if first_of(row, "role") == "test" and first_of(row, "things") != "12"][:2]
+    if len(tested) < 2 or not all(first_of(row, "name") for row in tested):
+        raise DraftError("treatments", "Name the two things first: a treatment each, in the role “Test”.")
+    control = next((row for row in rows if first_of(row, "role") != "test"), None)
+    if control is None:
+        control = _row(first_treatments(compared, 0, COMPARED[compared].controls[0]), 0)
+    names = [first_of(row, "name") for row in tested]
+    both = _row(row_of(0, name=f"{names[0]} and {lower_first(names[1])}", role="test", dose="nothing", often="once"), 0)
+    together = [tested[0], tested[1], both, control]
+    return [row | {"things": [things]} for row, things in zip(together, ("1", "2", "12", ""), strict=True)]
 
 
 def cuts_of(walk: Walk) -> tuple[Cut, ...]:
@@ -344,7 +376,8 @@ def _told(doses: Dosed) -> tuple[str, ...]:
     for letter, treatment in zip(LETTERS, doses.treatments, strict=False):
         dose = dose_of_plan(treatment)
         days = [pour.day for pour in doses.pours if pour.letter == letter and pour.what == "dose"]
-        lines.append("nothing" if dose is None else f"{dose.words}, {days_in_words(days)}")
+        nothing = "what both others get" if treatment.things == "12" else "nothing"
+        lines.append(nothing if dose is None else f"{dose.words}, {days_in_words(days)}")
     return tuple(lines)
 
 

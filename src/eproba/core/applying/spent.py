@@ -1,0 +1,141 @@
+"""What a treatment took, from what was really brewed and poured, and what it would take for a season."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from eproba.core.applying.comparing import cost_of
+from eproba.core.applying.desk import Mixed, at_the_desk
+from eproba.core.brewing.events import Batch
+from eproba.core.brewing.kitchen import Kit
+from eproba.core.brewing.mixing import as_made, brew_minutes
+from eproba.core.brewing.recipe import Recipe
+from eproba.core.trial.days import CAN_MINUTES, POUR_SECONDS
+from eproba.core.trial.model import Pour, Reading, Trial
+
+SEASON_WEEKS = 26  # from spring to autumn: Eproba's own guess
+
+
+@dataclass(frozen=True)
+class Spent:
+    """What one treatment took over a trial. `cost` None: prices not known.
+
+    `times` it was really given; `brews` on record, `from_record`: whether brewing was reckoned from them, or from the
+    recipe; `a_season`: how often it would be given in a season at this rhythm.
+    """
+
+    letter: str
+    name: str
+    units: int
+    area_m2: float
+    times: int
+    brews: int
+    from_record: bool
+    brew_minutes: float
+    pour_minutes: float
+    cost: float | None
+    a_season: float
+
+    @property
+    def minutes(self) -> float:
+        return self.brew_minutes + self.pour_minutes
+
+    @property
+    def per_unit(self) -> float:
+        """Minutes for one unit."""
+        return self.minutes / self.units if self.units else 0.0
+
+    @property
+    def per_m2(self) -> float:
+        """Minutes for a square metre."""
+        return self.minutes / self.area_m2 if self.area_m2 else 0.0
+
+    @property
+    def cost_per_m2(self) -> float | None:
+        return None if self.cost is None or not self.area_m2 else self.cost / self.area_m2
+
+    @property
+    def season_minutes_per_m2(self) -> float:
+        """Minutes for a square metre over a season."""
+        return self.per_m2 * self.a_season / self.times if self.times else 0.0
+
+
+def spent(
+    trial: Trial, known: Mapping[str, Recipe], kit: Kit, prices: Mapping[str, float], brews: Mapping[int, Batch]
+) -> list[Spent]:
+    """What each treatment took; `brews` by number, `prices` a kg by ingredient."""
+    return [_of(each, trial, prices, brews) for each in at_the_desk(trial, known, kit)]
+
+
+def reading_minutes(trial: Trial, readings: Iterable[Reading]) -> float:
+    """Minutes that the readings took, by the usual time of each measure."""
+    seconds = {each.measure.key: each.measure.seconds for each in trial.asked}
+    return sum(seconds.get(each.measure_key, 0) for each in readings if each.value is not None) / 60
+
+
+def _of(desk: Mixed, trial: Trial, prices: Mapping[str, float], brews: Mapping[int, Batch]) -> Spent:
+    letter = desk.treatment.letter
+    own = trial.given_to(letter, day=0)
+    given = [p for p in trial.pours if p.letter == letter and p.status == "poured" and p.what == "dose"]
+    used = _brews_of(given, brews)
+    cans = 1 if desk.can is None else desk.can.count
+    brewing = 0.0
+    for number in used:
+        brewing += _share(number, given, trial.pours) * brew_minutes(brews[number].recipe, brews[number].litres)
+    without = [pour for pour in given if pour.batch is None]
+    if desk.mixed is not None:
+        made = desk.mixed.concentrate_litres or desk.mixed.spread or desk.mixed.recipe.yields
+        brewing += len(without) * brew_minutes(desk.mixed.recipe, made)
+    return Spent(
+        letter=letter,
+        name=desk.treatment.name,
+        units=len(own),
+        area_m2=sum(unit.cut.ground_m2 for unit in own),
+        times=len(given),
+        brews=len(used),
+        from_record=bool(used) and not without,
+        brew_minutes=brewing,
+        pour_minutes=len(given) * (POUR_SECONDS * len(own) / 60 + CAN_MINUTES * cans),
+        cost=_cost(prices, desk, given, trial, brews),
+        a_season=_a_season(trial, letter),
+    )
+
+
+def _brews_of(given: Iterable[Pour], brews: Mapping[int, Batch]) -> set[int]:
+    """The brews on record that these pours took of."""
+    return {n for pour in given for n in (pour.batch, pour.other_batch) if n is not None and n in brews}
+
+
+def _share(number: int, mine: list[Pour], every: Iterable[Pour]) -> float:
+    """How much of a brew a treatment's pours took, by how many pours took of it."""
+    took = sum(number in (pour.batch, pour.other_batch) for pour in every if pour.status == "poured")
+    return sum(number in (pour.batch, pour.other_batch) for pour in mine) / took
+
+
+def _cost(
+    prices: Mapping[str, float], desk: Mixed, given: list[Pour], trial: Trial, brews: Mapping[int, Batch]
+) -> float | None:
+    """What the ingredients cost; None where a price is not known."""
+    costs: list[float | None] = [0.0]
+    for number in _brews_of(given, brews):
+        batch = brews[number]
+        made = as_made(batch.recipe, batch.amounts, batch.litres)
+        one = cost_of(made.portions, prices)
+        costs.append(None if one is None else one * batch.litres / made.yields * _share(number, given, trial.pours))
+    fresh = sum(pour.batch is None for pour in given)
+    if fresh:
+        costs.append(None if desk.mixed is None else _times(fresh, cost_of(desk.mixed.amounts, prices)))
+    known = [each for each in costs if each is not None]
+    return sum(known) if len(known) == len(costs) else None
+
+
+def _times(count: int, cost: float | None) -> float | None:
+    return None if cost is None else count * cost
+
+
+def _a_season(trial: Trial, letter: str) -> float:
+    """How often it would be given in a season at the trial's rhythm; what is given once stays once."""
+    days = sorted({pour.day for pour in trial.pours if pour.letter == letter and pour.what == "dose"})
+    if len(days) < 2:
+        return float(len(days))
+    every = (days[-1] - days[0]) / (len(days) - 1)
+    return 7 * SEASON_WEEKS / every

@@ -1,0 +1,81 @@
+"""What a verdict is good for: which of six things to do next with a treatment, and what in the trial speaks for it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+from eproba.core.judging.judgement import Comparison, Judgement
+from eproba.core.judging.verdicts import Verdict
+
+Choice = Literal["keep", "drop", "change", "ask again", "elsewhere", "scale up"]
+CHOICES: tuple[Choice, ...] = get_args(Choice)
+GAINED: tuple[Verdict, ...] = ("better_matters", "better", "better_trivial")
+LOST: tuple[Verdict, ...] = ("worse_trivial", "worse", "worse_matters")
+OF_VERDICT: Mapping[Verdict, Choice] = {
+    "better_matters": "keep",
+    "better": "ask again",
+    "better_trivial": "drop",
+    "same": "drop",
+    "cannot_tell": "ask again",
+    "worse_trivial": "drop",
+    "worse": "drop",
+    "worse_matters": "drop",
+    "seen_not_shown": "ask again",
+    "no_worse": "keep",
+}
+CHEAPER = 0.8  # of the minutes: less than that is worth a word
+
+
+@dataclass(frozen=True)
+class NextStep:
+    """What to do next with a treatment.
+
+    `cheaper`: another treatment of the trial that gained as well, is not shown to be behind this one, and takes less
+    time; `best_rung`: the rung of its ladder that stood best, where this is another one.
+    """
+
+    treatment: str
+    verdict: Verdict
+    advised: Choice
+    cheaper: str = ""
+    best_rung: str = ""
+
+
+def next_steps(judgement: Judgement, minutes: Mapping[str, float]) -> list[NextStep]:
+    """One step for each treatment, as the comparisons stand; `minutes` that each took, by name."""
+    rung = _best_rung(judgement)
+    found = []
+    for each in judgement.comparisons:
+        cheaper = _cheaper(each, judgement, minutes)
+        on_ladder = rung and rung != each.treatment and each.treatment in dict(judgement.question.ladder)
+        advised = OF_VERDICT[each.verdict]
+        if on_ladder and each.verdict not in ("seen_not_shown", "cannot_tell"):
+            advised = "change"
+        if advised == "keep" and cheaper:
+            advised = "drop"
+        found.append(NextStep(each.treatment, each.verdict, advised, cheaper, rung if on_ladder else ""))
+    return found
+
+
+def _cheaper(mine: Comparison, judgement: Judgement, minutes: Mapping[str, float]) -> str:
+    """The cheapest other treatment that gained too and is not shown to be behind; empty: none."""
+    if mine.verdict not in GAINED:
+        return ""
+    behind = set() if judgement.ranking is None else {each.second for each in judgement.ranking.behind(mine.treatment)}
+    mine_took = minutes.get(mine.treatment, 0.0)
+    rivals = [
+        each.treatment
+        for each in judgement.comparisons
+        if each.treatment not in (mine.treatment, *behind)
+        and each.verdict in GAINED
+        and minutes.get(each.treatment, mine_took) < CHEAPER * mine_took
+    ]
+    return min(rivals, key=lambda name: minutes[name], default="")
+
+
+def _best_rung(judgement: Judgement) -> str:
+    """The rung that stood best, where the ladder has one that is shown to gain; the control counts for nothing."""
+    rungs = dict(judgement.question.ladder)
+    turn = -1 if judgement.question.lower_is_better else 1
+    gained = [c for c in judgement.comparisons if c.treatment in rungs and c.verdict in GAINED]
+    return max(gained, key=lambda c: turn * (c.estimate or 0.0)).treatment if gained else ""

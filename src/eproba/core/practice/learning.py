@@ -1,0 +1,83 @@
+"""Learning from what was said: how sure against how often right, which traps still catch, and which comes next.
+
+References
+----------
+Murphy, A. H. & Winkler, R. L. (1977). Reliability of subjective probability forecasts of precipitation and temperature.
+Applied Statistics 26: the calibration picture.
+"""
+
+import random
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from eproba.core.practice.traps import SURE, TRAPS, Trap
+
+REST = 2  # rounds before a trap that has caught comes again
+LEARNT = 2  # times in a row not caught
+
+
+@dataclass(frozen=True)
+class Said:
+    """One round that is over: its trap, how sure, whether it was right, whether it has caught."""
+
+    trap: Trap
+    sure: int
+    right: bool
+    caught: bool
+
+
+@dataclass(frozen=True)
+class Bin:
+    """All rounds said with one sureness: how many, how many of them right."""
+
+    sure: int
+    rounds: int
+    right: int
+
+
+def calibration(history: Sequence[Said]) -> list[Bin]:
+    """How often right, for each sureness that was said."""
+    found = []
+    for sure in SURE:
+        mine = [each for each in history if each.sure == sure]
+        if mine:
+            found.append(Bin(sure, len(mine), sum(each.right for each in mine)))
+    return found
+
+
+def overconfidence(history: Sequence[Said]) -> float:
+    """Mean sureness less share of right ones, in percent points; 0 without a round."""
+    if not history:
+        return 0.0
+    return sum(each.sure - 100 * each.right for each in history) / len(history)
+
+
+def standing(history: Sequence[Said], trap: Trap) -> str:
+    """How a trap stands: “not met”, “catches”, “once seen through”, “seen through”."""
+    met = [each for each in history if each.trap == trap]
+    if not met:
+        return "not met"
+    run = _run(history, trap)
+    return "catches" if run == 0 else "once seen through" if run < LEARNT else "seen through"
+
+
+def _run(history: Sequence[Said], trap: Trap) -> int:
+    """How many times in a row, up to now, it has not caught."""
+    run = 0
+    for each in reversed([each for each in history if each.trap == trap]):
+        if each.caught:
+            break
+        run += 1
+    return run
+
+
+def next_trap(history: Sequence[Said], seed: int) -> Trap:
+    """What comes next: a trap that has caught comes again after a rest; before that, and else, those not met yet, then
+    those seen through once, then any; never the same twice in a row."""
+    rng = random.Random(seed)
+    resting = {each.trap for each in history[-REST:]}
+    for wanted in ("catches", "not met", "once seen through", "seen through"):
+        open_now = [trap for trap in TRAPS if standing(history, trap) == wanted and trap not in resting]
+        if open_now:
+            return rng.choice(open_now)
+    return rng.choice([trap for trap in TRAPS if not history or trap != history[-1].trap])

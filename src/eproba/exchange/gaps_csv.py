@@ -1,0 +1,80 @@
+"""A CSV of trials of one question: columns trial, gap, se, all on one scale; and what they say together."""
+
+import json
+from dataclasses import asdict, dataclass
+
+from eproba.core.errors import EprobaError
+from eproba.core.stats.combining import Combined
+from eproba.core.words import figure, parse_number
+from eproba.exchange.table import TableError, TableRow, read_table
+from eproba.exchange.units_csv import label
+
+NEEDED = ("trial", "gap", "se")
+
+
+@dataclass(frozen=True)
+class TrialGap:
+    """One trial: its name, its gap, and the standard error of that."""
+
+    trial: str
+    gap: float
+    se: float
+
+
+def read_gaps(raw: bytes) -> list[TrialGap]:
+    """The trials of a file.
+
+    Raises
+    ------
+    TableError
+        With line and column, where a cell can't be used, or a trial stands there twice.
+    """
+    rows = read_table(raw, NEEDED)
+    if not rows:
+        raise TableError("there is a header but no trial below it", 2)
+    seen: dict[str, int] = {}
+    for row in rows:
+        name = label(row.cells["trial"]).casefold()
+        if not name:
+            raise TableError("the trial’s name is missing", row.line, "trial")
+        if name in seen:
+            text = f"“{row.cells['trial']}” stands in line {seen[name]} already: a trial counts once"
+            raise TableError(text, row.line, "trial")
+        seen[name] = row.line
+    return [TrialGap(label(row.cells["trial"]), _number(row, "gap"), _error(row)) for row in rows]
+
+
+def _error(row: TableRow) -> float:
+    found = _number(row, "se")
+    if found <= 0:
+        text = "a standard error is above 0; leave out a trial that has none (one unit of each, say)"
+        raise TableError(text, row.line, "se")
+    return found
+
+
+def _number(row: TableRow, name: str) -> float:
+    try:
+        return parse_number(row.cells[name])
+    except EprobaError as error:
+        raise TableError(str(error), row.line, name) from error
+
+
+def combined_json(combined: Combined) -> str:
+    """All figures as JSON text; null for what does not exist."""
+    return json.dumps(asdict(combined), indent=2, allow_nan=False)
+
+
+def combined_text(combined: Combined) -> str:
+    """The same for reading."""
+    told = [f"{combined.k} trial{'s' if combined.k > 1 else ''}, gap {figure(combined.estimate)}"]
+    told[0] += f", standard error {figure(combined.se)}"
+    if combined.low is None or combined.high is None:
+        return f"{told[0]}.\nOne trial alone: nothing to put together; its own interval is what its verdict tells."
+    told.append(f"On the whole, anything from {figure(combined.low)} to {figure(combined.high)} fits (95 %).")
+    told.append(f"From garden to garden the true gap differs by about {figure(combined.tau or 0.0)} (an SD).")
+    if combined.prediction_low is None or combined.prediction_high is None:
+        told.append("Two trials: look at them side by side; where a next garden would lie, three or more can tell.")
+    else:
+        span = f"{figure(combined.prediction_low)} to {figure(combined.prediction_high)}"
+        told.append(f"In a next garden, anything from {span} fits (95 %).")
+    return "\n".join(told)

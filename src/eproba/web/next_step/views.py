@@ -1,0 +1,137 @@
+"""What next after a verdict: each treatment's choices with their reasons, scaling up, and the plan that settles it."""
+
+from dataclasses import dataclass
+
+from flask import Blueprint, abort, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from eproba.core.applying.desk import recipe_for, strength_of
+from eproba.core.applying.scaling_up import LADDER, Way, ways
+from eproba.core.applying.spent import Spent, reading_minutes, spent
+from eproba.core.catalogue import equipment
+from eproba.core.errors import EprobaError
+from eproba.core.stats.series import CannotJudge
+from eproba.core.trial.doses import dose_of, litres_a_m2
+from eproba.core.trial.model import Reading, Trial
+from eproba.core.words import parse_number
+from eproba.store.batches import batches
+from eproba.store.commands.drafts import new_draft
+from eproba.store.kit import household_kit
+from eproba.store.readings import all_readings
+from eproba.store.recipes import all_recipes
+from eproba.store.together import questions_asked
+from eproba.web.ui.clock import now, today
+from eproba.web.ui.looks import trial_looks
+from eproba.web.ui.session import db, seen_trial_or_404, trial_or_404
+
+next_step = Blueprint("next_step", __name__, template_folder="templates")
+MOST_AREA = 100_000.0
+
+
+@dataclass(frozen=True)
+class Scaled:
+    """A treatment over more ground: the ways to bring it out, or why there are none."""
+
+    letter: str
+    area: str
+    ways: list[Way]
+    problem: str = ""
+
+
+@next_step.get("/trials/<int:trial_id>/next")
+def show(trial_id: int) -> ResponseReturnValue:
+    trial = seen_trial_or_404(trial_id)
+    if trial.sealed(today()):
+        abort(404, "What next follows the verdict: the envelope is still shut.")
+    from eproba.core.applying.spent import SEASON_WEEKS
+    from eproba.core.judging.answers import questions_of
+    from eproba.core.judging.next_step import next_steps
+    from eproba.core.wording.next_step import ORDER, minutes_text, reasons
+    from eproba.core.wording.sentences import Wording, headline
+    from eproba.web.next_step.settled import drawn_plan, settling_answers, settling_plan, settling_words
+    from eproba.web.verdict.findings import judged
+
+    readings = all_readings(db(), trial_id)
+    try:
+        judgement = judged(trial, trial.asked[0], readings)
+    except CannotJudge as error:
+        return render_template("next_step/unjudged.html", trial=trial, problem=str(error))
+    wording, took = Wording.of(trial, trial.asked[0]), _spent(trial)
+    steps = next_steps(judgement, {name: each.minutes for name, each in took.items()})
+    plan = settling_plan(trial, judgement)
+    letters = {each.name: each.letter for each in trial.treatments}
+    comparisons = {each.treatment: each for each in judgement.comparisons}
+    words = settling_words(plan, trial)
+    told = [
+        (letters[s.treatment], s, headline(comparisons[s.treatment], judgement),
+         reasons(s, comparisons[s.treatment], judgement, wording, took, words))
+        for s in sorted(steps, key=lambda step: ORDER.index(step.advised))
+    ]  # fmt: skip
+    unsettled = next((letter for letter, s, *_ in told if s.verdict in ("cannot_tell", "seen_not_shown")), None)
+    drawn = drawn_plan(settling_answers(trial, unsettled, plan, today())) if plan and unsettled else None
+    return render_template(
+        "next_step/next.html",
+        trial=trial,
+        looks=trial_looks(trial),
+        told=told,
+        spent=took.values(),
+        minutes=minutes_text,
+        weeks=SEASON_WEEKS,
+        read=reading_minutes(trial, readings),
+        plan=plan,
+        settling=words,
+        drawn=None if isinstance(drawn, str) else drawn,
+        no_room=drawn if isinstance(drawn, str) else "",
+        scaled=_scaled(trial),
+        asked=questions_asked(db(), tuple(questions_of(trial).values())),
+    )
+
+
+def _spent(trial: Trial) -> dict[str, Spent]:
+    household = household_kit(db())
+    numbers = {n for pour in trial.pours for n in (pour.batch, pour.other_batch) if n is not None}
+    brews = {each.id: each for each in batches(db(), sorted(numbers))} if numbers else {}
+    return {each.name: each for each in spent(trial, all_recipes(db()), household.kit, household.prices, brews)}
+
+
+def _scaled(trial: Trial) -> Scaled | None:
+    """The treatment and the ground that were asked for, by each way."""
+    letter, area = request.args.get("scale", ""), request.args.get("area", "").strip()
+    treatment = next((each for each in trial.treatments if each.letter == letter), None)
+    if treatment is None:
+        return None
+    recipe, dose = recipe_for(treatment, trial, all_recipes(db())), dose_of(treatment)
+    rate = None if dose is None else litres_a_m2(dose, trial, letter)
+    if recipe is None or rate is None:
+        return Scaled(letter, area, [], "It is not poured: spread it by the square metre, as in the trial.")
+    try:
+        square = parse_number(area or "10")
+        if not 0 < square <= MOST_AREA:
+            raise EprobaError(f"{area} m² can’t be: above 0, up to {MOST_AREA:.0f} m².")
+        tools = [equipment()[key] for key in LADDER]
+        found = ways(recipe, square, rate, strength_of(treatment, trial), tools)
+    except EprobaError as error:
+        return Scaled(letter, area, [], str(error))
+    return Scaled(letter, area or "10", found)
+
+
+@next_step.post("/trials/<int:trial_id>/next/settle")
+def settle(trial_id: int) -> ResponseReturnValue:
+    """The plan that would settle it, as a draft."""
+    from eproba.web.next_step.settled import settling_answers, settling_plan
+    from eproba.web.verdict.findings import judged
+
+    trial = trial_or_404(trial_id)
+    letter = request.form.get("letter", "")
+    if trial.sealed(today()) or letter == trial.control or letter not in {each.letter for each in trial.treatments}:
+        abort(400, "Choose a treatment of a trial whose envelope is open.")
+    readings: tuple[Reading, ...] = all_readings(db(), trial_id)
+    try:
+        plan = settling_plan(trial, judged(trial, trial.asked[0], readings))
+    except CannotJudge as error:
+        abort(400, str(error))
+    if plan is None:
+        abort(400, "No plan of a sensible size settles it: take a larger worth, or a quieter measure.")
+    draft_id = new_draft(db(), settling_answers(trial, letter, plan, today()), now())
+    db().commit()
+    return redirect(url_for("new_trial.step", draft_id=draft_id, name="ground"))

@@ -1,0 +1,1 @@
+"""The practice garden: made-up trials whose truth is known; none of it touches real ones."""

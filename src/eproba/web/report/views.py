@@ -1,0 +1,123 @@
+"""The report: to print, as one HTML file that needs nothing, as a picture for a message, and by a link to read."""
+
+import base64
+import re
+import secrets
+from functools import cache
+from typing import Any
+
+from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from eproba.core.stats.series import CannotJudge
+from eproba.core.trial.declaration import short, worth_words
+from eproba.core.trial.model import Trial
+from eproba.store.commands.sharing import share, shared_token, shared_trial, unshare
+from eproba.store.readings import all_readings
+from eproba.web.pictures.ground_plan import trial_plan
+from eproba.web.ui.clock import now, today
+from eproba.web.ui.looks import trial_looks
+from eproba.web.ui.responses import STATIC, download, file_name
+from eproba.web.ui.session import db, trial_or_404, who
+
+report = Blueprint("report", __name__, template_folder="templates")
+SHUT = "A report follows the verdict: the envelope is still shut."
+FONTS = {
+    "Bricolage Grotesque": ("bricolage-grotesque-latin-wght-normal", "200 800"),
+    "Atkinson Hyperlegible": ("atkinson-hyperlegible-latin-400-normal", "400"),
+    "Atkinson Hyperlegible bold": ("atkinson-hyperlegible-latin-700-normal", "700"),
+}
+
+
+def _open_trial(trial_id: int) -> Trial:
+    trial = trial_or_404(trial_id)
+    if trial.sealed(today()):
+        abort(404, SHUT)
+    return trial
+
+
+def _told(trial: Trial) -> dict[str, Any]:
+    """All that a report shows."""
+    from eproba.web.report.facts import numbers, what_was_done
+    from eproba.web.verdict.telling import telling
+
+    try:
+        told = telling(trial, all_readings(db(), trial.id))
+    except CannotJudge as error:
+        abort(404, f"There is no verdict to report: {error}")
+    look = trial_looks(trial)
+    return {
+        "trial": trial,
+        "looks": look,
+        "told": told,
+        "measure": trial.asked[0].measure,
+        "worth": worth_words(trial),
+        "plan": trial_plan(trial, look),
+        "done": what_was_done(trial),
+        "numbers": numbers(trial, told.judgement, told.comparisons),
+        "fingerprint": short(trial.declared.fingerprint) if trial.declared else "",
+    }
+
+
+@report.get("/trials/<int:trial_id>/report")
+def show(trial_id: int) -> ResponseReturnValue:
+    """The report on a page, to be printed by the browser."""
+    size = request.args.get("paper", "a4")
+    token = shared_token(db(), trial_id)
+    link = "" if token is None else url_for("report.shared", token=token, _external=True)
+    paper = size if size in ("a4", "letter") else "a4"
+    return render_template("report/page.html", paper=paper, link=link, **_told(_open_trial(trial_id)))
+
+
+@report.get("/trials/<int:trial_id>/report.html")
+def alone(trial_id: int) -> ResponseReturnValue:
+    """The report as one file that needs nothing else: styles, letters and pictures are in it."""
+    trial = _open_trial(trial_id)
+    page = render_template("report/alone.html", style=style_of_all(), **_told(trial))
+    return download(page, "text/html", f"report-{file_name(trial)}.html")
+
+
+@report.get("/trials/<int:trial_id>/message.png")
+def message(trial_id: int) -> ResponseReturnValue:
+    """A picture for a message: the verdict and how far to trust it, never the gain alone."""
+    from eproba.web.pictures.message import message_png
+
+    trial = _open_trial(trial_id)
+    told = _told(trial)["told"]
+    picture = message_png(trial, told.judgement, told.comparisons, told.ledger, told.ruler, told.effects)
+    return Response(picture, mimetype="image/png", headers={"Cache-Control": "no-store"})
+
+
+@report.post("/trials/<int:trial_id>/report/share")
+def share_it(trial_id: int) -> ResponseReturnValue:
+    """Make a link to the report, or take it back."""
+    _open_trial(trial_id)
+    if request.form.get("go") == "unshare":
+        unshare(db(), trial_id)
+        flash("The link leads nowhere any more.")
+    else:
+        share(db(), trial_id, secrets.token_urlsafe(24), who(), now())
+    db().commit()
+    return redirect(url_for("report.show", trial_id=trial_id))
+
+
+@report.get("/see/<token>")
+def shared(token: str) -> ResponseReturnValue:
+    """The report for whoever has its link: nothing can be changed from here, nothing else be seen."""
+    trial_id = shared_trial(db(), token)
+    if trial_id is None:
+        abort(404, "This link leads nowhere any more.")
+    return render_template("report/shared.html", **_told(_open_trial(trial_id)))
+
+
+@cache
+def style_of_all() -> str:
+    """Letters, colours and pictures for a page that stands alone."""
+    faces = []
+    for family, (file, weight) in FONTS.items():
+        letters = base64.b64encode((STATIC / "vendor" / "fonts" / f"{file}.woff2").read_bytes()).decode()
+        source = f"url(data:font/woff2;base64,{letters}) format('woff2')"
+        faces.append(f"@font-face{{font-family:'{family.removesuffix(' bold')}';font-weight:{weight};src:{source}}}")
+    colours = re.search(r":root \{.*?\}", (STATIC / "eproba.css").read_text(), re.S)
+    sheets = [(STATIC / name).read_text() for name in ("pictures.css", "report.css")]
+    return "\n".join([*faces, colours[0] if colours else "", *sheets])

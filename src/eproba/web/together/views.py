@@ -1,0 +1,91 @@
+"""Trials of one question: the list of questions asked more than once, one of them, and what counts there."""
+
+from collections.abc import Sequence
+
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from eproba.core.errors import EprobaError
+from eproba.core.words import lower_first
+from eproba.store.commands.together import leave_out, take_in_again
+from eproba.store.measures import all_measures
+from eproba.store.together import Telling, questions_asked, tellings
+from eproba.web.ui.clock import now
+from eproba.web.ui.session import db, who
+
+together = Blueprint("together", __name__, template_folder="templates")
+TABLE_ROWS = 30  # of trials are named below the picture at once; the others one tap below
+
+
+@together.get("/together")
+def index() -> ResponseReturnValue:
+    known = all_measures(db())
+    asked = [(each, lower_first(known[each.measure].name)) for each in questions_asked(db()) if each.measure in known]
+    return render_template("together/index.html", asked=asked)
+
+
+@together.get("/together/<question>")
+def show(question: str) -> ResponseReturnValue:
+    return _page(question, _answered(question))
+
+
+def _answered(question: str) -> list[Telling]:
+    return tellings(db(), question) or abort(404, "No trial that is over has asked this question.")
+
+
+def _page(question: str, found: Sequence[Telling], problem: str = "", reason: str = "") -> str:
+    from eproba.core.judging.across import together as put_together  # the statistics are heavy
+    from eproba.core.wording.sentences import Wording
+    from eproba.core.wording.together import disagreement, headline_together, sentence_together, stake_text
+    from eproba.web.pictures.stakes import stakes_of
+
+    joined = put_together([each.told for each in found])
+    measure = all_measures(db()).get(joined.asks.measure) or abort(404, "Its measure is gone.")
+    wording = Wording.of_measure(measure, joined.asks.summary, joined.asks.level)
+    headline = headline_together(joined)
+    numbers = {id(each.answer): each for each in found}
+    return render_template(
+        "together/question.html",
+        question=question,
+        found=joined,
+        measure=measure,
+        headline=headline,
+        sentence=sentence_together(joined, wording),
+        disagreement=disagreement(joined, wording),
+        picture=stakes_of(joined, wording, headline) if joined.stakes else None,
+        lines=[(numbers[id(each.told.answer)], each, stake_text(each, joined, wording)) for each in joined.stakes],
+        aside=[(numbers[id(told.answer)], why) for told, why in joined.aside],
+        shown=TABLE_ROWS,
+        problem=problem,
+        reason=reason,
+    )
+
+
+def _which() -> tuple[int, str]:
+    """The trial and the letter of its treatment, as the page names them: 12-B."""
+    number, _, letter = request.form.get("which", "").partition("-")
+    return (int(number) if number.isdecimal() and len(number) < 10 else 0), letter
+
+
+@together.post("/together/<question>/leave-out")
+def leave(question: str) -> ResponseReturnValue:
+    """Leave a trial out, with the reason."""
+    _answered(question)
+    trial_id, letter = _which()
+    reason = request.form.get("reason", "").strip()[:300]
+    try:
+        leave_out(db(), trial_id, letter, reason, who(), now())
+    except EprobaError as error:
+        db().rollback()
+        return _page(question, _answered(question), str(error), reason), 400
+    db().commit()
+    return redirect(url_for("together.show", question=question))
+
+
+@together.post("/together/<question>/count-again")
+def count_again(question: str) -> ResponseReturnValue:
+    """A trial that was left out counts again."""
+    take_in_again(db(), *_which())
+    db().commit()
+    flash("It counts again.")
+    return redirect(url_for("together.show", question=question))

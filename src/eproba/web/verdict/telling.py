@@ -1,0 +1,59 @@
+"""What is told of a verdict, wherever it is told: on its page, in a report, in a message."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from eproba.core.judging.judgement import Judgement
+from eproba.core.judging.trust_line import TrustLine
+from eproba.core.trial.model import Reading, Trial
+from eproba.store.recipes import all_recipes
+from eproba.web.pictures.shared_ruler import SharedRuler
+from eproba.web.trials.record import evidence_of
+from eproba.web.ui.session import db
+from eproba.web.verdict.findings import judged
+from eproba.web.verdict.page import (
+    ComparisonShown,
+    RankingShown,
+    beside_the_numbers,
+    shown_comparisons,
+    shown_effects,
+    shown_ledger,
+    shown_ranking,
+    shown_ruler,
+    shown_trend,
+)
+
+
+@dataclass(frozen=True)
+class Telling:
+    """A judgement with its words and pictures."""
+
+    judgement: Judgement
+    ledger: Mapping[str, Sequence[tuple[TrustLine, str]]]
+    ruler: SharedRuler
+    comparisons: Sequence[ComparisonShown]
+    ranking: RankingShown | None
+    trend: str
+    effects: Sequence[tuple[str, str]]
+
+
+def telling(trial: Trial, readings: tuple[Reading, ...], early: int | None = None) -> Telling:
+    """Everything told of the first measure; `early`: of an early look, by its day.
+
+    Raises
+    ------
+    CannotJudge
+        Where readings are missing.
+    """
+    judgement = judged(trial, trial.asked[0], readings, early)
+    known = all_recipes(db())
+    marks = {each.letter: known[each.recipe].marks for each in trial.treatments if each.recipe in known}
+    return Telling(
+        judgement=judgement,
+        ledger=shown_ledger(judgement, beside_the_numbers(trial, evidence_of(trial), marks)),
+        ruler=shown_ruler(trial, judgement),
+        comparisons=shown_comparisons(trial, judgement),
+        ranking=shown_ranking(trial, judgement),
+        trend=shown_trend(trial, judgement),
+        effects=shown_effects(trial, judgement),
+    )

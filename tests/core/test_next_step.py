@@ -1,0 +1,136 @@
+"""What next: the advised choice by the verdict, a cheaper way, what it took, the plan that settles it, more ground."""
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from eproba.core.applying.scaling_up import LADDER, ways
+from eproba.core.applying.spent import reading_minutes, spent
+from eproba.core.brewing.events import Batch
+from eproba.core.brewing.kitchen import Kit
+from eproba.core.brewing.mixing import MixError
+from eproba.core.catalogue import equipment, recipes
+from eproba.core.judging.judge import judge
+from eproba.core.judging.next_step import CHOICES, OF_VERDICT, next_steps
+from eproba.core.judging.verdicts import VERDICTS
+from eproba.core.planning.chance import Prospect, own_power
+from eproba.core.planning.settling import cheapest
+from eproba.core.stats.series import Question
+from eproba.core.wording.next_step import reasons, spent_text
+from eproba.core.wording.sentences import Wording
+from tests.core.cases import made_up, small_trial
+from tests.core.test_trial_to_words import grown, read
+
+
+@pytest.fixture(scope="module")
+def judgement():
+    return judge(made_up(3, effect=6.0), Question("A", worth=2.0, ranked=True))
+
+
+def with_verdicts(judgement, **verdicts):
+    kept = [replace(each, verdict=verdicts[each.treatment]) for each in judgement.comparisons]
+    return replace(judgement, comparisons=tuple(kept))
+
+
+@pytest.mark.parametrize("verdict", VERDICTS)
+def test_every_verdict_advises_one_thing_with_all_six_reasons(catalogue, judgement, verdict):
+    told = with_verdicts(judgement, B=verdict, C="same")
+    step = next_steps(told, {"B": 60.0, "C": 50.0})[0]
+    assert step.advised == OF_VERDICT[verdict]
+    took = spent(small_trial(catalogue), recipes(), Kit(), {}, {})[0]
+    every = reasons(step, told.comparisons[0], told, Wording("cm"), {"B": took, "C": took}, "Take 12 of each.")
+    assert {each.choice for each in every} == set(CHOICES)
+    assert [each.advised for each in every] == [True] + 5 * [False]
+    assert every[0].choice == step.advised
+    settled = next(each.text for each in every if each.choice == "ask again")
+    unsettled = verdict in ("cannot_tell", "seen_not_shown", "better", "worse")
+    assert settled.startswith("Take 12 of each." if unsettled else "It is settled for this season and place")
+
+
+def test_the_cheaper_that_gained_as_well_is_named_and_only_then(catalogue, judgement):
+    """“Compost once: a gain that can't be told apart, for 4 minutes.”"""
+    both = replace(with_verdicts(judgement, B="better_matters", C="better"), ranking=None)
+    steps = {each.treatment: each for each in next_steps(both, {"B": 60.0, "C": 4.0})}
+    assert (steps["B"].advised, steps["B"].cheaper) == ("drop", "C")
+    assert (steps["C"].advised, steps["C"].cheaper) == ("ask again", "")
+    for minutes in ({"B": 60.0, "C": 48.0}, {"B": 4.0, "C": 60.0}):
+        assert next_steps(both, minutes)[0].advised == "keep"
+    behind = with_verdicts(judgement, B="better_matters", C="better")
+    assert [each.second for each in behind.ranking.behind("B")] == ["C", "A"] or "C" in {
+        each.second for each in behind.ranking.behind("B")
+    }
+    assert next_steps(behind, {"B": 60.0, "C": 4.0})[0].advised == "keep", "C is shown to be behind"
+    took = {each.name: each for each in spent(small_trial(catalogue), recipes(), Kit(), {}, {})}
+    named = {"B": took["Comfrey steep"], "C": took["Plain water"]}
+    said = reasons(steps["B"], both.comparisons[0], both, Wording("cm"), named, "")[0].text
+    assert said == "C, 1 application: a gain that can’t be told apart, for 9.0 min instead of 6.5 min."
+
+
+def test_on_a_ladder_the_best_rung_is_named(judgement):
+    ladder = replace(judgement.question, ladder=(("A", 0.0), ("B", 1.0), ("C", 2.0)))
+    told = replace(with_verdicts(judgement, B="better_matters", C="better"), question=ladder)
+    steps = {each.treatment: each for each in next_steps(told, {})}
+    assert (steps["B"].advised, steps["B"].best_rung) == ("keep", "")
+    assert (steps["C"].advised, steps["C"].best_rung) == ("change", "B")
+
+
+def test_what_it_took_is_reckoned_from_what_was_given(catalogue):
+    trial = small_trial(catalogue)
+    steep = replace(trial.treatments[0], recipe="comfrey-steep")
+    trial = replace(trial, treatments=(steep, trial.treatments[1]))
+    recipe = recipes()["comfrey-steep"]
+    by_recipe = spent(trial, recipes(), Kit(), {}, {})[0]
+    assert (by_recipe.times, by_recipe.brews, by_recipe.from_record, by_recipe.cost) == (1, 0, False, None)
+    assert by_recipe.pour_minutes == pytest.approx(6 * 45 / 60 + 2)
+    brewed = replace(trial, pours=(replace(trial.pours[0], batch=7), trial.pours[1]))
+    batch = Batch(7, recipe, 2 * recipe.yields)
+    prices = {each.ingredient.key: 2.0 for each in recipe.portions}
+    by_record = spent(brewed, recipes(), Kit(), prices, {7: batch})[0]
+    assert (by_record.brews, by_record.from_record) == (1, True)
+    assert by_record.brew_minutes == pytest.approx(recipe.minutes * 1.5)
+    grams = sum(each.grams for each in recipe.portions)
+    assert by_record.cost == pytest.approx(2 * 2.0 * grams / 1000)
+    shared = replace(trial, pours=tuple(replace(each, batch=7) for each in trial.pours))
+    assert spent(shared, recipes(), Kit(), prices, {7: batch})[0].cost == pytest.approx(2.0 * grams / 1000)
+    skipped = replace(trial, pours=tuple(replace(each, status="skipped") for each in trial.pours))
+    nothing = spent(skipped, recipes(), Kit(), {}, {})[0]
+    assert (nothing.minutes, nothing.cost, nothing.per_m2) == (0.0, 0.0, 0.0)
+    assert spent_text(nothing) == "Nothing of it is on record as given, so nobody knows what it took."
+    weekly = replace(trial, pours=tuple(replace(trial.pours[0], id=i, day=7 * i) for i in range(4)))
+    assert spent(weekly, recipes(), Kit(), {}, {})[0].a_season == pytest.approx(26)
+    assert reading_minutes(trial, read(trial, grown)) == pytest.approx(36 * catalogue["fresh_mass"].seconds / 60)
+
+
+def test_the_cheapest_plan_is_just_enough_and_no_cheaper_one_is(catalogue):
+    height = catalogue["plant_height"]
+    plan = cheapest(height, "ratio", 0.15, 0.12)
+    prospect = Prospect(2, plan.units, plan.pairs, "ratio", 0.1204, 0.15)
+    assert plan.chance >= 0.8 > own_power(replace(prospect, units=plan.units - 1))
+    assert plan.minutes == pytest.approx(2 * plan.units * (plan.per_unit * height.seconds + 45) / 60)
+    assert cheapest(height, "ratio", 0.001, 0.9) is None
+    unsteady = replace(height, reading_cv=3 * height.noise_cv, seconds=10)
+    several = cheapest(unsteady, "ratio", 0.15, 0.12)
+    assert (plan.per_unit, several.per_unit > 1, several.units < plan.units) == (1, True, True)
+
+
+@given(st.floats(0.1, 5_000))
+def test_more_ground_takes_more_and_what_stays_in_the_vessel_is_mixed_too(area):
+    steep = recipes()["comfrey-steep"]
+    tools = [equipment()[key] for key in LADDER]
+    can, backpack, tank, drip = ways(steep, area, 2.0, 10.0, tools)
+    for way in (can, backpack, tank, drip):
+        assert way.litres == pytest.approx(2.0 * area)
+        assert way.mixed == pytest.approx(way.litres + way.lost)
+        assert way.concentrate == pytest.approx(way.mixed / 11)
+        assert way.fills * (way.equipment.litres - way.equipment.lost) >= way.litres * (1 - 1e-9)
+        assert way.cautions
+    assert can.lost == 0
+    assert can.fills >= backpack.fills >= tank.fills >= drip.fills
+    assert ways(steep, area, 2.0, 500.0, tools)[3].too_weak.startswith("Drip injection gives 1 + 200 at most")
+
+
+def test_no_ground_is_refused():
+    with pytest.raises(MixError, match="an area above 0"):
+        ways(recipes()["comfrey-steep"], 0.0, 2.0, None, [equipment()["can"]])

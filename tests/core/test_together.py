@@ -1,0 +1,137 @@
+"""Trials of one question: what makes them one, who stands aside and why, what they say together and apart."""
+
+from dataclasses import replace
+from datetime import date
+
+import pytest
+
+from eproba.core.judging.across import answers_of, differences, together
+from eproba.core.judging.answers import Answer, Asks, Told, question_key, questions_of
+from eproba.core.judging.from_trial import judge_trial
+from eproba.core.wording.sentences import Wording
+from eproba.core.wording.together import disagreement, headline_together, sentence_together, stake_text
+from tests.core.cases import small_trial
+from tests.core.test_trial_to_words import grown, read
+
+ASKS = Asks("plant_height", "water control", "difference", "last", 28, "as the recipe has it", worth=2.0)
+CM = Wording("cm")
+
+
+def told(name="May", gap=3.0, se=0.5, left_out="", asks=ASKS, verdict="better", held="", fingerprint="", **was):
+    answer = Answer("q", "A", "Steep", "Water", asks, gap, se, 10.0, verdict, held, was, fingerprint or name)
+    return Told(name, answer, left_out)
+
+
+def why(*trials):
+    return {each.trial: reason for each, reason in together(trials).aside}
+
+
+def test_the_key_is_of_measure_thing_and_control_and_of_rungs_by_name(catalogue):
+    trial = small_trial(catalogue)
+    first = question_key(trial, trial.treatments[0])
+    assert questions_of(trial) == {"A": first}
+    renamed = replace(trial.treatments[0], name="  comfrey   STEEP")
+    assert question_key(trial, renamed) == first
+    brewed = replace(trial.treatments[0], recipe="comfrey-steep")
+    assert question_key(trial, brewed) == question_key(trial, replace(brewed, name="What Ida makes"))
+    ladder = replace(trial, treatments=(brewed, replace(brewed, name="Weaker", letter="C"), trial.treatments[1]))
+    assert question_key(ladder, brewed) != question_key(ladder, ladder.treatments[1])
+    bare = replace(trial, treatments=(trial.treatments[0], replace(trial.treatments[1], role="untreated")))
+    assert question_key(bare, trial.treatments[0]) != first
+
+
+def test_what_a_trial_says_is_its_gap_with_its_own_error(catalogue):
+    trial = small_trial(catalogue)
+    judgement = judge_trial(trial, trial.asked[0], read(trial, grown))
+    (answer,) = answers_of(trial, judgement)
+    (comparison,) = judgement.comparisons
+    assert (answer.gap, answer.se, answer.df) == (comparison.estimate, comparison.own.se, comparison.own.df)
+    assert answer.asks.day == 28
+    assert {name: answer.was[name] for name in ("season", "place", "units", "dose", "given on")} == {
+        "season": "May 2026", "place": "Pots", "units": "6 pots of each", "dose": "250 mL each",
+        "given on": "once, on day 0",
+    }  # fmt: skip
+    ended = replace(trial, ended_on=date(2026, 5, 15), ended_reason="frost")
+    (early,) = answers_of(ended, judge_trial(ended, trial.asked[0], read(trial, grown, (0, 1))))
+    assert early.asks.day == 14, "it speaks of the day that was judged"
+
+
+@pytest.mark.parametrize(
+    ("other", "reason"),
+    [
+        ({"asks": replace(ASKS, scale="ratio")}, "on another scale (ratio, the others difference)"),
+        ({"asks": replace(ASKS, summary="rate")}, "another number of each unit counts (last, change, rate …)"),
+        ({"asks": replace(ASKS, lower_is_better=True)}, "there the other direction was the good one"),
+        ({"asks": replace(ASKS, strength="1 + 5")}, "another strength (1 + 5; the others as the recipe has it)"),
+        ({"asks": replace(ASKS, day=25)}, "decided on day 25; the others on day 28"),
+        ({"se": None}, "described only: it has no error that could be told"),
+        ({"verdict": "seen_not_shown", "held": "lots"}, "its own ledger lets it be no more than a description (lots)"),
+        ({"fingerprint": "May"}, "the same plan and lots as “May”: a trial counts once"),
+        ({"left_out": "the hose burst"}, "left out: the hose burst"),
+    ],
+)
+def test_who_stands_aside_and_why(other, reason):
+    assert why(told("May"), told("June"), told("July", **other)) == {"July": reason}
+
+
+def test_near_days_another_worth_and_another_dose_count_and_are_told():
+    joined = together([
+        told("May", dose="1 L", season="May 2026"),
+        told("June", asks=replace(ASKS, day=26, worth=3.0), dose="1 L", season="June 2026"),
+        told("July", dose="2 L", season="July 2026"),
+    ])  # fmt: skip
+    assert joined.aside == ()
+    assert joined.asks.worth == 2.0
+    assert joined.differs == {"season": ("May 2026", "June 2026", "July 2026"), "dose": ("1 L", "1 L", "2 L")}
+    assert list(differences([{"dose": "1", "season": "a"}, {"dose": "2", "season": "b"}])) == ["season", "dose"]
+
+
+def test_three_agree_and_say_where_the_next_garden_lies():
+    joined = together([told("May", 3.0), told("June", 3.4), told("July", 2.9)])
+    assert (joined.verdict, joined.distance) == ("better", None)
+    assert headline_together(joined) == "Better; whether by enough is open, over 3 trials"
+    said = sentence_together(joined, CM)
+    assert said == (
+        "On the whole Steep gave +3.1 cm against Water; anything from 1.9 cm more to 4.3 cm more fits. In a next "
+        "garden its gain would lie anywhere from 0.57 cm less to 6.8 cm more."
+    )
+    assert stake_text(joined.stakes[0], joined, CM) == "+3.0 cm (+1.9 cm to +4.1 cm fits)"
+    assert disagreement(joined, CM) == "No trial disagrees: their gaps differ as much as luck alone makes them."
+
+
+def test_one_that_disagrees_is_named_with_what_it_has_alone():
+    four = [told(name, 3.0 + i / 10, place="plot") for i, name in enumerate(("May", "June", "July", "August"))]
+    joined = together([*four, told("Roof", 5.2, place="roof")])
+    assert disagreement(joined, CM) == (
+        "The joint gap does not fit 1 trial of 5: “Roof”. What is on record there alone: place. That is a hint, no "
+        "more."
+    )
+    seasons = [told(name, 3.0 + i / 10, season=name) for i, name in enumerate(("May", "June", "July", "August"))]
+    each_its_own = together([*seasons, told("Roof", 5.2, season="September")])
+    assert disagreement(each_its_own, CM).endswith("Nothing on record sets it apart from all others.")
+    unmarked = together([*four, told("Roof", 5.2, place="plot")])
+    assert disagreement(unmarked, CM).endswith("Nothing on record sets it apart from all others.")
+    spread = together([told("May", -9.0), told("June", 0.0), told("July", 9.0, 0.4), told("August", 5.0, 0.4)])
+    assert disagreement(spread, CM).startswith("They all disagree with one another")
+
+
+def test_two_are_told_side_by_side_and_never_averaged_alone():
+    apart = together([told("May", 3.0), told("June", 6.0)])
+    assert (apart.joint, apart.verdict) == (None, "seen_not_shown")
+    assert headline_together(apart) == "Two trials, side by side"
+    assert sentence_together(apart, CM) == (
+        "The second lies 3.0 cm more than the first; anything from 1.6 cm more to 4.4 cm more fits, so they do not "
+        "agree. From two, nobody can tell how much gardens differ: so no joint gap is given."
+    )
+    near = together([told("May", 3.0), told("June", 3.5)])
+    assert "so luck alone can put them so far apart" in sentence_together(near, CM)
+    assert headline_together(together([told("May")])) == "One trial so far: ask again"
+    assert headline_together(together([told("May", left_out="x")])) == "None of these trials can be put with others"
+
+
+def test_over_a_third_held_back_hold_the_whole_back():
+    """One of three may be held to its direction; two of four are too many."""
+    strong = [told(name, 9.0 + i / 10, 0.3) for i, name in enumerate(("a", "b", "c", "d"))]
+    held = [replace(each, answer=replace(each.answer, held="applied as planned")) for each in strong]
+    assert together([held[0], *strong[1:3]]).verdict == "better_matters"
+    assert together([*held[:2], *strong[2:]]).verdict == "better"
