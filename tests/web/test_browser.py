@@ -4,6 +4,7 @@ import json
 import re
 from io import BytesIO
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import pytest
@@ -286,8 +287,12 @@ def test_nothing_typed_is_lost_without_signal_server_or_page(phone, live, server
     address = round_address(phone, 2, 9)
     phone.goto(address)
     assert phone.evaluate("navigator.serviceWorker === undefined || !isSecureContext"), "plain http, not localhost"
+    made_before = phone.evaluate("fetch(location.href).then((answer) => answer.text())")
     type_in(phone, 5.1)
     expect(phone.locator(".till-line")).to_have_text("All sent.")
+    with mock.patch.dict(live.app.view_functions, {"rounds.show": lambda **_: made_before}):
+        phone.goto(address)
+        expect(phone.locator(".till-count")).to_have_text("1 of 30")
     phone.context.set_offline(True)
     type_in(phone, 5.2)
     expect(phone.locator(".till-line")).to_contain_text("1 reading waits safely on this device")

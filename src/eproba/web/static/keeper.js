@@ -5,6 +5,7 @@
 
 const RETRY_MS = 4000;
 const AT_ONCE = 200;
+const MINUTE_MS = 60000;
 const OLD_ENTRY = "Typed with an older Eproba: it can’t be sent. Type it again in its round, then throw it away.";
 const QUESTION = "Somebody else typed here meanwhile. Which is right?";
 
@@ -108,6 +109,23 @@ const Keeper = {
     if (entry.n < 0) this.memory = this.memory.filter((each) => each.n !== entry.n);
     else await this.run("typed", "readwrite", (store) => store.delete(entry.n));
   },
+  // What the computer has taken within the last minute: a page that was made meanwhile does not show it yet.
+  taken() {
+    try {
+      const noted = JSON.parse(sessionStorage.getItem("taken") ?? "[]");
+      return noted.filter((each) => Math.abs(Date.now() - each.at) < MINUTE_MS);
+    } catch {
+      return [];
+    }
+  },
+  note(op, there) {
+    try {
+      const noted = [...this.taken(), { op, there, at: Date.now() }];
+      sessionStorage.setItem("taken", JSON.stringify(noted.slice(-AT_ONCE)));
+    } catch {
+      // no room: such a page shows it when it is loaded again
+    }
+  },
   safe() {
     return this.memory.length === 0 && this.film.length === 0;
   },
@@ -208,6 +226,7 @@ const Keeper = {
   },
   async hear(entry, answer) {
     const kept = await this.find(entry.n);
+    if (answer.status === "saved" && answer.there) this.note(entry.op, answer.there);
     const asSent = JSON.stringify(kept?.op) === JSON.stringify(entry.op);
     if (!asSent && answer.status !== "saved") return; // decided meanwhile, in another window
     if (answer.status !== "saved") {

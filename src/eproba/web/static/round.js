@@ -86,6 +86,7 @@ document.addEventListener("alpine:init", () => {
 
     async init() {
       const mine = (await Keeper.all()).filter((entry) => entry.op.round === data.round);
+      this.catchUp();
       for (const entry of mine.filter((each) => each.state === "waiting")) this.show(entry.op);
       document.addEventListener("entry-answered", ({ detail }) => this.hear(detail.entry, detail.answer));
       document.addEventListener("entry-decided", ({ detail }) => this.settled(detail.entry, detail.act));
@@ -101,6 +102,15 @@ document.addEventListener("alpine:init", () => {
       this.at = this.tagged() ?? this.firstOpen();
       this.ready = true;
       this.enter();
+    },
+    // What was taken while this page was being made, or before it could listen.
+    catchUp() {
+      for (const { op, there } of Keeper.taken().filter((each) => each.op.round === data.round)) {
+        const place = placeOf(op);
+        if (there.version <= (known[place]?.version ?? 0)) continue;
+        known[place] = there;
+        this.saved[place] = { ...there, id: op.id };
+      }
     },
     // What the device holds of this round.
     async look() {
