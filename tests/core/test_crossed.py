@@ -10,6 +10,7 @@ from scipy import stats
 
 from eproba.core.judging.applications import applications
 from eproba.core.judging.comparisons import with_trust
+from eproba.core.judging.crossed import by_effects
 from eproba.core.judging.judge import judge
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.planning.chance import ChanceError, Prospect, chances, own_power
@@ -85,6 +86,17 @@ def test_what_is_said(gains, said):
     assert "than the sum of both gains; anything from" in both
     ratio = judged(units(gains, 0.3, 6), 0.1, "ratio")
     assert "than both gains multiplied" in effect_sentence(ratio.effects[2], ratio, CM)
+
+
+def test_what_next_goes_by_the_effects_unless_the_two_are_shown_to_help_or_hinder_each_other():
+    added = judged(units({"1": 3.0, "2": 0.0, "12": 3.0}, 1.0, 6))
+    steep, mulch, both = by_effects(added).comparisons
+    assert (steep.estimate, steep.carrying) == (added.effects[0].estimate, added.effects[0].figures)
+    assert (steep.verdict, mulch.verdict) == (added.effects[0].verdict, added.effects[1].verdict)
+    assert steep.carrying.df > 1.5 * added.comparisons[0].carrying.df, "all units speak of it"
+    assert both == added.comparisons[2], "both together stand against the control"
+    helped = judged(units({"1": 3.0, "2": 3.0, "12": 14.0}, 0.3, 6))
+    assert by_effects(helped) == helped, "no average says what one of them does"
 
 
 def test_a_cap_holds_all_three_and_fewer_than_four_have_no_effects():

@@ -16,7 +16,8 @@ from eproba.core.judging.judge import judge
 from eproba.core.judging.next_step import CHOICES, OF_VERDICT, next_steps
 from eproba.core.judging.verdicts import VERDICTS
 from eproba.core.planning.chance import Prospect, own_power
-from eproba.core.planning.settling import cheapest
+from eproba.core.planning.outlook import fewest
+from eproba.core.planning.settling import cheapest, settling_words
 from eproba.core.stats.series import Question
 from eproba.core.wording.next_step import reasons, spent_text
 from eproba.core.wording.sentences import Wording
@@ -103,16 +104,42 @@ def test_what_it_took_is_reckoned_from_what_was_given(catalogue):
     assert reading_minutes(trial, read(trial, grown)) == pytest.approx(36 * catalogue["fresh_mass"].seconds / 60)
 
 
-def test_the_cheapest_plan_is_just_enough_and_no_cheaper_one_is(catalogue):
-    height = catalogue["plant_height"]
-    plan = cheapest(height, "ratio", 0.15, 0.12)
-    prospect = Prospect(2, plan.units, plan.pairs, "ratio", 0.1204, 0.15)
-    assert plan.chance >= 0.8 > own_power(replace(prospect, units=plan.units - 1))
-    assert plan.minutes == pytest.approx(2 * plan.units * (plan.per_unit * height.seconds + 45) / 60)
-    assert cheapest(height, "ratio", 0.001, 0.9) is None
-    unsteady = replace(height, reading_cv=3 * height.noise_cv, seconds=10)
-    several = cheapest(unsteady, "ratio", 0.15, 0.12)
+@pytest.mark.parametrize(
+    ("like", "dealings"),
+    [
+        (Prospect(2, 2, False, "ratio", 0.12, 0.15), {"pairs", "completely random"}),
+        (Prospect(4, 2, False, "ratio", 0.12, 0.15, crossed=True), {"blocks", "completely random"}),
+        (Prospect(2, 6, False, "ratio", 0.06, 0.15, turns=True), {"on and off"}),
+    ],
+)
+def test_the_cheapest_plan_is_just_enough_and_no_cheaper_one_is(catalogue, like, dealings):
+    height = replace(catalogue["plant_height"], reading_cv=1e-9)
+    plan = cheapest(like, height)
+    step = 2 if like.turns else 1
+    asked = replace(like, units=plan.units, blocks=plan.dealing in ("pairs", "blocks"))
+    assert plan.dealing in dealings
+    assert plan.chance == own_power(asked) >= 0.8
+    if plan.units > (6 if like.turns else 2):
+        assert own_power(replace(asked, units=plan.units - step)) < 0.8
+    assert plan.minutes == pytest.approx(like.treatments * plan.units * (height.seconds + 45) / 60)
+    assert cheapest(replace(like, noise=1.4, worth=0.001), height) is None
+
+
+def test_readings_are_added_where_they_are_cheaper_than_units(catalogue):
+    height, like = catalogue["plant_height"], Prospect(2, 2, False, "ratio", 0.12, 0.15)
+    plan = cheapest(like, height)
+    several = cheapest(like, replace(height, reading_cv=3 * height.noise_cv, seconds=10))
     assert (plan.per_unit, several.per_unit > 1, several.units < plan.units) == (1, True, True)
+    assert settling_words(plan, "patch").startswith(
+        f"The cheapest plan that would settle it: {plan.units} patches of each anywhere; a round and an application"
+    )
+
+
+def test_two_things_at_once_are_settled_by_half_the_units():
+    """Each of the two is asked by all units: nearly half of what one treatment alone against the control takes."""
+    alone = fewest(Prospect(2, 2, False, "ratio", 0.2, 0.1))
+    crossed = fewest(Prospect(4, 2, False, "ratio", 0.2, 0.1, crossed=True))
+    assert alone / 2 <= crossed <= 0.7 * alone
 
 
 @given(st.floats(0.1, 5_000))

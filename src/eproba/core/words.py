@@ -126,3 +126,8 @@ def listed(names: Sequence[str]) -> str:
 def plural(count: int, one: str, many: str | None = None) -> str:
     """3 units"""
     return f"{count} {one if count == 1 else many or one + 's'}"
+
+
+def minutes_text(minutes: float) -> str:
+    """Minutes as one says them; from an hour and a half on in hours."""
+    return f"{figure(minutes)} min" if minutes < 90 else f"{minutes / 60:.1f} h"

@@ -7,11 +7,12 @@ Communication 35: main effects and their interaction as contrasts of the same fo
 """
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from eproba.core.judging.figures import mixture_figures
-from eproba.core.judging.judgement import Effect
+from eproba.core.judging.judgement import Comparison, Effect, Judgement
 from eproba.core.judging.verdicts import verdict_of
 from eproba.core.stats.linear import Array, Fit
 from eproba.core.stats.series import Question
@@ -49,3 +50,27 @@ def effects_of(
             effects.append(Effect(of, named[of], float(estimates[row, j]), told, verdict, verdict))
         found.append(tuple(effects))
     return found
+
+
+def by_effects(judgement: Judgement) -> Judgement:
+    """Each of two things by what it does over with and without the other, which twice the units speak of.
+
+    Both together stay as they stand against the control; so do all where it is shown that the two help or hinder each
+    other, since then no average says what one of them does.
+    """
+    effects = {each.of: each for each in judgement.effects}
+    beyond = effects["12"].figures if "12" in effects else None
+    if beyond is None or beyond.low_adjusted > 0 or beyond.high_adjusted < 0:
+        return judgement
+    alone = {each.name: each for each in judgement.effects if each.of != "12"}
+    told = tuple(_as_effect(each, alone.get(each.treatment)) for each in judgement.comparisons)
+    return replace(judgement, comparisons=told)
+
+
+def _as_effect(comparison: Comparison, effect: Effect | None) -> Comparison:
+    if effect is None or effect.figures is None:
+        return comparison
+    return replace(
+        comparison, estimate=effect.estimate, own=effect.figures, pooled=None, verdict=effect.verdict,
+        uncapped=effect.uncapped, capped_by=effect.capped_by,
+    )  # fmt: skip

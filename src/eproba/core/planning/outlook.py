@@ -17,7 +17,7 @@ from eproba.core.planning.cutter import GRADIENT_SHARE, Proposal, noise_after_so
 from eproba.core.planning.draft import MeasurePart
 from eproba.core.stats.periods import FEWEST as FEWEST_PERIODS
 from eproba.core.stats.periods import MOST as MOST_PERIODS
-from eproba.core.stats.sample_size import units_needed
+from eproba.core.stats.sample_size import NORMAL_BOTH, units_needed
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.ground import Site
@@ -25,6 +25,7 @@ from eproba.core.trial.lots import in_blocks
 from eproba.core.trial.worth import Worth
 
 LIVE_TRIALS = 2_000
+ENOUGH = 0.8  # chance from which a plan is called able to tell
 PERIODS = tuple(range(FEWEST_PERIODS, MOST_PERIODS + 1, 2))
 TABLE_UNITS = (2, 3, 4, 5, 6, 8, 10, 12, 16, 20)
 WORTH_STEPS = (0.5, 0.75, 1.0, 1.5, 2.0)
@@ -224,16 +225,22 @@ def _kept(noise: float) -> float:
 
 def settling(prospect: Prospect) -> int | None:
     """Units of each that show the worth in 8 of 10, where the plan has fewer; squares can't take more."""
-    if prospect.square or (own_power(prospect) or 0.0) >= 0.8:
-        return None
+    return None if prospect.square or _is_enough(prospect) else fewest(prospect)
+
+
+def fewest(prospect: Prospect) -> int | None:
+    """The fewest units of each (on and off: periods) that show the worth in 8 of 10; None: beyond all reason."""
     if prospect.turns:
-        longer = range(prospect.units + 2, MOST_PERIODS + 1, 2)
-        return next((n for n in longer if (own_power(replace(prospect, units=n)) or 0.0) >= 0.8), None)
+        return next((n for n in PERIODS if _is_enough(replace(prospect, units=n))), None)
     if prospect.crossed:
-        every = range(prospect.units + 1, MOST_UNITS + 1)
-        return next((n for n in every if (own_power(replace(prospect, units=n)) or 0.0) >= 0.8), None)
+        least = math.floor((NORMAL_BOTH * prospect.sd / prospect.gap) ** 2)  # by the normal: no fewer can do
+        return next((n for n in range(max(2, least), MOST_UNITS + 1) if _is_enough(replace(prospect, units=n))), None)
     rivals = prospect.treatments - 1
-    return units_needed(prospect.gap, prospect.sd, rivals, prospect.blocks, no_worse=prospect.no_worse)
+    return units_needed(prospect.gap, prospect.sd, rivals, prospect.blocks, chance=ENOUGH, no_worse=prospect.no_worse)
+
+
+def _is_enough(prospect: Prospect) -> bool:
+    return (own_power(prospect) or 0.0) >= ENOUGH
 
 
 def helps(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure], baseline: bool) -> tuple[Help, ...]:

@@ -1,60 +1,101 @@
-"""The cheapest plan that would settle a can't-tell: one treatment against the control, as few minutes as it takes."""
+"""The cheapest plan that would settle a can't-tell: the same design again, in as few minutes as it takes."""
 
 import math
 from dataclasses import dataclass, replace
 
-from eproba.core.measuring.measures import Measure
-from eproba.core.planning.chance import MOST_UNITS, ChanceError, Prospect, own_power
-from eproba.core.planning.outlook import READING_SHARE, as_noise
-from eproba.core.stats.sample_size import units_needed
-from eproba.core.stats.series import Scale
+from eproba.core.judging.judgement import Judgement
+from eproba.core.measuring.measures import Measure, OwnNoise
+from eproba.core.planning.chance import ChanceError, Prospect, own_power
+from eproba.core.planning.outlook import ENOUGH, PERIODS, READING_SHARE, as_noise, fewest, noise_of
 from eproba.core.trial.days import POUR_SECONDS
+from eproba.core.trial.ground import SEVERAL, UnitKind
+from eproba.core.trial.lots import Dealing
+from eproba.core.trial.model import Trial
+from eproba.core.words import minutes_text
 
-CHANCE = 0.8
 MOST_READINGS = 5
 
 
 @dataclass(frozen=True)
 class Settling:
-    """Units of each, in pairs or not, readings of each unit; its chance at a true worth, the minutes of one round with
-    its application."""
+    """Units of each, how they are dealt, readings of each unit; its chance at a true worth, the minutes of one round
+    with its application. On and off: `units` periods, and the minutes of all their rounds."""
 
     units: int
-    pairs: bool
+    dealing: Dealing
     per_unit: int
     chance: float
     minutes: float
 
 
-def cheapest(
-    measure: Measure, scale: Scale, worth: float, noise: float, per_unit: int = 1, no_worse: bool = False
-) -> Settling | None:
-    """The plan with the fewest minutes for a round and an application that finds a true worth in 8 of 10; None: none.
+def settling_of(trial: Trial, judgement: Judgement, own: OwnNoise | None) -> Settling | None:
+    """What would settle a trial's question; None where nothing does, or nothing is said to be worth having.
+
+    The noise is what its units differed by; where it could not tell (one unit of each, say) what is usual, by the
+    catalogue and `own` trials.
+    """
+    first = trial.asked[0]
+    if trial.worth is None or not first.measure.can_be_first:
+        return None
+    if judgement.noise_sd:
+        noise = as_noise(judgement.noise_sd, trial.scale)
+    else:
+        noise = noise_of(first.measure, trial.scale, None, own).value
+    treatments, units = 4 if trial.crossed else 2, PERIODS[0] if trial.turns else 2
+    try:
+        like = Prospect(
+            treatments, units, False, trial.scale, noise, trial.worth,
+            no_worse=trial.no_worse, crossed=trial.crossed, turns=trial.turns,
+        )  # fmt: skip
+    except ChanceError:  # so noisy that nothing can be planned on it
+        return None
+    return cheapest(like, first.measure, first.per_unit)
+
+
+def settling_words(plan: Settling, kind: UnitKind) -> str:
+    """The plan in a sentence."""
+    read = "" if plan.per_unit == 1 else f", each read {plan.per_unit} times"
+    took = minutes_text(plan.minutes)
+    if plan.dealing == "on and off":
+        how, cost = f"{plan.units} periods, on and off", f"all its rounds and applications take {took}"
+    else:
+        dealt = {"pairs": "in pairs", "blocks": "in blocks"}.get(plan.dealing, "anywhere")
+        how, cost = f"{plan.units} {SEVERAL[kind]} of each {dealt}", f"a round and an application take {took}"
+    text = f"The cheapest plan that would settle it: {how}{read}; {cost}"
+    return f"{text}, and it finds what you want in {100 * plan.chance:.0f} of 100, if that is the truth."
+
+
+def cheapest(like: Prospect, measure: Measure, per_unit: int = 1) -> Settling | None:
+    """The plan with the fewest minutes that finds a true worth in 8 of 10; None: there is none.
 
     Parameters
     ----------
-    worth : a fraction on the ratio scale, else in the measure's unit.
-    noise : from unit to unit with `per_unit` readings of each, an SD on the scale of the estimates.
+    like : a plan of the same design, with its worth and its noise from unit to unit at `per_unit` readings of each;
+        its units and blocks count for nothing.
     """
     share = READING_SHARE if measure.reading_share is None else measure.reading_share
     found = []
     for readings in range(1, MOST_READINGS + 1):
         left = (1 - share + share / readings) / (1 - share + share / per_unit)
-        for pairs in (True, False):
-            plan = _plan(measure, scale, worth, noise * math.sqrt(left), readings, pairs, no_worse)
+        for blocks in (False,) if like.turns else (False, True):
+            plan = _plan(replace(like, blocks=blocks), measure, like.sd * math.sqrt(left), readings)
             found += [] if plan is None else [plan]
-    return min(found, key=lambda plan: (plan.minutes, plan.units, not plan.pairs), default=None)
+    return min(found, key=lambda plan: (plan.minutes, plan.units, plan.dealing == "completely random"), default=None)
 
 
-def _plan(
-    measure: Measure, scale: Scale, worth: float, sd: float, readings: int, pairs: bool, no_worse: bool
-) -> Settling | None:
+def _plan(like: Prospect, measure: Measure, sd: float, readings: int) -> Settling | None:
     try:
-        prospect = Prospect(2, 2, pairs, scale, as_noise(sd, scale), worth, no_worse=no_worse)
-    except ChanceError:
+        like = replace(like, noise=as_noise(sd, like.scale))
+        plan = replace(like, units=fewest(like) or 0)
+    except ChanceError:  # noisier, or larger, than a garden can be
         return None
-    units = units_needed(prospect.gap, prospect.sd, 1, pairs, chance=CHANCE, no_worse=no_worse)
-    if units is None or not 2 <= units <= MOST_UNITS:
-        return None
-    chance = own_power(replace(prospect, units=units)) or 0.0
-    return Settling(units, pairs, readings, chance, 2 * units * (readings * measure.seconds + POUR_SECONDS) / 60)
+    minutes = plan.treatments * plan.units * (readings * measure.seconds + POUR_SECONDS) / 60
+    return Settling(plan.units, _dealing(plan), readings, own_power(plan) or ENOUGH, minutes)
+
+
+def _dealing(like: Prospect) -> Dealing:
+    if like.turns:
+        return "on and off"
+    if not like.blocks:
+        return "completely random"
+    return "pairs" if like.treatments == 2 else "blocks"

@@ -11,6 +11,7 @@ PlaceKind = Literal["bed", "lawn", "pots", "bench", "tray"]
 UnitKind = Literal["pot", "patch", "cell", "strip", "bed"]
 GradientKind = Literal["slope", "shade", "wall", "other"]
 CODES: dict[UnitKind, str] = {"pot": "P", "patch": "H", "cell": "Z", "strip": "S", "bed": "B"}
+SEVERAL: dict[UnitKind, str] = {"pot": "pots", "patch": "patches", "cell": "cells", "strip": "strips", "bed": "beds"}
 UNITS_OF: dict[PlaceKind, UnitKind] = {"bed": "patch", "lawn": "patch", "pots": "pot", "bench": "pot", "tray": "cell"}
 STANDING: tuple[PlaceKind, ...] = ("pots", "bench", "tray")
 MOST_PLACES, MOST_CM, MOST_CELLS = 12, 20_000.0, 200

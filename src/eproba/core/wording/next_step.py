@@ -7,7 +7,7 @@ from eproba.core.applying.spent import Spent
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.next_step import CHOICES, GAINED, LOST, Choice, NextStep
 from eproba.core.wording.sentences import Wording, cap_sentence, either, gap_text, worth_text
-from eproba.core.words import figure, plural
+from eproba.core.words import figure, minutes_text, plural
 
 TITLES: Mapping[Choice, str] = {
     "keep": "Keep it",
@@ -28,11 +28,6 @@ class Reason:
     title: str
     text: str
     advised: bool
-
-
-def minutes_text(minutes: float) -> str:
-    """Minutes as one says them; from an hour and a half on in hours."""
-    return f"{figure(minutes)} min" if minutes < 90 else f"{minutes / 60:.1f} h"
 
 
 def spent_text(mine: Spent) -> str:

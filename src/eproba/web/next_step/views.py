@@ -13,9 +13,10 @@ from eproba.core.errors import EprobaError
 from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.doses import dose_of, litres_a_m2
 from eproba.core.trial.model import Reading, Trial
-from eproba.core.words import parse_number
+from eproba.core.words import minutes_text, parse_number
 from eproba.store.batches import batches
 from eproba.store.commands.drafts import new_draft
+from eproba.store.findings import own_noise
 from eproba.store.kit import household_kit
 from eproba.store.readings import all_readings
 from eproba.store.recipes import all_recipes
@@ -45,10 +46,13 @@ def show(trial_id: int) -> ResponseReturnValue:
         abort(404, "What next follows the verdict: the envelope is still shut.")
     from eproba.core.applying.spent import SEASON_WEEKS
     from eproba.core.judging.answers import questions_of
+    from eproba.core.judging.crossed import by_effects
     from eproba.core.judging.next_step import next_steps
-    from eproba.core.wording.next_step import ORDER, minutes_text, reasons
+    from eproba.core.planning.settling import settling_of, settling_words
+    from eproba.core.wording.crossed import effect_sentence
+    from eproba.core.wording.next_step import ORDER, reasons
     from eproba.core.wording.sentences import Wording, headline
-    from eproba.web.next_step.settled import drawn_plan, settling_answers, settling_plan, settling_words
+    from eproba.web.next_step.settled import drawn_plan, settling_answers
     from eproba.web.verdict.findings import judged
 
     readings = all_readings(db(), trial_id)
@@ -57,16 +61,18 @@ def show(trial_id: int) -> ResponseReturnValue:
     except CannotJudge as error:
         return render_template("next_step/unjudged.html", trial=trial, problem=str(error))
     wording, took = Wording.of(trial, trial.asked[0]), _spent(trial)
+    judgement = by_effects(judgement)
     steps = next_steps(judgement, {name: each.minutes for name, each in took.items()})
-    plan = settling_plan(trial, judgement)
+    plan = settling_of(trial, judgement, own_noise(db(), trial.asked[0].measure.key, trial.scale))
     letters = {each.name: each.letter for each in trial.treatments}
     comparisons = {each.treatment: each for each in judgement.comparisons}
-    words = settling_words(plan, trial)
+    words = settling_words(plan, trial.kind) if plan else ""
     told = [
         (letters[s.treatment], s, headline(comparisons[s.treatment], judgement),
          reasons(s, comparisons[s.treatment], judgement, wording, took, words))
         for s in sorted(steps, key=lambda step: ORDER.index(step.advised))
     ]  # fmt: skip
+    beyond = {each.name: effect_sentence(each, judgement, wording) for each in judgement.effects if each.of == "12"}
     unsettled = next((letter for letter, s, *_ in told if s.verdict in ("cannot_tell", "seen_not_shown")), None)
     drawn = drawn_plan(settling_answers(trial, unsettled, plan, today())) if plan and unsettled else None
     return render_template(
@@ -74,6 +80,7 @@ def show(trial_id: int) -> ResponseReturnValue:
         trial=trial,
         looks=trial_looks(trial),
         told=told,
+        beyond=beyond,
         spent=took.values(),
         minutes=minutes_text,
         weeks=SEASON_WEEKS,
@@ -118,7 +125,8 @@ def _scaled(trial: Trial) -> Scaled | None:
 @next_step.post("/trials/<int:trial_id>/next/settle")
 def settle(trial_id: int) -> ResponseReturnValue:
     """The plan that would settle it, as a draft."""
-    from eproba.web.next_step.settled import settling_answers, settling_plan
+    from eproba.core.planning.settling import settling_of
+    from eproba.web.next_step.settled import settling_answers
     from eproba.web.verdict.findings import judged
 
     trial = trial_or_404(trial_id)
@@ -127,9 +135,10 @@ def settle(trial_id: int) -> ResponseReturnValue:
         abort(400, "Choose a treatment of a trial whose envelope is open.")
     readings: tuple[Reading, ...] = all_readings(db(), trial_id)
     try:
-        plan = settling_plan(trial, judged(trial, trial.asked[0], readings))
+        judgement = judged(trial, trial.asked[0], readings)
     except CannotJudge as error:
         abort(400, str(error))
+    plan = settling_of(trial, judgement, own_noise(db(), trial.asked[0].measure.key, trial.scale))
     if plan is None:
         abort(400, "No plan of a sensible size settles it: take a larger worth, or a quieter measure.")
     draft_id = new_draft(db(), settling_answers(trial, letter, plan, today()), now())

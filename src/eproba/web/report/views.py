@@ -38,7 +38,7 @@ def _open_trial(trial_id: int) -> Trial:
 
 def _told(trial: Trial) -> dict[str, Any]:
     """All that a report shows."""
-    from eproba.web.report.facts import numbers, what_was_done
+    from eproba.core.wording.report import numbers, what_was_done
     from eproba.web.verdict.telling import telling
 
     try:
@@ -54,7 +54,7 @@ def _told(trial: Trial) -> dict[str, Any]:
         "worth": worth_words(trial),
         "plan": trial_plan(trial, look),
         "done": what_was_done(trial),
-        "numbers": numbers(trial, told.judgement, told.comparisons),
+        "numbers": numbers(trial, told.judgement, [each.comparison for each in told.comparisons]),
         "fingerprint": short(trial.declared.fingerprint) if trial.declared else "",
     }
 

@@ -3,12 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from eproba.core.judging.judgement import Judgement
+from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.trial.lots import DEALT
 from eproba.core.trial.model import Trial
 from eproba.core.wording.sentences import Wording, gap_text
 from eproba.core.words import listed, plural
-from eproba.web.verdict.page import ComparisonShown
 
 
 @dataclass(frozen=True)
@@ -42,19 +41,19 @@ def what_was_done(trial: Trial) -> list[str]:
     return told
 
 
-def numbers(trial: Trial, judgement: Judgement, shown: Sequence[ComparisonShown]) -> list[Numbers]:
+def numbers(trial: Trial, judgement: Judgement, comparisons: Sequence[Comparison]) -> list[Numbers]:
     """The figures of each comparison."""
     wording, scale = Wording.of(trial, trial.asked[0]), judgement.question.scale
+    letters = {each.name: each.letter for each in trial.treatments}
     rows = []
-    for each in shown:
-        c, figures = each.comparison, each.comparison.carrying
-        fits = "–"
+    for c in comparisons:
+        figures, fits = c.carrying, "–"
         if figures is not None and c.verdict != "seen_not_shown":
             ends = (figures.low_adjusted, figures.high_adjusted)
             fits = " to ".join(gap_text(end, scale, wording) for end in ends)
         rows.append(
             Numbers(
-                letter=each.letter,
+                letter=letters[c.treatment],
                 treatment=c.treatment,
                 units=f"{c.n} / {c.n_control}",
                 gap="–" if c.estimate is None else gap_text(c.estimate, scale, wording),
