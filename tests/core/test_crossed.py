@@ -8,6 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
+from eproba.core.applying.spent import spent
+from eproba.core.brewing.kitchen import Kit
+from eproba.core.catalogue import recipes
 from eproba.core.judging.applications import applications
 from eproba.core.judging.comparisons import with_trust
 from eproba.core.judging.crossed import by_effects
@@ -86,6 +89,15 @@ def test_what_is_said(gains, said):
     assert "than the sum of both gains; anything from" in both
     ratio = judged(units(gains, 0.3, 6), 0.1, "ratio")
     assert "than both gains multiplied" in effect_sentence(ratio.effects[2], ratio, CM)
+
+
+def test_both_took_their_share_of_what_each_of_the_two_took(catalogue):
+    trial = crossed_trial(catalogue)
+    took = {each.letter: each for each in spent(trial, recipes(), Kit(), {}, {})}
+    units = len(trial.units) // 4
+    alone = units * 45 / 60 + 2 / 2  # half of what the can holds goes to those that get both
+    assert (took["A"].times, took["A"].pour_minutes, took["A"].units) == (1, pytest.approx(alone), units)
+    assert (took["C"].times, took["C"].pour_minutes, took["C"].units) == (2, pytest.approx(2 * alone), units)
 
 
 def test_what_next_goes_by_the_effects_unless_the_two_are_shown_to_help_or_hinder_each_other():

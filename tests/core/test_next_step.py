@@ -46,8 +46,10 @@ def test_every_verdict_advises_one_thing_with_all_six_reasons(catalogue, judgeme
     assert [each.advised for each in every] == [True] + 5 * [False]
     assert every[0].choice == step.advised
     settled = next(each.text for each in every if each.choice == "ask again")
-    unsettled = verdict in ("cannot_tell", "seen_not_shown", "better", "worse")
-    assert settled.startswith("Take 12 of each." if unsettled else "It is settled for this season and place")
+    half = "It {}; whether by the 2 cm that matters to you is open. The same again, put together with this trial"
+    begins = {"better": half.format("gains"), "worse": half.format("harms")}
+    begins |= dict.fromkeys(("cannot_tell", "seen_not_shown"), "Take 12 of each.")
+    assert settled.startswith(begins.get(verdict, "It is settled for this season and place"))
 
 
 def test_the_cheaper_that_gained_as_well_is_named_and_only_then(catalogue, judgement):

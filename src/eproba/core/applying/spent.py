@@ -1,7 +1,8 @@
 """What a treatment took, from what was really brewed and poured, and what it would take for a season."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import reduce
 
 from eproba.core.applying.comparing import cost_of
 from eproba.core.applying.desk import Mixed, at_the_desk
@@ -10,7 +11,7 @@ from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.mixing import as_made, brew_minutes
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.trial.days import CAN_MINUTES, POUR_SECONDS
-from eproba.core.trial.model import Pour, Reading, Trial
+from eproba.core.trial.model import Pour, Reading, Treatment, Trial, Unit
 
 SEASON_WEEKS = 26  # from spring to autumn: Eproba's own guess
 
@@ -62,8 +63,17 @@ class Spent:
 def spent(
     trial: Trial, known: Mapping[str, Recipe], kit: Kit, prices: Mapping[str, float], brews: Mapping[int, Batch]
 ) -> list[Spent]:
-    """What each treatment took; `brews` by number, `prices` a kg by ingredient."""
-    return [_of(each, trial, prices, brews) for each in at_the_desk(trial, known, kit)]
+    """What each treatment took; `brews` by number, `prices` a kg by ingredient.
+
+    Of two things at once each took what went to the units that got it alone; both took a share of each.
+    """
+    desks = at_the_desk(trial, known, kit)
+    singles = [desk for desk in desks if len(desk.treatment.things) == 1]
+    told = []
+    for each in desks:
+        sources = singles if trial.crossed and len(each.treatment.things) == 2 else [each]
+        told.append(reduce(_and, [_of(each.treatment, desk, trial, prices, brews) for desk in sources]))
+    return told
 
 
 def reading_minutes(trial: Trial, readings: Iterable[Reading]) -> float:
@@ -72,9 +82,31 @@ def reading_minutes(trial: Trial, readings: Iterable[Reading]) -> float:
     return sum(seconds.get(each.measure_key, 0) for each in readings if each.value is not None) / 60
 
 
-def _of(desk: Mixed, trial: Trial, prices: Mapping[str, float], brews: Mapping[int, Batch]) -> Spent:
-    letter = desk.treatment.letter
-    own = trial.given_to(letter, day=0)
+def _and(one: Spent, other: Spent) -> Spent:
+    """What the same units took of one thing and of another."""
+    return replace(
+        one,
+        times=one.times + other.times,
+        brews=one.brews + other.brews,
+        from_record=one.from_record and other.from_record,
+        brew_minutes=one.brew_minutes + other.brew_minutes,
+        pour_minutes=one.pour_minutes + other.pour_minutes,
+        cost=None if one.cost is None or other.cost is None else one.cost + other.cost,
+        a_season=one.a_season + other.a_season,
+    )
+
+
+def _units_of(treatment: Treatment, trial: Trial) -> tuple[Unit, ...]:
+    """Its own units; of two places that take turns the one that got it first."""
+    return tuple(unit for unit in trial.given_to(treatment.letter, day=0) if unit.letter == treatment.letter)
+
+
+def _of(
+    treatment: Treatment, desk: Mixed, trial: Trial, prices: Mapping[str, float], brews: Mapping[int, Batch]
+) -> Spent:
+    """What a treatment's units took of what is mixed at one desk: their share of what all units took that got it."""
+    letter, own = desk.treatment.letter, _units_of(treatment, trial)
+    share = len(own) / max(1, len(trial.given_to(letter, day=0)))
     given = [p for p in trial.pours if p.letter == letter and p.status == "poured" and p.what == "dose"]
     used = _brews_of(given, brews)
     cans = 1 if desk.can is None else desk.can.count
@@ -86,16 +118,16 @@ def _of(desk: Mixed, trial: Trial, prices: Mapping[str, float], brews: Mapping[i
         made = desk.mixed.concentrate_litres or desk.mixed.spread or desk.mixed.recipe.yields
         brewing += len(without) * brew_minutes(desk.mixed.recipe, made)
     return Spent(
-        letter=letter,
-        name=desk.treatment.name,
+        letter=treatment.letter,
+        name=treatment.name,
         units=len(own),
         area_m2=sum(unit.cut.ground_m2 for unit in own),
         times=len(given),
         brews=len(used),
         from_record=bool(used) and not without,
-        brew_minutes=brewing,
-        pour_minutes=len(given) * (POUR_SECONDS * len(own) / 60 + CAN_MINUTES * cans),
-        cost=_cost(prices, desk, given, trial, brews),
+        brew_minutes=share * brewing,
+        pour_minutes=len(given) * (POUR_SECONDS * len(own) / 60 + CAN_MINUTES * cans * share),
+        cost=_times(share, _cost(prices, desk, given, trial, brews)),
         a_season=_a_season(trial, letter),
     )
 
@@ -128,7 +160,7 @@ def _cost(
     return sum(known) if len(known) == len(costs) else None
 
 
-def _times(count: int, cost: float | None) -> float | None:
+def _times(count: float, cost: float | None) -> float | None:
     return None if cost is None else count * cost
 
 

@@ -23,6 +23,7 @@ OF_VERDICT: Mapping[Verdict, Choice] = {
     "seen_not_shown": "ask again",
     "no_worse": "keep",
 }
+UNSETTLED: tuple[Verdict, ...] = ("cannot_tell", "seen_not_shown")
 CHEAPER = 0.8  # of the minutes: less than that is worth a word
 
 
@@ -40,6 +41,11 @@ class NextStep:
     cheaper: str = ""
     best_rung: str = ""
 
+    @property
+    def unsettled(self) -> bool:
+        """Whether the trial says nothing of it: a plan that can tell is what it needs."""
+        return self.verdict in UNSETTLED
+
 
 def next_steps(judgement: Judgement, minutes: Mapping[str, float]) -> list[NextStep]:
     """One step for each treatment, as the comparisons stand; `minutes` that each took, by name."""
@@ -49,7 +55,7 @@ def next_steps(judgement: Judgement, minutes: Mapping[str, float]) -> list[NextS
         cheaper = _cheaper(each, judgement, minutes)
         on_ladder = rung and rung != each.treatment and each.treatment in dict(judgement.question.ladder)
         advised = OF_VERDICT[each.verdict]
-        if on_ladder and each.verdict not in ("seen_not_shown", "cannot_tell"):
+        if on_ladder and each.verdict not in UNSETTLED:
             advised = "change"
         if advised == "keep" and cheaper:
             advised = "drop"

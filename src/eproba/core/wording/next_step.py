@@ -19,6 +19,8 @@ TITLES: Mapping[Choice, str] = {
 }
 ORDER: tuple[Choice, ...] = ("keep", "scale up", "change", "ask again", "elsewhere", "drop")
 
+NO_WORTH = "Say what gap would be worth having: then it can be told how many units settle it."
+
 
 @dataclass(frozen=True)
 class Reason:
@@ -49,7 +51,7 @@ def reasons(
         "keep": _keep(step, comparison, judgement, wording, mine),
         "drop": _drop(step, comparison, judgement, wording, spent),
         "change": _change(step, judgement, mine),
-        "ask again": _ask_again(step, comparison, judgement, settling),
+        "ask again": _ask_again(step, comparison, judgement, wording, settling),
         "elsewhere": _elsewhere(step, judgement),
         "scale up": _scale_up(step, mine),
     }
@@ -117,17 +119,22 @@ def _change(step: NextStep, judgement: Judgement, mine: Spent) -> str:
     return "One strength was tried: a ladder of two or three, each double the last, asks about strength itself."
 
 
-def _ask_again(step: NextStep, comparison: Comparison, judgement: Judgement, settling: str) -> str:
+def _ask_again(step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, settling: str) -> str:
     held = f" {cap_sentence(comparison, judgement)}" if comparison.capped_by else ""
-    if step.verdict in ("cannot_tell", "seen_not_shown", "better", "worse"):
+    if step.unsettled or judgement.question.worth is None:
+        return f"{settling or NO_WORTH}{held}"
+    if step.verdict in ("better", "worse"):
+        gains = "gains" if step.verdict == "better" else "harms"
         return (
-            f"{settling or 'Say what gap would be worth having: then it can be told how many units settle it.'}{held}"
+            f"It {gains}; whether by the {worth_text(judgement, wording)} that matters to you is open. The same again,"
+            f" put together with this trial, takes the span down to some seven tenths; four times the units halve it."
+            f"{held}"
         )
     return f"It is settled for this season and place; the same again says whether it holds in another.{held}"
 
 
 def _elsewhere(step: NextStep, judgement: Judgement) -> str:
-    if step.verdict in ("cannot_tell", "seen_not_shown"):
+    if step.unsettled:
         return "First an answer here; or give the plan to a neighbour, and put both results together."
     return "One garden, one season: another soil may answer otherwise. Give the plan away, and join what comes back."
 

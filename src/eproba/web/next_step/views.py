@@ -73,7 +73,7 @@ def show(trial_id: int) -> ResponseReturnValue:
         for s in sorted(steps, key=lambda step: ORDER.index(step.advised))
     ]  # fmt: skip
     beyond = {each.name: effect_sentence(each, judgement, wording) for each in judgement.effects if each.of == "12"}
-    unsettled = next((letter for letter, s, *_ in told if s.verdict in ("cannot_tell", "seen_not_shown")), None)
+    unsettled = next((letter for letter, s, *_ in told if s.unsettled), None)
     drawn = drawn_plan(settling_answers(trial, unsettled, plan, today())) if plan and unsettled else None
     return render_template(
         "next_step/next.html",
