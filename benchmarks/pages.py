@@ -22,7 +22,7 @@ from eproba.core.trial.days import regular
 from eproba.store.commands.readings import add_many
 from eproba.store.commands.trials import create_trial
 from eproba.store.database import engine_for
-from eproba.store.preparing import named
+from eproba.store.server import named
 from eproba.store.tables import (
     FindingRow,
     PourRow,

@@ -22,7 +22,7 @@ from eproba.start.workbench import CHROMIUM
 from eproba.store.database import engine_for
 from eproba.store.demo import make_demo
 from eproba.store.demo_crowded import make_crowded
-from eproba.store.preparing import named
+from eproba.store.server import named
 from eproba.store.upgrading import migrate
 from eproba.web.app import create_app
 from eproba.web.settings import Settings

@@ -347,7 +347,7 @@ def open_house(port: int, address: str | None) -> None:
 @main.command("restore-begin", hidden=True)
 def restore_begin() -> None:
     """Print the URL of an empty database to restore into."""
-    from eproba.store.preparing import begin_restore
+    from eproba.store.restoring import begin_restore
 
     click.echo(begin_restore(os.environ["EPROBA_DATABASE_URL"]))
 
@@ -355,7 +355,7 @@ def restore_begin() -> None:
 @main.command("restore-end", hidden=True)
 def restore_end() -> None:
     """Put the restored database in place."""
-    from eproba.store.preparing import end_restore
+    from eproba.store.restoring import end_restore
 
     _say_set_aside("restored", lambda url: end_restore(url, datetime.now()))
 
@@ -363,7 +363,7 @@ def restore_end() -> None:
 @main.command("restore-drop", hidden=True)
 def restore_drop() -> None:
     """Away with what could not be restored."""
-    from eproba.store.preparing import drop_restore
+    from eproba.store.restoring import drop_restore
 
     drop_restore(os.environ["EPROBA_DATABASE_URL"])
 
@@ -371,7 +371,7 @@ def restore_drop() -> None:
 @main.command("set-aside", hidden=True)
 def list_set_aside() -> None:
     """What restores set aside."""
-    from eproba.store.preparing import set_aside
+    from eproba.store.restoring import set_aside
 
     for name, size in set_aside(os.environ["EPROBA_DATABASE_URL"]):
         click.echo(f"{name}  {size / 2**20:.0f} MB   (./eproba backups bring-back {name}, or delete {name})")
@@ -381,7 +381,7 @@ def list_set_aside() -> None:
 @click.argument("name")
 def bring_back_aside(name: str) -> None:
     """Put what was set aside in place."""
-    from eproba.store.preparing import bring_back
+    from eproba.store.restoring import bring_back
 
     _say_set_aside(f"brought back {name}", lambda url: bring_back(url, name, datetime.now()))
 
@@ -390,7 +390,7 @@ def bring_back_aside(name: str) -> None:
 @click.argument("name")
 def delete_set_aside(name: str) -> None:
     """Delete what was set aside."""
-    from eproba.store.preparing import delete_aside
+    from eproba.store.restoring import delete_aside
 
     try:
         delete_aside(os.environ["EPROBA_DATABASE_URL"], name)

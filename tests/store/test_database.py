@@ -10,8 +10,10 @@ from sqlmodel import Session
 from eproba.core.judging.from_trial import judge_trial
 from eproba.store.database import engine_for
 from eproba.store.demo import make_demo
-from eproba.store.preparing import begin_restore, end_restore, named, prepare_demo, prepare_own
+from eproba.store.preparing import prepare_demo, prepare_own
 from eproba.store.readings import readings_of
+from eproba.store.restoring import begin_restore, end_restore
+from eproba.store.server import named
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import alembic_config, migrate
 from eproba.web.verdict.findings import remember_all

@@ -8,7 +8,7 @@ from sqlmodel import Session, SQLModel
 
 from eproba.store.database import engine_for
 from eproba.store.demo import make_demo
-from eproba.store.preparing import named
+from eproba.store.server import named
 from tests.conftest import TODAY
 from tests.core.answering import told
 

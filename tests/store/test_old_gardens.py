@@ -17,9 +17,9 @@ from eproba.store.batches import batches
 from eproba.store.database import engine_for
 from eproba.store.household import devices
 from eproba.store.measures import all_measures
-from eproba.store.preparing import named
 from eproba.store.readings import readings_of
 from eproba.store.recipes import own_recipes
+from eproba.store.server import named
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import alembic_config, migrate
 from eproba.web.app import create_app

@@ -30,8 +30,9 @@ from eproba.store.glances import due_by, glances
 from eproba.store.household import device, handle
 from eproba.store.kit import Household, household_kit
 from eproba.store.measures import all_measures
-from eproba.store.preparing import begin_restore, bring_back, delete_aside, end_restore, named, set_aside
 from eproba.store.readings import corrections_of, readings_of
+from eproba.store.restoring import begin_restore, bring_back, delete_aside, end_restore, set_aside
+from eproba.store.server import named
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import migrate
 from tests.conftest import TODAY, demo_garden

@@ -11,8 +11,8 @@ from sqlmodel import Session
 
 from eproba.core.catalogue import recipes
 from eproba.store.kit import Garden, household_kit
-from eproba.store.preparing import named
 from eproba.store.recipes import all_recipes
+from eproba.store.server import named
 from eproba.store.trials import load_trial
 from eproba.web.app import create_app
 from eproba.web.settings import Settings

@@ -6,7 +6,7 @@ from html import unescape
 import pytest
 
 from eproba.store.doorkeeping import new_passcode
-from eproba.store.preparing import named
+from eproba.store.server import named
 from eproba.web.app import create_app
 from eproba.web.settings import Settings
 from tests.conftest import Client, demo_garden

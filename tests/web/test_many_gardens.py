@@ -14,7 +14,7 @@ from eproba.core.practice.garden import Truth
 from eproba.store.database import engine_for
 from eproba.store.demo import pour, read
 from eproba.store.packages import garden_tables
-from eproba.store.preparing import named
+from eproba.store.server import named
 from eproba.store.tables import FindingRow, TrialRow
 from eproba.store.together import tellings
 from eproba.store.trials import load_trial

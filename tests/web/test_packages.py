@@ -90,8 +90,8 @@ def test_a_finished_trial_is_judged_alike_in_another_garden(app, client, server,
     from eproba.exchange.data_package import read_package
     from eproba.store.commands.packages import take_package
     from eproba.store.database import engine_for
-    from eproba.store.preparing import named
     from eproba.store.readings import all_readings
+    from eproba.store.server import named
     from eproba.store.trials import load_trial
 
     def verdict(session, trial_id):

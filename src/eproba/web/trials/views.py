@@ -11,13 +11,11 @@ from flask.typing import ResponseReturnValue
 from eproba.core.brewing.batches import state
 from eproba.core.brewing.clock import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
-from eproba.core.judging.departures import able_to_answer
 from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.ground import borders
 from eproba.core.trial.model import ROLES, Reading, SpareRun, Trial
 from eproba.core.trial.worth import Worth
-from eproba.core.wording.ledger import text_of
 from eproba.core.wording.record import told_evidence
 from eproba.exchange.trial_json import Record, trial_json
 from eproba.store.batches import batches
@@ -146,6 +144,9 @@ def _silent(trial: Trial, readings: Sequence[Reading]) -> str:
     """What the baseline says of the place, while the trial can still be put off."""
     if not trial.asked[0].measure.silent or not trial.rounds[0].done:
         return ""
+    from eproba.core.judging.departures import able_to_answer  # the statistics are heavy: only where they are needed
+    from eproba.core.wording.ledger import text_of
+
     first = [each for each in readings if each.round_id == trial.rounds[0].id]
     lines = able_to_answer(trial, trial.asked[0], first)
     return text_of(lines[0]) if lines else ""
