@@ -4,7 +4,6 @@ import io
 import re
 from html import unescape
 
-import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -105,14 +104,17 @@ class Garden:
         return self.client.post(address, data=data, base_url="http://localhost")
 
 
-@pytest.fixture
-def grown(app):
-    return Garden(app)
-
-
 @demo_garden
-def test_every_form_takes_anything(grown):
+def test_anything_is_answered(app):
+    """One garden for all three, since the walk over it takes long; forms last, since they change it."""
+    grown = Garden(app)
     assert len({form[0] for form in grown.forms}) > 40, "the walk finds the forms"
+    the_end_for_entries_takes_anything(grown, app)
+    every_address_answers_anything(grown)
+    every_form_takes_anything(grown)
+
+
+def every_form_takes_anything(grown):
 
     @settings(max_examples=500, suppress_health_check=[HealthCheck.too_slow])
     @given(st.data())
@@ -127,8 +129,7 @@ def test_every_form_takes_anything(grown):
     assert all(grown.get(page).status_code < 500 for page in grown.pages), "and what was kept breaks no page"
 
 
-@demo_garden
-def test_every_address_answers_anything(grown):
+def every_address_answers_anything(grown):
     @settings(max_examples=250, suppress_health_check=[HealthCheck.too_slow])
     @given(st.data())
     def fuzz(data):
@@ -157,8 +158,7 @@ def test_every_address_answers_anything(grown):
     fuzz()
 
 
-@demo_garden
-def test_the_end_for_entries_takes_anything(grown, app):
+def the_end_for_entries_takes_anything(grown, app):
     address = next(a for a in grown.pages if "/trials/2/rounds/" in a)
     usual = op(till(Client(app), address), 1, "H1", "5")
 
