@@ -144,7 +144,7 @@ def _venv_of_debian(base: Path) -> None:
 
 
 def _compiled_and_compressed(program: Program) -> None:
-    """Modules compiled, since the app's account may not write them; .gz files beside the static ones."""
+    """Modules and templates compiled, since the app's account may not write them; .gz files beside the static ones."""
     stamp, wanted = program.venv / ".eproba-source", _stamp(program.source)
     if _read(stamp).strip() == wanted:
         return
@@ -152,6 +152,7 @@ def _compiled_and_compressed(program: Program) -> None:
     jobs: list[Sequence[str | Path]] = [
         [program.python, "-m", "compileall", "-q", program.source],
         [program.python, "-m", "whitenoise.compress", "-q", "--no-brotli", static, "woff2"],
+        program.module("eproba.web.compiled"),
     ]
     for job in jobs:
         subprocess.run(job, check=True, umask=0o022)

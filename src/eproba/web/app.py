@@ -14,6 +14,7 @@ from eproba.core.catalogue import cautions
 from eproba.store.database import engine_for
 from eproba.web.base.views import base
 from eproba.web.calendar.views import calendar
+from eproba.web.compiled import read_compiled
 from eproba.web.entries.views import entries
 from eproba.web.happenings.views import happenings
 from eproba.web.helpers.views import helpers
@@ -88,6 +89,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     _log_requests(app)
     app.jinja_env.filters.update(filters.ALL, unit=unit)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    read_compiled(app)
     app.jinja_env.globals.update(
         asset=asset, as_json=as_json, caution=cautions, clock=now, today=today, who=who, demo=settings.demo
     )
