@@ -38,6 +38,8 @@ def test_what_next_follows_the_verdict(client):
 
 @demo_garden
 def test_more_ground_is_reckoned_for_each_way_with_its_cautions(client):
+    assert 'href="/trials/1/next#scale"' in text(client, "/trials/1/mix")
+    assert "/next#scale" not in text(client, "/trials/2/mix"), "sealed"
     page = text(client, "/trials/1/next?scale=B&area=40")
     for way in ("Watering can, coarse rose", "Backpack sprayer", "Pump and tank", "Drip injection"):
         assert way in page, way

@@ -20,6 +20,7 @@ from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes, offered_recipes
 from eproba.web.mixing.forms import KitForm, MixForm, household_made, kit_filled, known_ingredients, priced, want_of
 from eproba.web.pictures.added import added_rulers
+from eproba.web.ui.clock import today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, trial_or_404
 
@@ -136,4 +137,5 @@ def for_trial(trial_id: int) -> ResponseReturnValue:
         concentrated=any(each.mixed and each.mixed.water_litres for each in desk),
         once=added_rulers(loads, look, total=False),
         total=added_rulers(loads, look, total=True),
+        is_open=not trial.sealed(today()),
     )
