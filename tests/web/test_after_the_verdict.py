@@ -45,6 +45,8 @@ def test_more_ground_is_reckoned_for_each_way_with_its_cautions(client):
         assert way in page, way
     assert re.search(r"\b98 L reach the ground each time", page)
     assert "backflow" in page
+    assert page.count("Pumps and high pressure hurt") == 1, "each caution once, with the ways that it is for"
+    assert "<strong>Backpack sprayer, Pump and tank, Drip injection: </strong> Pumps and high pressure" in page
     for area, why in (("lots", "“lots” is not a number"), ("0", "0 m² can’t be"), ("1e9", "can’t be: above 0, up to")):
         assert why in text(client, f"/trials/1/next?scale=B&area={area}"), area
 

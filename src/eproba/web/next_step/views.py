@@ -38,6 +38,15 @@ class Scaled:
     ways: list[Way]
     problem: str = ""
 
+    @property
+    def cautions(self) -> dict[str, list[str]]:
+        """Every caution once, with the names of the ways that it is for."""
+        found: dict[str, list[str]] = {}
+        for way in self.ways:
+            for key in way.cautions:
+                found.setdefault(key, []).append(way.equipment.name)
+        return found
+
 
 @next_step.get("/trials/<int:trial_id>/next")
 def show(trial_id: int) -> ResponseReturnValue:
