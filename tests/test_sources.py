@@ -22,7 +22,7 @@ def test_no_line_is_longer_than_120_characters():
 
 @pytest.mark.parametrize("path", [p for p in OURS if p.suffix == ".css"], ids=lambda path: path.name)
 def test_a_style_sheet_is_as_the_formatter_leaves_it(path):
-    """One declaration a line; `python -m cssbeautifier -r -s 2 -n FILE` puts it right."""
+    """One declaration a line; `.venv/bin/css-beautify -s 2 -n -r FILE` puts it right."""
     options = cssbeautifier.default_options()
     options.indent_size, options.end_with_newline = 2, True
     text = path.read_text("utf-8")
