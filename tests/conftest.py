@@ -30,6 +30,8 @@ from eproba.web.verdict.findings import remember_all
 
 TODAY = date(2026, 5, 20)
 PATIENCE = 120_000  # ms: a busy machine may stand still for a while
+# Of all workers of a run: they are children of the process that was started.
+RUN = f"eproba_shared_{os.getppid() if 'PYTEST_XDIST_WORKER' in os.environ else os.getpid()}_"
 _numbers = itertools.count(1)
 # In CI the same examples each time; elsewhere new ones, so that somebody meets what nobody thought of.
 hypothesis.settings.register_profile("ci", derandomize=True, deadline=None)
@@ -85,6 +87,10 @@ class Server:
         self.run("CREATE DATABASE {} TEMPLATE {} STRATEGY FILE_COPY", name, template)
         return name
 
+    def names(self, start: str) -> list[str]:
+        found = self.admin.execute("SELECT datname FROM pg_database WHERE starts_with(datname, %s)", (start,))
+        return [row[0] for row in found.fetchall()]
+
     def drop(self, name: str) -> None:
         self.run("DROP DATABASE IF EXISTS {} WITH (FORCE)", name)
 
@@ -108,18 +114,28 @@ def server():
 
 
 class Templates:
-    """Databases to copy, by name."""
+    """Databases to copy, by name; the workers of a run share them, and the first that asks for one makes it."""
 
     def __init__(self, server: Server) -> None:
         self.server = server
-        self.made: dict[str, str] = {}
+        self.ready: set[str] = set()
 
     def __getitem__(self, name: str) -> str:
-        if name not in self.made:
-            self.made[name] = self.server.new(self["empty"]) if name != "empty" else self.server.new()
-            url = named(self.server.url, self.made[name])
-            migrate(url) if name == "empty" else self.fill(url, {"demo": make_demo, "crowded": make_crowded}[name])
-        return self.made[name]
+        shared = f"{RUN}{name}"
+        if name not in self.ready:
+            lock = "SELECT {}(hashtext(%s))"
+            self.server.admin.execute(lock.format("pg_advisory_lock"), (shared,))
+            if shared not in self.server.names(RUN):
+                self.server.run("ALTER DATABASE {} RENAME TO {}", self.made(name), shared)
+            self.server.admin.execute(lock.format("pg_advisory_unlock"), (shared,))
+            self.ready.add(name)
+        return shared
+
+    def made(self, name: str) -> str:
+        building = self.server.new(self["empty"]) if name != "empty" else self.server.new()
+        url = named(self.server.url, building)
+        migrate(url) if name == "empty" else self.fill(url, {"demo": make_demo, "crowded": make_crowded}[name])
+        return building
 
     def fill(self, url: str, make: Callable[[Session, date], None]) -> None:
         engine = engine_for(url)
@@ -132,10 +148,17 @@ class Templates:
 @pytest.fixture(scope="session")
 def templates(server):
     """Databases to copy, made when they are first asked for: an empty one, one with the demo garden, a crowded one."""
-    templates = Templates(server)
-    yield templates
-    for name in templates.made.values():
-        server.drop(name)
+    return Templates(server)
+
+
+def pytest_sessionfinish(session):
+    """What the workers shared goes when all of them are done."""
+    url = os.environ.get("EPROBA_DATABASE_URL")
+    if url and not hasattr(session.config, "workerinput"):
+        server = Server(url)
+        for name in server.names(RUN):
+            server.drop(name)
+        server.admin.close()
 
 
 @pytest.fixture

@@ -18,6 +18,8 @@ CHROMIUM = Path("/usr/bin/chromium-headless-shell")  # a browser without windows
 MEMORY = Path("/dev/shm")
 IN_MEMORY_FROM = 3_000 * 2**20
 WORKERS = "3"  # on two cores: one more than that, since many tests wait for programs to start and stop
+# A cluster that does not outlive the tests, and whose databases live for a second, needs none of this.
+PASSING = ["fsync=off", "synchronous_commit=off", "full_page_writes=off", "autovacuum=off"]
 QUICK = (
     ["ruff", "check", "-q", "."],
     ["ruff", "format", "--check", "-q", "."],
@@ -53,7 +55,7 @@ def test(arguments: Sequence[str]) -> int:
     if not CHROMIUM.exists():
         install_packages(CHROMIUM.name)
     # Nothing in the cluster outlives the tests; a new database costs a twentieth in memory.
-    with own_home(_in_memory(), ["fsync=off", "synchronous_commit=off", "full_page_writes=off"]) as (_, env):
+    with own_home(_in_memory(), PASSING) as (_, env):
         tests = [str(program.python), "-m", "pytest", "-q"]
         if arguments:
             return subprocess.run([*tests, *arguments], env=env, cwd=CHECKOUT).returncode
@@ -93,7 +95,7 @@ def bench(name: str) -> int:
 def mutate(arguments: Sequence[str]) -> int:
     """Change the code in one place at a time and see whether a test notices."""
     program = program_for(None, "test")
-    with own_home(_in_memory(), ["fsync=off", "synchronous_commit=off", "full_page_writes=off"]) as (_, env):
+    with own_home(_in_memory(), PASSING) as (_, env):
         return subprocess.run([program.python, "-m", "tests.mutate", *arguments], env=env, cwd=CHECKOUT).returncode
 
 
