@@ -14,6 +14,7 @@ import pytest
 from flask.testing import FlaskClient
 from jinja2 import BytecodeCache
 from psycopg import sql
+from sqlalchemy import event
 from sqlmodel import Session
 from werkzeug.serving import make_server
 from werkzeug.test import TestResponse
@@ -192,15 +193,29 @@ def built():
     return app
 
 
+@pytest.fixture(scope="session")
+def engine(server):
+    """One for all tests, so that a query is compiled once a run; `leads_to` names the database of the test."""
+    engine = engine_for(server.url)
+    engine.leads_to = "postgres"
+
+    @event.listens_for(engine, "do_connect")
+    def lead(_dialect, _record, _arguments, parameters):
+        parameters["dbname"] = engine.leads_to
+
+    return engine
+
+
 @pytest.fixture
-def app(built, settings, clock, monkeypatch):
+def app(built, engine, database, settings, clock, monkeypatch):
     """The app; new trials are always dealt with the same seed, so that no verdict hangs on luck."""
     monkeypatch.setattr("eproba.web.new_trial.views.secrets", SimpleNamespace(token_hex=lambda _: "lots of the tests"))
-    monkeypatch.setitem(built.extensions, "engine", engine_for(settings.database_url))
+    engine.leads_to = database
+    monkeypatch.setitem(built.extensions, "engine", engine)
     monkeypatch.setitem(built.config, "SETTINGS", settings)
     monkeypatch.setitem(built.config, "CLOCK", clock)
     yield built
-    built.extensions["engine"].dispose()
+    engine.dispose()
 
 
 class Told(TestResponse):
