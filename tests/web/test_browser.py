@@ -49,6 +49,9 @@ PLACES += [
 BREWING = ["/recipes", "/recipes/greens-sugar-juice", "/recipes/compare?family=steeps", "/recipes/yeast-starter/copy"]
 BREWING += ["/mix", "/trials/5/mix", "/shelf", "/batches/new", "/batches/3", "/batches/4", "/weather"]
 BREWING += ["/trials/5/pours/7", "/trials/5/pours", "/trials/5"]
+LINES = """window.lines = [];
+new MutationObserver(() => lines.push(document.querySelector(".till-line")?.textContent)).observe(document,
+  { subtree: true, childList: true, characterData: true });"""
 FIRST = "Day of the first seedling"
 GARDEN = {"/", "/trials/2", "/trials/2/readings", "/trials/4/pours/0", "/trials/5/pours/7", "/shelf", "/waiting"}
 
@@ -307,11 +310,16 @@ def test_nothing_typed_is_lost_without_signal_server_or_page(phone, live, server
     expect(phone.locator(".till-line")).to_contain_text("2 readings wait safely")
     live.start()
     server.shut(database)
+    phone.route("**/entries", lambda route: route.abort())
     phone.goto(address, wait_until="commit")
     expect(phone.get_by_text("The data store is not answering")).to_be_visible()
     server.open(database)
+    phone.add_init_script(LINES)
     phone.goto(address)
     expect(phone.locator(".till-count")).to_have_text("4 of 30")
+    expect(phone.locator(".till-line")).to_contain_text("2 readings wait safely")
+    assert "All sent." not in phone.evaluate("lines"), "not even for a moment"
+    phone.unroute("**/entries")
     expect(phone.locator(".till-line")).to_have_text("All sent.")
     expect(phone.locator(".till-code")).to_have_text("H2")
     stored = values(live, 2, 9)

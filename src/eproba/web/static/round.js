@@ -382,7 +382,7 @@ document.addEventListener("alpine:init", () => {
       const count = this.waiting === 1 ? "1 reading waits" : `${this.waiting} readings wait`;
       if (this.waiting > 0 && (this.trouble || !this.safe)) return `${this.trouble} ${count} ${where}.`.trim();
       if (this.waiting > 0) return "Sending …";
-      if (this.deciding) return "";
+      if (this.deciding || !this.ready) return ""; // not before it is known what the device still holds
       return this.answered > 0 ? `All sent. ${this.seen}`.trim() : "";
     },
     get lineClass() {
