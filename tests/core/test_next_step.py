@@ -16,8 +16,8 @@ from eproba.core.judging.judge import judge
 from eproba.core.judging.next_step import CHOICES, OF_VERDICT, next_steps
 from eproba.core.judging.verdicts import VERDICTS
 from eproba.core.planning.chance import Prospect, own_power
-from eproba.core.planning.outlook import fewest
-from eproba.core.planning.settling import cheapest, settling_words
+from eproba.core.planning.outlook import fewest, noise_of
+from eproba.core.planning.settling import cheapest, settling_of, settling_words
 from eproba.core.stats.series import Question
 from eproba.core.wording.next_step import reasons, spent_text
 from eproba.core.wording.sentences import Wording
@@ -135,6 +135,20 @@ def test_readings_are_added_where_they_are_cheaper_than_units(catalogue):
     assert settling_words(plan, "patch").startswith(
         f"The cheapest plan that would settle it: {plan.units} patches of each anywhere; a round and an application"
     )
+
+
+@pytest.mark.parametrize(
+    ("summary", "scale", "worth"), [("last", "ratio", 0.15), ("rate", "ratio", 0.01), ("time_to", "difference", 3.0)]
+)
+def test_where_a_trial_tells_no_noise_the_usual_one_of_what_counts_is_taken(
+    catalogue, judgement, summary, scale, worth
+):
+    """A rate a day differs by less than what is read on the last day; days of reaching a level differ by days."""
+    trial = replace(small_trial(catalogue), summary=summary, worth=worth)
+    told = replace(judgement, noise_sd=None, question=replace(judgement.question, scale=scale))
+    noise = noise_of(trial.asked[0].measure, scale, None, None, summary, trial.decision_day).value
+    like = Prospect(2, 2, False, scale, noise, worth)
+    assert settling_of(trial, told, None) == cheapest(like, trial.asked[0].measure, trial.asked[0].per_unit) is not None
 
 
 def test_two_things_at_once_are_settled_by_half_the_units():

@@ -34,17 +34,17 @@ def settling_of(trial: Trial, judgement: Judgement, own: OwnNoise | None) -> Set
     The noise is what its units differed by; where it could not tell (one unit of each, say) what is usual, by the
     catalogue and `own` trials.
     """
-    first = trial.asked[0]
+    first, scale = trial.asked[0], judgement.question.scale
     if trial.worth is None or not first.measure.can_be_first:
         return None
     if judgement.noise_sd:
-        noise = as_noise(judgement.noise_sd, trial.scale)
+        noise = as_noise(judgement.noise_sd, scale)
     else:
-        noise = noise_of(first.measure, trial.scale, None, own).value
+        noise = noise_of(first.measure, scale, None, own, trial.summary, trial.decision_day).value
     treatments, units = 4 if trial.crossed else 2, PERIODS[0] if trial.turns else 2
     try:
         like = Prospect(
-            treatments, units, False, trial.scale, noise, trial.worth,
+            treatments, units, False, scale, noise, trial.worth,
             no_worse=trial.no_worse, crossed=trial.crossed, turns=trial.turns,
         )  # fmt: skip
     except ChanceError:  # so noisy that nothing can be planned on it
