@@ -276,13 +276,21 @@ class Live:
     def url(self) -> str:
         return f"http://127.0.0.1:{self.port}"
 
+    def answer(self, environ, start):
+        """A browser that had opened a connection before the computer was stopped gets nothing over it either."""
+        if self.stopped:
+            raise ConnectionResetError
+        return self.app(environ, start)
+
     def start(self) -> None:
-        self.running = make_server("127.0.0.1", self.port, self.app, threaded=True)
+        self.stopped = False
+        self.running = make_server("127.0.0.1", self.port, self.answer, threaded=True)
         self.port = self.running.server_port
         self.thread = threading.Thread(target=self.running.serve_forever, daemon=True)
         self.thread.start()
 
     def stop(self) -> None:
+        self.stopped = True
         self.running.shutdown()
         self.running.server_close()
         self.thread.join()
@@ -296,17 +304,21 @@ def live(app):
 
 
 @pytest.fixture(scope="session")
-def chromium():
+def playwright():
     from playwright.sync_api import expect, sync_playwright
 
     expect.set_options(timeout=PATIENCE)
+    with sync_playwright() as playwright:
+        yield playwright
 
+
+@pytest.fixture(scope="session")
+def chromium(playwright):
     flags = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync"]
     flags += ["--disable-component-update", "--host-resolver-rules=MAP garden.test 127.0.0.1"]
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=flags)
-        yield browser
-        browser.close()
+    browser = playwright.chromium.launch(executable_path=CHROMIUM, args=flags)
+    yield browser
+    browser.close()
 
 
 @pytest.fixture

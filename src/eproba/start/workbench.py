@@ -15,6 +15,12 @@ from eproba.start.program import CHECKOUT, ONE_THREAD, Program, program_for
 from eproba.start.saying import Refused, say
 
 CHROMIUM = Path("/usr/bin/chromium-headless-shell")  # a browser without windows: half the work
+FIREFOX = Path("/usr/bin/firefox-esr")
+WEBKIT_DRIVER = Path("/usr/bin/WebKitWebDriver")  # every iPhone's engine
+XVFB = Path("/usr/bin/Xvfb")  # a screen for it: it has no headless way
+BROWSERS = {
+    CHROMIUM: "chromium-headless-shell", FIREFOX: "firefox-esr", WEBKIT_DRIVER: "webkit2gtk-driver", XVFB: "xvfb",
+}  # fmt: skip
 MEMORY = Path("/dev/shm")
 IN_MEMORY_FROM = 3_000 * 2**20
 WORKERS = "3"  # on two cores: one more than that, since many tests wait for programs to start and stop
@@ -52,8 +58,9 @@ def _in_memory() -> Path:
 def test(arguments: Sequence[str]) -> int:
     """Everything that CI checks; with arguments, what pytest makes of them."""
     program = program_for(None, "test")
-    if not CHROMIUM.exists():
-        install_packages(CHROMIUM.name)
+    missing = [package for program_file, package in BROWSERS.items() if not program_file.exists()]
+    if missing:
+        install_packages(*missing)
     # Nothing in the cluster outlives the tests; a new database costs a twentieth in memory.
     with own_home(_in_memory(), PASSING) as (_, env):
         tests = [str(program.python), "-m", "pytest", "-q"]

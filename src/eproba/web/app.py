@@ -44,7 +44,7 @@ from eproba.web.ui import filters, ui
 from eproba.web.ui.clock import now, today, utc_now
 from eproba.web.ui.doors import guard
 from eproba.web.ui.errors import register_faults
-from eproba.web.ui.responses import STATIC, as_json, asset
+from eproba.web.ui.responses import STATIC, as_json, asset, page_key
 from eproba.web.ui.session import close_db, who
 from eproba.web.ui.units import local_answer, unit
 from eproba.web.verdict.views import verdict
@@ -91,7 +91,14 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     read_compiled(app)
     app.jinja_env.globals.update(
-        asset=asset, as_json=as_json, caution=cautions, clock=now, today=today, who=who, demo=settings.demo
+        asset=asset,
+        as_json=as_json,
+        page_key=page_key,
+        caution=cautions,
+        clock=now,
+        today=today,
+        who=who,
+        demo=settings.demo,
     )
     app.wsgi_app = _static_files(app)  # type: ignore[method-assign]
     return app

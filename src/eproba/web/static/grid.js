@@ -37,7 +37,7 @@ async function keep(cell) {
   const there = standing.get(place);
   const { name } = data.asked.find((asked) => asked.key === measure);
   const op = {
-    id: Keeper.newId(),
+    id: Device.newKey(),
     trial: data.trial,
     round: data.round,
     unit,
@@ -63,7 +63,8 @@ async function showOpen() {
   const mine = (await Keeper.all()).filter((entry) => entry.op.round === data.round);
   const waiting = mine.filter((entry) => entry.state === "waiting").length;
   const kept = waiting === 1 ? "1 value waits" : `${waiting} values wait`;
-  line.textContent = waiting ? `${Keeper.trouble} ${kept} safely on this device.`.trim() : sent ? "All sent." : "";
+  const waits = waiting ? `${Keeper.trouble} ${kept} ${Keeper.where}.` : sent && Keeper.isKnown ? "All sent." : "";
+  line.textContent = [Device.words, waits.trim()].filter(Boolean).join(" ");
   open.replaceChildren(
     ...mine
       .filter((entry) => entry.state !== "waiting")

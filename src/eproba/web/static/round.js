@@ -60,10 +60,13 @@ document.addEventListener("alpine:init", () => {
     readOn: "",
     saved: data.saved,
     stored: 0, // entries that the device keeps and the computer has not got
-    storing: 0, // entries on their way into the device's store
+    storing: {}, // how many entries of a place are on their way into the device's store
+    asked: 0, // how often the device was looked through
+    looked: 0, // which of these looks is shown
     undoable: 0,
     trouble: "",
-    safe: true,
+    where: Keeper.where,
+    hidden: "", // what the device's store hides
     open: [],
     reasons: REASONS,
     order: wished.order,
@@ -77,6 +80,7 @@ document.addEventListener("alpine:init", () => {
     seen: "", // what the last picture gave
     meter: "", // what gave the value in the field
     ready: false,
+    wasTold: false, // that the store does not answer, when the round was to be finished
 
     // A tag's code opens the till at its unit, while that has something open.
     tagged() {
@@ -85,6 +89,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     async init() {
+      keepNote(document.getElementById("round-note"), data.round);
       const mine = (await Keeper.all()).filter((entry) => entry.op.round === data.round);
       this.catchUp();
       for (const entry of mine.filter((each) => each.state === "waiting")) this.show(entry.op);
@@ -97,6 +102,7 @@ document.addEventListener("alpine:init", () => {
         if (detail.unit !== detail.picture.unit) delete this.pictured[detail.picture.unit]; // still to be taken
         if (detail.unit) this.pictured[detail.unit] = true;
       });
+      window.addEventListener("pageshow", ({ persisted }) => persisted && this.comeBack());
       for (const shot of await this.film()) this.pictured[shot.unit] = true;
       await this.look();
       this.at = this.tagged() ?? this.firstOpen();
@@ -112,14 +118,26 @@ document.addEventListener("alpine:init", () => {
         this.saved[place] = { ...there, id: op.id };
       }
     },
-    // What the device holds of this round.
+    // Out of the browser's cache, as it was left: what other pages did meanwhile is looked up.
+    comeBack() {
+      this.catchUp();
+      return this.look();
+    },
+    // What the device holds of this round; the answer to a later question stands.
     async look() {
-      const mine = (await Keeper.all()).filter((entry) => entry.op.round === data.round);
-      this.stored = mine.filter((entry) => entry.state === "waiting").length + (await this.film()).length;
-      this.open = mine.filter((entry) => entry.state !== "waiting");
-      this.undoable = (await Keeper.undoable(data.round)).length;
+      this.asked += 1;
+      const mine = this.asked;
+      const entries = (await Keeper.all()).filter((entry) => entry.op.round === data.round);
+      const film = await this.film();
+      const undoable = (await Keeper.undoable(data.round)).length;
+      if (mine < this.looked) return;
+      this.looked = mine;
+      this.stored = entries.filter((entry) => entry.state === "waiting").length + film.length;
+      this.open = entries.filter((entry) => entry.state !== "waiting");
+      this.undoable = undoable;
       this.trouble = Keeper.trouble;
-      this.safe = Keeper.safe();
+      this.where = Keeper.where;
+      this.hidden = Device.words;
     },
 
     async film() {
@@ -214,13 +232,10 @@ document.addEventListener("alpine:init", () => {
     async develop(blob) {
       const unit = this.unitCode;
       const taken = this.readOn ? new Date(`${this.readOn}T12:00`).getTime() : Keeper.now();
-      this.storing += 1;
       const shot = { to: data.photos, unit, round: data.round, taken: Math.round(taken) };
-      await Keeper.addPicture({ ...shot, blob: await small(blob) });
+      await this.whileStoring(`${unit}:picture`, async () => Keeper.addPicture(shot, await small(blob)));
       this.pictured[unit] = true;
       this.goOn();
-      await this.look();
-      this.storing -= 1;
       Keeper.send();
     },
     // No field where a tap says it all, and no keypad over the buttons of a phone.
@@ -374,19 +389,29 @@ document.addEventListener("alpine:init", () => {
     get cannotUndo() {
       return this.undoable === 0;
     },
+    get underWay() {
+      return Object.values(this.storing).reduce((sum, count) => sum + count, 0);
+    },
     get waiting() {
-      return this.stored + this.storing;
+      return this.stored + this.underWay;
+    },
+    get isHeldUp() {
+      return this.trouble !== "" || this.hidden !== "" || !this.where.startsWith("safely");
     },
     get lineText() {
-      const where = this.safe ? "safely on this device" : "in this page only: don’t close it";
-      const count = this.waiting === 1 ? "1 reading waits" : `${this.waiting} readings wait`;
-      if (this.waiting > 0 && (this.trouble || !this.safe)) return `${this.trouble} ${count} ${where}.`.trim();
+      if (this.isHeldUp) return this.heldUpText;
+      if (this.underWay > 0) return "Keeping it on this device …";
       if (this.waiting > 0) return "Sending …";
       if (this.deciding || !this.ready) return ""; // not before it is known what the device still holds
       return this.answered > 0 ? `All sent. ${this.seen}`.trim() : "";
     },
+    get heldUpText() {
+      const count = this.waiting === 1 ? "1 reading waits" : `${this.waiting} readings wait`;
+      const waits = this.waiting > 0 ? `${this.trouble} ${count} ${this.where}.` : "";
+      return [this.hidden, waits.trim()].filter(Boolean).join(" ");
+    },
     get lineClass() {
-      return this.waiting > 0 && (this.trouble || !this.safe) ? "is-waiting" : "";
+      return this.isHeldUp && this.lineText ? "is-waiting" : "";
     },
     get endTitle() {
       const open = steps.length - this.answered;
@@ -436,7 +461,9 @@ document.addEventListener("alpine:init", () => {
       this.enter();
     },
 
+    // Kept by the device, or held in this page: not before.
     isAnswered(step) {
+      if (this.storing[step.place]) return false;
       if (step.asked.kind === "photo" && this.pictured[step.unit.code]) return true;
       const there = this.saved[step.place];
       return there !== undefined && (there.value !== null || there.skip !== "");
@@ -466,6 +493,7 @@ document.addEventListener("alpine:init", () => {
     },
     // x-show uncovers the field by a timer of its own: try until it can take the focus.
     focusOn(shown, tries) {
+      if (document.activeElement?.closest(".till-end, .till-day, .till-ways")) return; // somebody types there
       const first = this.isTapped ? ".till-choices" : this.isWorked ? ".till-inputs .input" : "#typed";
       const field = document.querySelector(first);
       if (!this.asking || tries === 0) return;
@@ -560,18 +588,24 @@ document.addEventListener("alpine:init", () => {
       this.goOn();
     },
     async record(step, what) {
-      this.storing += 1; // before anything else, so that nobody is told that all is sent
       const before = this.isAnswered(step) ? { ...this.saved[step.place] } : null;
       const op = this.opFor(step, what);
       this.show(op);
-      await Keeper.remember({ round: data.round, place: step.place, before });
-      await this.queue(step, op);
-      this.storing -= 1;
+      const past = { round: data.round, place: step.place, before };
+      await this.whileStoring(step.place, () => Promise.all([this.queue(step, op), Keeper.remember(past)]));
+      Keeper.send();
+    },
+    // Before anything else, so that nobody is told that all is sent.
+    async whileStoring(place, store) {
+      this.storing[place] = (this.storing[place] ?? 0) + 1;
+      await store();
+      await this.look();
+      this.storing[place] -= 1;
     },
     opFor(step, what) {
       const there = this.saved[step.place];
       return {
-        id: Keeper.newId(),
+        id: Device.newKey(),
         trial: data.trial,
         round: data.round,
         unit: step.unit.code,
@@ -591,13 +625,11 @@ document.addEventListener("alpine:init", () => {
       const inputs = value?.includes("=") ? value : "";
       this.saved[placeOf(op)] = { value, skip: op.undo ? "" : op.skip, version, by: data.who, id: op.id, inputs };
     },
-    async queue(step, op) {
+    queue(step, op) {
       const reading = step.asked.perUnit > 1 ? `, ${step.replicate}` : "";
       const measure = step.asked.name;
       const told = { trial: data.trialName, round: data.roundName, day: data.day, unit: op.unit, measure };
-      await Keeper.add(op, { ...told, title: `${op.unit}: ${measure}${reading}` });
-      await this.look();
-      Keeper.send();
+      return Keeper.add(op, { ...told, title: `${op.unit}: ${measure}${reading}` });
     },
     async undo() {
       const last = (await Keeper.undoable(data.round)).pop();
@@ -608,13 +640,12 @@ document.addEventListener("alpine:init", () => {
         const was = last.before?.inputs || String(last.before?.value ?? "");
         const back = last.before && { typed: was, skip: last.before.skip, sure: true };
         const op = this.opFor(step, back ?? { typed: "", skip: "", undo: true });
-        this.storing += 1;
         this.show(op);
         this.goTo(steps.indexOf(step));
-        await this.queue(step, op);
-        this.storing -= 1;
+        await this.whileStoring(step.place, () => this.queue(step, op));
       }
       await this.look();
+      Keeper.send();
     },
 
     // Answers.
@@ -633,13 +664,18 @@ document.addEventListener("alpine:init", () => {
       else delete this.saved[place];
     },
     async beforeFinish(event) {
-      if (this.waiting === 0 && !this.deciding) return;
+      if (this.isSettled) return;
       event.preventDefault();
       const form = event.target;
+      await Device.mend();
       await Keeper.send();
       await this.look();
-      if (this.waiting === 0 && !this.deciding) form.submit();
-      else this.says = "Finish when the connection is back; what you typed is kept.";
+      if (this.isSettled || this.wasTold) form.submit();
+      else this.says = this.hidden || "Finish when the connection is back; what you typed is kept.";
+      this.wasTold = this.waiting === 0 && !this.deciding; // what the store may hide still counts when it comes
+    },
+    get isSettled() {
+      return this.waiting === 0 && !this.deciding && this.hidden === "";
     },
   }));
 });

@@ -46,3 +46,37 @@ async function small(blob) {
   }
 }
 
+
+// The note of a round stays on the device while it is typed, until a page shows that the computer has it.
+function keepNote(field, round) {
+  if (!field) return;
+  const kept = `note:${round}`;
+  const base = field.defaultValue;
+  let isHeld = false; // no room on the device: the page asks before it is closed
+  const keep = (sent) => {
+    try {
+      localStorage.setItem(kept, JSON.stringify({ text: field.value, base, sent }));
+      isHeld = false;
+    } catch {
+      isHeld = !sent;
+    }
+  };
+  field.value = noteWith(base, kept);
+  field.addEventListener("input", () => keep(false));
+  field.form.addEventListener("submit", () => keep(true));
+  window.addEventListener("beforeunload", (event) => isHeld && event.preventDefault());
+}
+
+// The computer's note, with what was typed over it and never sent.
+function noteWith(base, kept) {
+  try {
+    const typed = JSON.parse(localStorage.getItem(kept));
+    if (!typed || typed.text === base || (typed.sent && typed.base !== base)) {
+      localStorage.removeItem(kept);
+      return base;
+    }
+    return typed.base === base ? typed.text : `${base}\n${typed.text}`;
+  } catch {
+    return base;
+  }
+}

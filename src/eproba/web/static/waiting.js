@@ -6,6 +6,7 @@ document.addEventListener("alpine:init", () => {
     entries: [],
     pictures: [],
     trouble: "",
+    hidden: "", // what the device's store hides
 
     async init() {
       document.addEventListener("entries-changed", () => this.look());
@@ -13,6 +14,7 @@ document.addEventListener("alpine:init", () => {
     },
     async look() {
       this.trouble = Keeper.trouble;
+      this.hidden = Device.words;
       this.pictures = await Keeper.pictures();
       this.entries = (await Keeper.all()).map((entry) => ({
         entry,
@@ -24,7 +26,7 @@ document.addEventListener("alpine:init", () => {
       }));
     },
     get none() {
-      return this.entries.length + this.pictures.length === 0;
+      return this.entries.length + this.pictures.length === 0 && this.hidden === "";
     },
     get some() {
       return !this.none;

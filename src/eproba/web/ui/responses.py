@@ -3,6 +3,7 @@
 import hashlib
 import json
 import re
+import secrets
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -23,6 +24,11 @@ def asset(filename: str) -> str:
     """Address of a static file with its fingerprint, so that it can be cached for ever."""
     changed = (STATIC / filename).stat().st_mtime
     return url_for("static", filename=filename, v=_fingerprint(filename, changed))
+
+
+def page_key() -> str:
+    """A key of this one answer, by which a browser knows a page that it shows again; none where something was sent."""
+    return secrets.token_hex(8) if request.method == "GET" else ""
 
 
 def as_json(data: Any) -> str:
