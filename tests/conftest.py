@@ -278,9 +278,10 @@ class Live:
 
     def answer(self, environ, start):
         """A browser that had opened a connection before the computer was stopped gets nothing over it either."""
-        if self.stopped:
-            raise ConnectionResetError
-        return self.app(environ, start)
+        if not self.stopped:
+            return self.app(environ, start)
+        start("503 Service Unavailable", [("Connection", "close"), ("Content-Length", "0")])
+        return []
 
     def start(self) -> None:
         self.stopped = False

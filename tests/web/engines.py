@@ -22,7 +22,7 @@ from websocket import create_connection
 from eproba.start.workbench import CHROMIUM, FIREFOX, WEBKIT_DRIVER, XVFB
 
 ENTER = "\ue007"  # as WebDriver writes it
-PATIENCE = 15.0  # seconds: a busy machine may stand still for a while
+PATIENCE = 120.0  # seconds: a busy machine may stand still for a while
 Point = tuple[float, float]
 PHONE, LAPTOP = (390, 844), (1280, 800)
 
@@ -79,8 +79,8 @@ class Engine(ABC):
         """All but the first."""
 
     def reload(self) -> None:
-        self.ask("setTimeout(() => location.reload(), 0)")
-        time.sleep(0.3)
+        self.ask("window.isOld = true; setTimeout(() => location.reload(), 0)")
+        self.until("return window.isOld !== true && document.readyState === 'complete'")
 
     # What a test says.
 
@@ -130,8 +130,11 @@ class Engine(ABC):
             const found = [...document.querySelectorAll(args[0])].find((each) => !args[1] || seen(each));
             if (!found) return null;
             found.scrollIntoView({ block: "center" });
+            const drawn = new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
+            await Promise.race([drawn, new Promise((done) => setTimeout(done, 200))]);
             const box = found.getBoundingClientRect();
-            return [box.x + box.width / 2, box.y + box.height / 2];
+            const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
+            return x > 0 && y > 0 && x < innerWidth && y < innerHeight ? [x, y] : null;
         """
         for _ in self.trying():
             spot = self.answered(body, selector, text)
@@ -140,7 +143,12 @@ class Engine(ABC):
         raise AssertionError(f"no {selector} {text}")
 
     def click(self, selector: str, text: str = "") -> None:
-        self.pointer(self.spot(selector, text))
+        for _ in self.trying():
+            try:
+                return self.pointer(self.spot(selector, text))
+            except Exception as trouble:  # what was there has moved meanwhile; each engine has its own words for it
+                last = trouble
+        raise AssertionError(f"{selector} {text} can't be clicked: {last}")
 
     def fill(self, selector: str, text: str) -> None:
         """Typed over what stands in a field."""

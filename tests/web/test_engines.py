@@ -168,7 +168,7 @@ def test_the_page_that_comes_back_is_fresh(engine, at_round, live):
     engine.until("return document.querySelector('h1')?.innerText", wanted="Wool mulch under the currants")
     answers(Client(live.app), op(round_, 1, "H1", "7"))
     engine.walk(-1)
-    engine.reads(COUNT, "1 of 30")
+    engine.until(f"return !isRefreshing && document.querySelector('{COUNT}')?.innerText", wanted="1 of 30")
     engine.fill("#round-note", "Rain in the night")
     engine.click(".till-head a")
     engine.shows("/trials/2")

@@ -14,8 +14,8 @@ from tests.web.test_browser import round_address, type_in, values
 
 pytestmark = demo_garden
 FULL = """
-const real = IDBObjectStore.prototype.add;
-IDBObjectStore.prototype.add = function (...args) {
+const real = IDBObjectStore.prototype.put;
+IDBObjectStore.prototype.put = function (...args) {
   if (window.full) throw new DOMException("no room", "QuotaExceededError");
   return real.apply(this, args);
 };
@@ -194,7 +194,7 @@ def test_entries_are_told_and_sent_from_any_page(phone, address, live):
     phone.route("**/entries", lambda route: route.fulfill(status=503, json={}))
     offline(phone, False)
     phone.goto("/trials/1")
-    waiting(phone).to_have_text("The computer is not answering. 1 entry waits on this device")
+    waiting(phone).to_have_text("The computer is not answering. 1 entry waits safely on this device")
     phone.unroute("**/entries")
     waiting(phone).to_be_hidden()
     assert list(values(live, 2, 9).values()) == ["5.1"]
@@ -219,7 +219,7 @@ def test_an_entry_that_can_not_be_read_holds_up_no_other(phone, address, live):
     offline(phone)
     type_in(phone, 5)
     line(phone).to_contain_text("1 reading waits")
-    broken = "{ id: Keeper.newId(), round: 'x', deep: JSON.parse('['.repeat(1500) + ']'.repeat(1500)) }"
+    broken = "{ id: Device.newKey(), round: 'x', deep: JSON.parse('['.repeat(1500) + ']'.repeat(1500)) }"
     phone.evaluate(f"Keeper.add({broken}, {{ unit: 'H9', measure: 'Odd', title: 'H9: Odd' }})")
     type_in(phone, 6)
     offline(phone, False)

@@ -35,7 +35,6 @@ function holdsWords() {
 
 async function refresh() {
   if (holdsWords() || Device.unkept.length > 0) return;
-  isInUse = false;
   isRefreshing = true;
   try {
     const answer = await within(fetch(location.href, { cache: "no-store" }), FRESH_MS);
@@ -51,6 +50,9 @@ for (const kind of ["pointerdown", "keydown"]) {
     isInUse = true;
   });
 }
+window.addEventListener("pagehide", () => {
+  isInUse = false;
+});
 window.addEventListener("pageshow", ({ persisted }) => {
   const { page } = document.body.dataset;
   if (!page) return; // the answer to a form, with what was typed there

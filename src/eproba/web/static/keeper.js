@@ -4,7 +4,8 @@
 "use strict";
 
 const RETRY_MS = 4000;
-const NETWORK_MS = 60000;
+const NETWORK_MS = 20000;
+const PICTURE_MS = 120000; // over a weak signal
 const AT_ONCE = 200;
 const MINUTE_MS = 60000;
 const OLD_ENTRY = "Typed with an older Eproba: it can’t be sent. Type it again in its round, then throw it away.";
@@ -71,7 +72,7 @@ const Keeper = {
     const fields = { csrf_token: token, unit: picture.unit, round: picture.round, taken: String(picture.taken) };
     for (const [name, value] of Object.entries(fields)) body.append(name, value);
     body.append("file", picture.blob ?? new Blob([picture.bytes], { type: "image/jpeg" }), "picture.jpg");
-    const answer = await this.fetch(picture.to, { method: "POST", body });
+    const answer = await this.fetch(picture.to, { method: "POST", body }, PICTURE_MS);
     const settled = answer.ok || answer.status === 404 || answer.status === 413;
     if (!settled) throw Object.assign(new Error("picture"), { status: answer.status });
     await Device.remove("pictures", picture);
@@ -123,12 +124,12 @@ const Keeper = {
     return body.token;
   },
   // An answer with its status and what it says; one that does not come in time is none.
-  async fetch(address, options) {
+  async fetch(address, options, patience = NETWORK_MS) {
     const headers = { Accept: "application/json", ...options.headers };
     const answered = fetch(address, { ...options, headers }).then(async (answer) => {
       return { ok: answer.ok, status: answer.status, body: await answer.json().catch(() => ({})) };
     });
-    return within(answered, NETWORK_MS);
+    return within(answered, patience);
   },
   async post(entries, token) {
     const { ok, status, body } = await this.fetch("/entries", {
