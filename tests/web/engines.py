@@ -22,7 +22,7 @@ from websocket import create_connection
 from eproba.start.workbench import CHROMIUM, FIREFOX, WEBKIT_DRIVER, XVFB
 
 ENTER = "\ue007"  # as WebDriver writes it
-PATIENCE = 120.0  # seconds: a busy machine may stand still for a while
+PATIENCE = 20.0  # seconds: a busy machine may stand still for a while
 Point = tuple[float, float]
 PHONE, LAPTOP = (390, 844), (1280, 800)
 
@@ -370,7 +370,10 @@ def running(command: Sequence[str | Path], **more: Any) -> Iterator["subprocess.
         yield process
     finally:
         process.terminate()
-        process.wait()
+        try:
+            process.wait(PATIENCE)
+        except subprocess.TimeoutExpired:
+            process.kill()
 
 
 @contextmanager
@@ -384,18 +387,28 @@ def chromium(playwright: Any) -> Iterator[Engine]:
 
 @contextmanager
 def firefox(_playwright: Any) -> Iterator[Engine]:
-    with tempfile.TemporaryDirectory() as profile:
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as profile:
         preferences = {"remote.active-protocols": 1, "datareporting.policy.dataSubmissionEnabled": False}
         lines = [f'user_pref("{name}", {json.dumps(value)});' for name, value in preferences.items()]
         (Path(profile) / "user.js").write_text("\n".join(lines))
         command = [FIREFOX, "--headless", "--no-remote", "--profile", profile, "--remote-debugging-port", "0"]
-        environment = {**os.environ, "HOME": profile, "MOZ_REMOTE_ALLOW_SYSTEM_ACCESS": "0"}
-        with running(command, stderr=subprocess.PIPE, env=environment) as process:
-            assert process.stderr is not None
-            told = next(line for line in process.stderr if "WebDriver BiDi listening on" in line)
-            engine = Firefox(told.split()[-1])
+        environment = {**os.environ, "HOME": profile}
+        log = Path(profile) / "log"
+        with log.open("w") as told, running(command, stderr=told, env=environment):
+            engine = Firefox(_told(log, "WebDriver BiDi listening on").split()[-1])
             yield engine
             engine.socket.close()
+
+
+def _told(log: Path, words: str) -> str:
+    """The line of a log that has these words, when it comes."""
+    end = time.monotonic() + PATIENCE
+    while time.monotonic() < end:
+        for line in log.read_text().splitlines(keepends=True):
+            if words in line and line.endswith("\n"):
+                return line
+        time.sleep(0.05)
+    raise AssertionError(f"“{words}” was never told: {log.read_text()}")
 
 
 @contextmanager
@@ -407,7 +420,7 @@ def webkit(_playwright: Any) -> Iterator[Engine]:
         with os.fdopen(reader) as told:
             display = f":{told.readline().strip()}"
         options = webdriver.WebKitGTKOptions()
-        options.binary_location = str(next(Path("/usr/lib").glob("*/webkit2gtk-4.*/MiniBrowser")))
+        options.binary_location = str(max(Path("/usr/lib").glob("*/webkit*/MiniBrowser")))  # each Debian has its own
         options.add_argument("--automation")
         options.set_capability("unhandledPromptBehavior", "accept")
         environment = {**os.environ, "DISPLAY": display, "GDK_BACKEND": "x11", "LIBGL_ALWAYS_SOFTWARE": "1"}

@@ -31,7 +31,6 @@ OFTEN: Mapping[Often, str] = {
     "phases": "at first often, then rarely", "weekdays": "on days of the week", "days": "on these days of the trial",
     "like": "on the days of the others",
 }  # fmt: skip
-FOLLOWS: tuple[Role, ...] = ("water control", "ingredient control", "killed brew")
 MOST_APPLICATIONS = 120
 Water = dict[tuple[int, int], float]  # (treatment, day) → litres on a square metre
 

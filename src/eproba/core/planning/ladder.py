@@ -1,14 +1,12 @@
 """A ladder of strengths: rungs as parts of water, as amounts in a litre, or as doses; names follow the numbers."""
 
 from collections.abc import Mapping, Sequence
-from typing import Literal
 
 from eproba.core.brewing.ingredients import RecipeError
 from eproba.core.brewing.recipe import WATER, Portion, Recipe
 from eproba.core.errors import EprobaError
 from eproba.core.words import figure_or_whole, parse_number
 
-LadderBy = Literal["parts", "litre", "dose"]
 RUNGS = (2, 6)
 Texts = Mapping[str, str]
 

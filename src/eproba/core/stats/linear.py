@@ -63,11 +63,6 @@ class FitOfOne:
     residuals: Array
     noiseless: bool
 
-    @property
-    def standard_errors(self) -> Array:
-        """Standard errors of the gaps: shape (k,)."""
-        return np.asarray(np.sqrt(np.diag(self.unscaled)) * self.noise_sd)
-
 
 def of_one(model: Fit, j: int) -> FitOfOne:
     """One measure's part of a fit of several."""

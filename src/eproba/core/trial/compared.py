@@ -12,47 +12,45 @@ ALL_CONTROLS: tuple[Role, ...] = ("water control", "untreated", "ingredient cont
 class Comparison:
     """One kind of comparison.
 
-    `noun` and `verb` as an application is spoken of, `done` and `undone` as its record says; `baseline`: whether the
+    `noun`: how an application is spoken of, `done` and `undone` as its record says; `baseline`: whether the
     units can be read before it begins; `controls` that make sense, the fairest first; `recipes` of which kinds are
-    offered; `first` the measures proposed first; `tag_hidden`: whether tags may keep silent about the treatment.
+    offered; `first` the measures proposed first.
     """
 
     title: str
     hint: str
     noun: str
-    verb: str
     done: str
     undone: str
     baseline: bool
     controls: tuple[Role, ...]
     recipes: tuple[str, ...]
     first: tuple[str, ...]
-    tag_hidden: bool = True
 
 
 COMPARED: Mapping[Compared, Comparison] = {
     "drench": Comparison(
         "A drench or a spray", "Poured or sprayed again and again; mostly water, so water is the fair control.",
-        "pour", "pour", "poured", "skipped", True, ALL_CONTROLS, ("drench",), (),
+        "pour", "poured", "skipped", True, ALL_CONTROLS, ("drench",), (),
     ),
     "dry": Comparison(
         "Something dry, spread or dug in", "Compost, meal, sugar-woken compost: spread, worked in, watered alike.",
-        "spread", "spread", "spread", "skipped", True,
+        "spread", "spread", "skipped", True,
         ("untreated", "water control", "reference", "ingredient control"), ("dry", "drench"), (),
     ),
     "mulch": Comparison(
         "A mulch", "Laid once on the ground; bare soil beside it gets the same watering.",
-        "mulching", "lay", "laid", "left out", True, ("untreated", "reference"), ("dry",),
-        ("moisture_meter",), tag_hidden=False,
+        "mulching", "laid", "left out", True, ("untreated", "reference"), ("dry",),
+        ("moisture_meter",),
     ),
     "media": Comparison(
         "Growing media, bags or heaps",
         "Equal pots filled to equal height, sown alike; no plain water to compare with.",
-        "filling", "fill", "filled", "left out", False, ("reference",), ("medium", "dry"), ("seeds_up", "plant_height"),
+        "filling", "filled", "left out", False, ("reference",), ("medium", "dry"), ("seeds_up", "plant_height"),
     ),
     "way": Comparison(
         "How it is done: watering, sowing, shade",
         "Ways of doing it; the usual way is what the others are measured against.",
-        "turn", "do", "done", "left out", False, ("reference", "untreated"), (), ("plant_height",), tag_hidden=False,
+        "turn", "done", "left out", False, ("reference", "untreated"), (), ("plant_height",),
     ),
 }  # fmt: skip

@@ -32,7 +32,6 @@ class Sample:
     sent_on: date | None
     laboratory: str
     result: str
-    came_on: date | None
 
 
 def for_laboratory(trial: Trial) -> list[Asked]:

@@ -29,8 +29,6 @@ class GapRuler:
     band_label: str
     interval: tuple[float, float] | None
     estimate: float
-    estimate_label: str
-    ends: tuple[str, str] | None
     treated: tuple[Spot, ...]
     control: tuple[Spot, ...]
     ticks: tuple[tuple[float, str], ...]
@@ -66,8 +64,6 @@ def gap_ruler(comparison: Comparison, judgement: Judgement, wording: Wording) ->
         band_label=band_text(judgement.question, wording),
         interval=(x(interval[0]), x(interval[1])) if interval else None,
         estimate=x(gap),
-        estimate_label=text(gap),
-        ends=ends,
         treated=_spots([(d.gap, d.unit) for d in treated], x, text),
         control=_spots([(d.gap, d.unit) for d in control], x, text),
         ticks=tuple((x(at), label) for at, label in ticks_between(low, high, question.scale == "ratio")),

@@ -4,7 +4,6 @@
 
 const SEEN = "pages-seen";
 const FRESH_MS = 20000;
-let isRefreshing = false;
 let isInUse = false; // somebody does something on the page that came back: it is not taken away under the hand
 
 // Whether this very page, as the computer made it, was shown in this tab before.
@@ -35,13 +34,11 @@ function holdsWords() {
 
 async function refresh() {
   if (holdsWords() || Device.unkept.length > 0) return;
-  isRefreshing = true;
   try {
     const answer = await within(fetch(location.href, { cache: "no-store" }), FRESH_MS);
-    isRefreshing = answer.status < 500 && !isInUse && !Device.gone;
-    if (isRefreshing) location.replace(answer.url);
+    if (answer.status < 500 && !isInUse && !Device.gone) location.replace(answer.url);
   } catch {
-    isRefreshing = false; // no signal: what is there can still be used
+    // No signal: what is there can still be used.
   }
 }
 

@@ -119,9 +119,10 @@ document.addEventListener("alpine:init", () => {
       }
     },
     // Out of the browser's cache, as it was left: what other pages did meanwhile is looked up.
-    comeBack() {
+    async comeBack() {
       this.catchUp();
-      return this.look();
+      await this.look();
+      this.focusOn("", 40);
     },
     // What the device holds of this round; the answer to a later question stands.
     async look() {

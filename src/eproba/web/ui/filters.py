@@ -137,7 +137,6 @@ ALL: dict[str, Callable[..., Any]] = {
     "one_in": one_in,
     "dose": dose,
     "spoken_of": spoken_of,
-    "pour_days": pour_days,
     "given_words": given_words,
     "dealt_words": dealt_words,
     "described": described,
