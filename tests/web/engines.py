@@ -22,7 +22,7 @@ from websocket import create_connection
 from eproba.start.workbench import CHROMIUM, FIREFOX, WEBKIT_DRIVER, XVFB
 
 ENTER = "\ue007"  # as WebDriver writes it
-PATIENCE = 20.0  # seconds: a busy machine may stand still for a while
+PATIENCE = 120.0  # seconds: a busy machine may stand still for a while
 Point = tuple[float, float]
 PHONE, LAPTOP = (390, 844), (1280, 800)
 

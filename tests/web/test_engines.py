@@ -308,6 +308,14 @@ def test_a_picture_finds_its_unit_also_after_the_computer_was_away(engine, live,
     assert "1 picture" in client.get(f"{trial}/photos").text
 
 
+# How often the live part was answered; nothing moves once the last answer stands there.
+ANSWERED = """
+    const live = document.querySelector("[data-live]");
+    if (live.hasAttribute("aria-busy")) return -1;
+    return performance.getEntriesByName(new URL(live.dataset.live, location).href).length;
+"""
+
+
 def test_from_the_planner_to_the_lots_with_a_bed_pulled_wider(engine, live):
     engine.size(*LAPTOP)
     engine.open(live.url)
@@ -319,11 +327,15 @@ def test_from_the_planner_to_the_lots_with_a_bed_pulled_wider(engine, live):
         engine.click("main button", "Next")
         engine.shows(f"/{step}")
     engine.click("main button", "Add bed")
+    engine.until(f"return (() => {{ {ANSWERED} }})() > 0")
+    engine.says(".proposal", "pairs")
+    before_pulling = engine.ask(ANSWERED)
     x, y = engine.spot(".size-handle")
     wide = "return JSON.parse(document.getElementById('places-data').value).places[0].width_cm"
     before = engine.ask(wide)
     engine.pointer((x, y), (x + 20, y), (x + 60, y))
     assert engine.ask(wide) > before
+    engine.until(f"return (() => {{ {ANSWERED} }})() > args[0]", before_pulling)
     engine.says(".proposal", "pairs")
     for step in ("chance", "days", "rules", "deal"):
         engine.click("main button", "Next")
