@@ -65,7 +65,8 @@ document.addEventListener("alpine:init", () => {
     looked: 0, // which of these looks is shown
     undoable: 0,
     trouble: "",
-    where: Keeper.where,
+    safe: true,
+    where: "", // it waits
     hidden: "", // what the device's store hides
     open: [],
     reasons: REASONS,
@@ -137,6 +138,7 @@ document.addEventListener("alpine:init", () => {
       this.open = entries.filter((entry) => entry.state !== "waiting");
       this.undoable = undoable;
       this.trouble = Keeper.trouble;
+      this.safe = Device.isSafe;
       this.where = Keeper.where;
       this.hidden = Device.words;
     },
@@ -397,7 +399,7 @@ document.addEventListener("alpine:init", () => {
       return this.stored + this.underWay;
     },
     get isHeldUp() {
-      return this.trouble !== "" || this.hidden !== "" || !this.where.startsWith("safely");
+      return this.hidden !== "" || (this.waiting > 0 && (this.trouble !== "" || !this.safe));
     },
     get lineText() {
       if (this.isHeldUp) return this.heldUpText;
@@ -412,7 +414,7 @@ document.addEventListener("alpine:init", () => {
       return [this.hidden, waits.trim()].filter(Boolean).join(" ");
     },
     get lineClass() {
-      return this.isHeldUp && this.lineText ? "is-waiting" : "";
+      return this.isHeldUp ? "is-waiting" : "";
     },
     get endTitle() {
       const open = steps.length - this.answered;
