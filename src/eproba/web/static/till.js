@@ -46,32 +46,36 @@ async function small(blob) {
   }
 }
 
-
 // The note of a round stays on the device while it is typed, until a page shows that the computer has it.
 function keepNote(field, round) {
   if (!field) return;
   const kept = `note:${round}`;
   const base = field.defaultValue;
   let isHeld = false; // no room on the device: the page asks before it is closed
-  const keep = (sent) => {
+  field.value = noteWith(base, kept);
+  field.addEventListener("input", () => {
     try {
-      localStorage.setItem(kept, JSON.stringify({ text: field.value, base, sent }));
+      localStorage.setItem(kept, JSON.stringify({ text: field.value, base }));
       isHeld = false;
     } catch {
-      isHeld = !sent;
+      isHeld = true;
     }
-  };
-  field.value = noteWith(base, kept);
-  field.addEventListener("input", () => keep(false));
-  field.form.addEventListener("submit", () => keep(true));
-  window.addEventListener("beforeunload", (event) => isHeld && event.preventDefault());
+  });
+  field.form.addEventListener("submit", () => {
+    isHeld = false;
+  });
+  window.addEventListener("beforeunload", (event) => {
+    if (!isHeld) return;
+    event.preventDefault();
+    event.returnValue = "";
+  });
 }
 
-// The computer's note, with what was typed over it and never sent.
+// The computer's note, and what was typed here and is not in it: over the note that it began from, else below.
 function noteWith(base, kept) {
   try {
     const typed = JSON.parse(localStorage.getItem(kept));
-    if (!typed || typed.text === base || (typed.sent && typed.base !== base)) {
+    if (!typed || typed.text === base || (typed.text && base.includes(typed.text))) {
       localStorage.removeItem(kept);
       return base;
     }
