@@ -7,6 +7,7 @@ from datetime import date, datetime
 import numpy as np
 
 from eproba.core.errors import EprobaError
+from eproba.core.quantities import Units
 
 BRIEF = ("Recipe", "Ingredient", "Measure", "Treatment", "Unit")  # of these the name will do
 
@@ -20,6 +21,8 @@ def told(value):
         return f"{value:%d.%m. %H:%M}"
     if value is None or isinstance(value, str | int | date):
         return str(value)
+    if isinstance(value, Units):
+        return value.system
     if callable(value):
         return value.__name__
     if is_dataclass(value):

@@ -10,7 +10,7 @@ from eproba.core.brewing.recipe import SIGNS, recipe_entry, recipe_from, time_wo
 from eproba.core.catalogue import cautions, equipment, ingredients, measures, recipes
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import measure_from, own_measure, unit_value
-from eproba.core.quantities import AMBIGUOUS, PIECES, UNITS, celsius, in_base, litres
+from eproba.core.quantities import AMBIGUOUS, PIECES, UNITS, celsius, in_base, number_typed
 from eproba.core.trial import lots
 from eproba.core.trial.model import ROLES, Rules
 from eproba.core.words import exact, figure, figure_or_whole, listed, lower_first, one_in, parse_date, parse_number
@@ -30,7 +30,7 @@ def of_quantities():
     for amount in (0.0, -0.1, float("nan"), float("inf")):
         yield line(in_base, amount, "g")
     for text in ("2.5 L", "1 US gallon", "500 mL", "3", "2,5", "2 kg", "much", "", "1 cup"):
-        yield line(litres, text)
+        yield line(number_typed, text, "L")
     for degrees in (-40.0, -40.5, 110.0, 110.5):
         yield line(celsius, degrees)
     for text in ("1", "-1.5", "1,5", "1 000", "1.000,5", "1e3", "½", "", "two", "1/2", "−3", "99999999999999999999"):

@@ -49,13 +49,14 @@ def of_records():
         crop = other.crop_of(other.units[3])
         yield f"  {told([other.in_blocks, other.pulls, other.destructive, other.decision_on, crop])}"
     for unit in ("L", "mL", "g", "handful", "", "US cup"):
-        yield f"{line(doses.is_poured, unit)} {line(doses.litres, 250.0, unit)} {line(doses.amount, '2,5', unit)}"
+        typed = line(doses.amount, "2,5", doses.Dose(1.0, unit))
+        yield f"{line(doses.is_poured, unit)} {line(doses.litres, 250.0, unit)} {typed}"
     for text in ("", "much", "0", "-1", "1e9", "2.5", "10001"):
-        yield line(doses.amount, text, "mL")
+        yield line(doses.amount, text, doses.Dose(250.0, "mL"))
     for volumes in ([1.0, 1.0], [1.0, 1.05], [1.0, 1.1], [1.0, 1.11], [0.0, 1.0], [0.0, 0.0], [2.0]):
         yield line(doses.unequal, volumes)
     for text in ("", "P1 200", "P1: 200, P2: 100", "P9 1", "P1", "P1 x", "P1 200; P1 100"):
-        yield line(doses.exceptions, text, ("P1", "P2"), "mL")
+        yield line(doses.exceptions, text, ("P1", "P2"), doses.Dose(250.0, "mL"))
     for guard in (0.0, 10.0, 36.0):
         yield line(ground.borders, [(unit.cut, unit.letter) for unit in trial.units], "B", guard)
     yield told([cut.code for cut in ground.walked([unit.cut for unit in trial.units])])

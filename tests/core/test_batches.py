@@ -330,7 +330,7 @@ def test_errands_come_in_order_and_past_ones_fall_away():
     assert [job.kind for job in found] == ["stand", "start", *["stir"] * 5, "strain"]
     assert [job.at for job in found] == sorted(job.at for job in found)
     assert len({job.key for job in found}) == len(found)
-    assert found[1].words == "Start unrefined-sugar ferment, 1.09 L"
+    assert found[1].words == "Start unrefined-sugar ferment, 1.1 L"
     assert [job.kind for job in jobs(made, made.ready)] == ["strain"]
     (quick,) = back_schedule([(ALL["diluted-whey"], pour(3))])
     assert jobs(quick, T0) == [], "whey is mixed at the pour"
@@ -347,7 +347,7 @@ def test_a_pour_that_no_brew_can_meet_is_one_errand():
     (job,) = jobs(made, T0)
     assert job.kind == "late"
     assert job.words == "The pour of Sun 3 May comes late"
-    assert job.more == ("Start at once: unrefined-sugar ferment, 2.17 L. It can be ready from Thu 7 May to Sat 9 May.")
+    assert job.more == ("Start at once: unrefined-sugar ferment, 2.2 L. It can be ready from Thu 7 May to Sat 9 May.")
     assert (job.late, job.ready_on) == ((pour(2),), date(2026, 5, 8))
     (soon,) = back_schedule([(FERMENT, pour(6))], now=T0)
     assert soon.late == (), "tight, and not late: the shortest time will do"

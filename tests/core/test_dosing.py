@@ -134,7 +134,7 @@ def test_a_share_of_the_pot_and_a_rate_on_unlike_ground():
     ("wanted", "field", "said"),
     [
         (replace(drench(), given=Given("pot", 10.0)), "pot", "How much is in a pot?"),
-        (replace(drench(), given=Given("m2")), "amount", "How much for a square metre of ground?"),
+        (replace(drench(), given=Given("m2")), "amount", "How much for the ground it is on?"),
         (replace(drench(), given=Given("recipe")), "dose", "Without a recipe nothing says how much"),
         (replace(drench(), rhythm=Rhythm("recipe")), "often", "Without a recipe nothing says how often"),
         (replace(drench(), rhythm=Rhythm("every")), "every", "Give the number of days."),

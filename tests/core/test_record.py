@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from eproba.core.errors import EprobaError
 from eproba.core.trial.amendments import Changes, Correction, PourChange, evidence
 from eproba.core.trial.blinding import hides_lots, shown_to
-from eproba.core.trial.doses import DoseError, amount, exceptions, given_on, litres, unequal
+from eproba.core.trial.doses import Dose, DoseError, amount, exceptions, given_on, litres, unequal
 from eproba.core.trial.model import Asked, Reading
 from eproba.core.trial.readings import Entry, rule
 from eproba.core.trial.rounds import complete, may_open_again, passed_over, places
@@ -168,7 +168,7 @@ def test_the_envelope_never_opens_before_the_decision_day_but_by_ending(ended, c
     ],
 )
 def test_what_single_units_got(typed, found):
-    assert exceptions(typed, ["P1", "P3", "P5"], "mL") == found
+    assert exceptions(typed, ["P1", "P3", "P5"], Dose(100, "mL")) == found
 
 
 @pytest.mark.parametrize(
@@ -185,14 +185,14 @@ def test_what_single_units_got(typed, found):
 )
 def test_exceptions_that_can_not_be(typed, said):
     with pytest.raises(DoseError, match=said):
-        exceptions(typed, ["P1", "P3"], "mL")
+        exceptions(typed, ["P1", "P3"], Dose(100, "mL"))
 
 
 def test_amounts_days_and_equal_water(running):
-    assert [amount(text, "L") for text in ("1,5", "1.5 L each", "0", "100000")] == [1.5, 1.5, 0, 100_000]
+    assert [amount(text, Dose(1, "L")) for text in ("1,5", "1.5 L each", "0", "100000")] == [1.5, 1.5, 0, 100_000]
     for text in ("100001", "1.5 kg", "", "L"):
         with pytest.raises(EprobaError):
-            amount(text, "L")
+            amount(text, Dose(1, "L"))
     assert (litres(250, "mL"), litres(3, "L"), litres(400, "g")) == (0.25, 3.0, None)
     assert not unequal([1.0, 0.9])
     assert unequal([1.0, 0.89])

@@ -110,7 +110,7 @@ def by(hours):
         ("sugar-ferment", [(126, "stirred")], "brewing", "nobody has looked yet"),
         ("sugar-ferment", [seen(126, 27, smell="sweet", foam="none")], "brewing", "Ready would be a light foam"),
         # where no warmth is, nothing brews; where too much is, nothing lives
-        ("yeast-starter", [seen(0.4, 70, foam="light")], "throw away", "At 70 °C what should live in it is dead"),
+        ("yeast-starter", [seen(0.4, 70, foam="light")], "throw away", "That was too hot for what should live in it"),
         ("yeast-starter", [seen(0.4, 46, foam="light")], "brewing", "Only 0 minutes"),
         ("comfrey-steep", [seen(1, 4), (400, "asked")], "brewing", "leave it"),
         # litres are a ledger

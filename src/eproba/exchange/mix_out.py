@@ -7,9 +7,10 @@ from typing import Any
 from eproba.core.brewing.kitchen import Kit, cans, measured
 from eproba.core.brewing.mixing import Mix, parts_as_written
 from eproba.core.brewing.recipe import Recipe, time_words
+from eproba.core.quantities import METRIC, Amount, Units
 
 
-def steps_of(mixed: Mix) -> list[str]:
+def steps_of(mixed: Mix, units: Units = METRIC) -> list[str]:
     """All steps of brewing, straining, diluting and applying, in order."""
     recipe = mixed.recipe
     steps = [step.do for step in recipe.brew]
@@ -22,7 +23,9 @@ def steps_of(mixed: Mix) -> list[str]:
     if recipe.strain:
         steps.append(f"Strain: {recipe.strain}.")
     if mixed.water_litres:
-        steps.append(f"Mix {mixed.concentrate_litres:.4g} L of it with {mixed.water_litres:.4g} L of water.")
+        parts = (mixed.concentrate_litres or 0.0, mixed.water_litres)
+        concentrate, water = (units(Amount(litres, "L")) for litres in parts)
+        steps.append(f"Mix {concentrate} of it with {water} of water.")
     return steps + [step.do for step in recipe.apply]
 
 

@@ -244,6 +244,7 @@ def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word
         skip=skip,
         sure=word.sure,
         reason=word.reason,
+        unit_of_value=cells.get("unit_of_value", ""),
     )
     ruling = rule(trial, this, entry, word.today)
     if ruling.outcome == "refused" or ruling.unit is None or ruling.asked is None:

@@ -20,6 +20,7 @@ from eproba.core.trial.doses import is_poured
 from eproba.store.batches import batches
 from eproba.store.glances import goes_on
 from eproba.store.kit import household_kit
+from eproba.store.measures import household_units
 from eproba.store.recipes import all_recipes
 from eproba.store.tables import PourRow, TreatmentRow, TrialRow
 
@@ -115,15 +116,15 @@ def brewing_jobs(
     session: Session, now: datetime, since: datetime, until: datetime, here: Sequence[Batch] | None = None
 ) -> list[Job]:
     """What is to be done in a span: for brews to come, on the shelf, and with water, in order."""
-    local = now.astimezone()
+    local, units = now.astimezone(), household_units(session)
     shelf = batches(session) if here is None else here
     wanted = needs(session, local.date() - OVERDUE)
     serves, planned = brewings(session, local, shelf, wanted)
-    found = [job for made in planned for job in jobs(made, since)]
+    found = [job for made in planned for job in jobs(made, since, units)]
     found += [job for each in shelf for job in on_the_shelf(each, serves.get(each.id, []), local, until)]
     found += plain_waterings(wanted.brews, since)
     if household_kit(session).stands:
-        found += standing_water(_waters(wanted), since)
+        found += standing_water(_waters(wanted), since, units)
     return sorted((job for job in found if job.at < until), key=lambda job: (job.at, job.key))
 
 

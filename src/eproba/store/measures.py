@@ -9,7 +9,7 @@ from sqlmodel import Session, col, select
 from eproba.core.brewing.kitchen import Kit
 from eproba.core.catalogue import measures as catalogue
 from eproba.core.measuring.measures import Measure, as_shown
-from eproba.core.quantities import System
+from eproba.core.quantities import System, Units
 from eproba.store.mapping import measure_of
 from eproba.store.tables import KitRow, MeasurePictureRow, OwnMeasureRow
 
@@ -28,9 +28,14 @@ def household_system(session: Session) -> System:
     return cast(System, session.info["system"])
 
 
+def household_units(session: Session) -> Units:
+    """How the household is told amounts."""
+    return Units(household_system(session))
+
+
 @cache
 def _catalogue(system: System) -> dict[str, Measure]:
-    return {key: as_shown(each, system) for key, each in catalogue().items()}
+    return {key: as_shown(each, system) for key, each in catalogue(system).items()}
 
 
 def picture_of_how(session: Session, key: str) -> bytes | None:

@@ -10,7 +10,6 @@ from flask_login import LoginManager
 from flask_wtf import CSRFProtect
 from whitenoise import WhiteNoise
 
-from eproba.core.catalogue import cautions
 from eproba.store.database import engine_for
 from eproba.web.base.views import base
 from eproba.web.calendar.views import calendar
@@ -45,8 +44,8 @@ from eproba.web.ui.clock import now, today, utc_now
 from eproba.web.ui.doors import guard
 from eproba.web.ui.errors import register_faults
 from eproba.web.ui.responses import STATIC, as_json, asset, page_key
-from eproba.web.ui.session import close_db, who
-from eproba.web.ui.units import local_answer, unit
+from eproba.web.ui.session import close_db, typed_system, who
+from eproba.web.ui.units import amount, amount_of, caution_texts, unit
 from eproba.web.verdict.views import verdict
 from eproba.web.weather.views import weather
 
@@ -83,20 +82,20 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     for place in PLACES:
         app.register_blueprint(place)
     app.before_request(let_in)
-    app.after_request(local_answer)
     app.teardown_appcontext(close_db)
     register_faults(app)
     _log_requests(app)
-    app.jinja_env.filters.update(filters.ALL, unit=unit)
+    app.jinja_env.filters.update(filters.ALL, unit=unit, amount=amount, amount_of=amount_of)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     read_compiled(app)
     app.jinja_env.globals.update(
         asset=asset,
         as_json=as_json,
         page_key=page_key,
-        caution=cautions,
+        caution=caution_texts,
         clock=now,
         today=today,
+        typed_system=typed_system,
         who=who,
         demo=settings.demo,
     )

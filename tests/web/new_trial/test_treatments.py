@@ -78,7 +78,7 @@ def test_strength_and_rhythm_have_their_bounds(client, draft, changes, said):
     ("row", "said"),
     [
         ({"dose": "pot", "amount": "10", "pot": ""}, "How much is in a pot?"),
-        ({"dose": "m2", "amount": ""}, "How much for a square metre of ground? Give a number."),
+        ({"dose": "m2", "amount": ""}, "How much for the ground it is on? Give a number."),
         ({"dose": "recipe"}, "Without a recipe nothing says how much"),
         ({"often": "days", "days": "0 40"}, "the decision day 28 comes before anything is given"),
         ({"often": "weekdays"}, "Choose days of the week"),

@@ -7,6 +7,7 @@ from typing import Literal
 
 from eproba.core.brewing.recipe import Ground, Recipe
 from eproba.core.brewing.weather import Weather, coldest_ahead, rain_ahead, rain_fallen, temperature_now, warmest_ahead
+from eproba.core.quantities import METRIC, Amount, Units
 from eproba.core.words import lower_first
 
 Moisture = Literal["dust-dry", "dry", "moist", "wet", "waterlogged"]
@@ -20,10 +21,11 @@ EVENING, MORNING = 16, 10
 
 @dataclass(frozen=True)
 class Counsel:
-    """One piece of advice; `wait`: better not now."""
+    """One piece of advice; `wait`: better not now; `first`: it is to be read before the pour is put on record."""
 
     wait: bool
     text: str
+    first: bool = False
 
 
 def on_pour(
@@ -33,10 +35,11 @@ def on_pour(
     last_on: date | None,
     weather: Weather,
     ground: Ground | None = None,
+    units: Units = METRIC,
 ) -> list[Counsel]:
     """What speaks for or against pouring at a moment (in the gardener’s own zone), as far as the weather is known."""
     found = [*_interval(recipe, at.date(), day, last_on, ground), *_hour_of_day(at)]
-    return [*found, *_warmth(weather, at), *_rain(weather, at)]
+    return [*found, *_warmth(weather, at, units), *_rain(weather, at, units)]
 
 
 def _interval(
@@ -57,42 +60,43 @@ def _hour_of_day(at: datetime) -> Iterator[Counsel]:
         yield Counsel(False, text)
 
 
-def _warmth(weather: Weather, at: datetime) -> Iterator[Counsel]:
+def _warmth(weather: Weather, at: datetime, units: Units) -> Iterator[Counsel]:
     now, high, low = temperature_now(weather, at), warmest_ahead(weather, at), coldest_ahead(weather, at)
     if now is not None and now >= HOT:
         text = "heat stresses plants, and warm soil turns sugar airless. Wait for the evening."
-        yield Counsel(True, f"{round(now)} °C: {text}")
+        yield Counsel(True, f"{units(Amount(round(now), '°C'))}: {text}")
     elif now is None and high is not None and high >= HOT:
-        yield Counsel(
-            False, f"Up to {round(high)} °C foretold today: pour in the early morning, or when it has cooled."
-        )
+        text = "foretold today: pour in the early morning, or when it has cooled."
+        yield Counsel(False, f"Up to {units(Amount(round(high), '°C'))} {text}")
     if low is not None and low <= FROST:
-        yield Counsel(True, f"Down to {round(low)} °C within a day: frost on wet soil. Wait for milder nights.")
+        text = "within a day: frost on wet soil. Wait for milder nights."
+        yield Counsel(True, f"Down to {units(Amount(round(low), '°C'))} {text}")
 
 
-def _rain(weather: Weather, at: datetime) -> Iterator[Counsel]:
+def _rain(weather: Weather, at: datetime, units: Units) -> Iterator[Counsel]:
     coming, day = rain_ahead(weather, at), timedelta(days=1)
     if coming >= HEAVY_RAIN:
-        text = "mm of rain foretold within a day: it would wash the pour away, or across the border."
-        yield Counsel(True, f"{coming:.0f} {text}")
+        text = "of rain foretold within a day: it would wash the pour away, or across the border."
+        yield Counsel(True, f"{units(Amount(round(coming), 'mm'))} {text}")
     week, known = rain_fallen(weather, at, 7 * day)
     if known >= KNOWN_DAYS and week < DRY_WEEK:
-        text = "mm of rain in a week: water every unit lightly first, or the pour runs down the cracks."
-        yield Counsel(False, f"{week:.0f} {text}")
+        text = "of rain in a week: water every unit lightly first, or the pour runs down the cracks."
+        yield Counsel(False, f"{units(Amount(round(week), 'mm'))} {text}")
     fallen, _ = rain_fallen(weather, at, 2 * day)
     if fallen >= SOAKED:
-        yield Counsel(True, f"{fallen:.0f} mm in two days: waterlogged soil has no air for what you add.")
+        text = "in two days: waterlogged soil has no air for what you add."
+        yield Counsel(True, f"{units(Amount(round(fallen), 'mm'))} {text}")
 
 
-def on_soil(soil_c: float | None, moisture: str) -> list[Counsel]:
+def on_soil(soil_c: float | None, moisture: str, units: Units = METRIC) -> list[Counsel]:
     """What the soil says, as it was felt and measured at the pour."""
     found = []
     if soil_c is not None and soil_c < COLD:
-        text = f"what lives in it hardly moves below {COLD:g} °C, so little can show."
-        found.append(Counsel(False, f"Soil at {soil_c:g} °C: {text}"))
+        text = f"what lives in it hardly moves below {units(Amount(COLD, '°C'))}, so little can show."
+        found.append(Counsel(False, first=True, text=f"Soil at {units(Amount(soil_c, '°C'))}: {text}"))
     if moisture in ("dust-dry", "dry"):
         text = "Dry soil: water every unit lightly and alike before the pour, the control too."
         found.append(Counsel(False, text))
     if moisture == "waterlogged":
-        found.append(Counsel(True, "Waterlogged: wait until a handful no longer drips."))
+        found.append(Counsel(True, "Waterlogged: wait until a handful no longer drips.", first=True))
     return found

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from eproba.core.brewing.mixing import Mix, brew_minutes
 from eproba.core.brewing.recipe import Portion
+from eproba.core.quantities import METRIC, Amount, Units
 from eproba.core.trial.doses import unequal
 
 SMALL_C, SAFE_C = 10.0, 40.0  # one pour below is small; above is beyond the safe band
@@ -61,29 +62,29 @@ def _made(mixed: Mix) -> float:
     return mixed.concentrate_litres or mixed.spread or mixed.recipe.yields
 
 
-def warnings(treatments: Sequence[Added]) -> list[str]:
+def warnings(treatments: Sequence[Added], units: Units = METRIC) -> list[str]:
     """What is unequal or unsafe, a sentence each."""
     lines = []
     waters = [each.water_l for each in treatments]
     if unequal(waters):
         least = min(treatments, key=lambda each: each.water_l)
         most = max(treatments, key=lambda each: each.water_l)
-        text = (
-            f"Unequal water: {most.name} gets {most.water_l:.2g} L a square metre, {least.name} {least.water_l:.2g} L"
-        )
+        much, little = (units(Amount(float(f"{each.water_l:.2g}"), "L", "m²")) for each in (most, least))
+        text = f"Unequal water: {most.name} gets {much}, {least.name} {little}"
         lines.append(f"{text}. Give the same volume, or nobody can tell the brew from its water.")
     for each in treatments:
-        lines += carbon_warnings(each)
+        lines += carbon_warnings(each, units)
     return lines
 
 
-def carbon_warnings(each: Added) -> list[str]:
+def carbon_warnings(each: Added, units: Units = METRIC) -> list[str]:
     lines, carbon = [], each.easy_carbon_g
     if carbon > SAFE_C:
-        text = f"{each.name}: {carbon:.0f} g of easy carbon a square metre in one pour is beyond the safe band of "
-        lines.append(f"{text}{SAFE_C:.0f} g: the soil may turn airless. Dilute it, or pour less.")
+        given, safe = units(Amount(round(carbon), "g", "m²")), units(Amount(SAFE_C, "g", "m²"))
+        text = f"{each.name}: {given} of easy carbon in one pour is beyond the safe band of {safe}"
+        lines.append(f"{text}: the soil may turn airless. Dilute it, or pour less.")
     if carbon >= SMALL_C and LOCKED_N * carbon > each.nitrogen_g[0]:
-        locked = LOCKED_N * carbon - each.nitrogen_g[0]
-        text = f"{each.name}: much carbon, little nitrogen: microbes may lock up about {locked:.1f} g of nitrogen "
-        lines.append(f"{text}a square metre for a while, and leaves turn pale.")
+        locked = units(Amount(round(LOCKED_N * carbon - each.nitrogen_g[0], 1), "g", "m²"))
+        text = f"{each.name}: much carbon, little nitrogen: microbes may lock up about {locked} of nitrogen "
+        lines.append(f"{text}for a while, and leaves turn pale.")
     return lines

@@ -12,7 +12,8 @@ from eproba.core.brewing.batches import CAN_BE_POURED, STANDING_HOURS, next_stir
 from eproba.core.brewing.clock import ready_window, use_by
 from eproba.core.brewing.events import Batch
 from eproba.core.brewing.recipe import Recipe
-from eproba.core.words import day_words, figure_or_whole, listed, lower_first
+from eproba.core.quantities import METRIC, Amount, Units
+from eproba.core.words import day_words, listed, lower_first
 
 Errand = Literal["late", "wait", "stand", "start", "mix", "stir", "check", "strain", "use by", "throw away", "water"]
 WORDS: dict[Errand, str] = {
@@ -46,22 +47,22 @@ class Job:
     more: str = ""
 
 
-def jobs(made: Brewing, past: datetime) -> list[Job]:
+def jobs(made: Brewing, past: datetime, units: Units = METRIC) -> list[Job]:
     """The errands of one planned batch that are not over by `past`, in order; quick brews are made at the pour.
 
     A brew that should have begun already is one errand: nothing can be stirred or strained that does not stand there.
     """
     if made.late:
-        job = _job(made, "late", made.stand or made.start, made.recipe.minutes)
+        job = _job(made, "late", made.stand or made.start, made.recipe.minutes, units)
         return [_late(job, made.late, made.ready_from, made.ready_to)]
     if not made.recipe.brews:
         return []
-    found = [_job(made, "stand", made.stand, 2)] if made.stand is not None else []
-    found.append(_job(made, "start", made.start, made.recipe.minutes))
+    found = [_job(made, "stand", made.stand, 2, units)] if made.stand is not None else []
+    found.append(_job(made, "start", made.start, made.recipe.minutes, units))
     if not made.hurried:
-        found += _stirrings(made)
+        found += _stirrings(made, units)
         if made.recipe.hours[1] >= QUICK:
-            found.append(_job(made, "strain" if made.recipe.strain else "check", made.ready, 5))
+            found.append(_job(made, "strain" if made.recipe.strain else "check", made.ready, 5, units))
     return [job for job in found if job.at >= past]
 
 
@@ -75,21 +76,19 @@ def _late(job: Job, late: tuple[Pouring, ...], first: datetime, last: datetime) 
     return replace(job, kind="late", words=words, more=more, late=late, ready_on=(first + (last - first) / 2).date())
 
 
-def _stirrings(made: Brewing) -> list[Job]:
+def _stirrings(made: Brewing, units: Units) -> list[Job]:
     every = made.recipe.stir_hours
     if every is None:
         return []
     span = (made.ready - made.start).total_seconds() / 3600
     times = min(MOST_STIRRINGS, math.ceil(span / every) - 1)
-    return [_job(made, "stir", made.start + timedelta(hours=every * n), 2, n) for n in range(1, times + 1)]
+    return [_job(made, "stir", made.start + timedelta(hours=every * n), 2, units, n) for n in range(1, times + 1)]
 
 
-def _job(made: Brewing, kind: Errand, at: datetime, minutes: float, number: int = 0) -> Job:
+def _job(made: Brewing, kind: Errand, at: datetime, minutes: float, units: Units, number: int = 0) -> Job:
     words = f"{WORDS[kind]} {lower_first(made.recipe.title)}"
     if kind in ("late", "stand", "start"):
-        words += (
-            f", {figure_or_whole(float(f'{made.litres:.3g}'))} {'L' if made.recipe.liquid else made.recipe.yields_unit}"
-        )
+        words += f", {units(Amount(made.litres, 'L' if made.recipe.liquid else made.recipe.yields_unit))}"
     if made.side:
         words += f" ({'first' if made.side == 1 else 'second'} of two side by side)"
     key = f"{kind}-{number}-{made.side}-{made.recipe.key}-{made.serves[0].id}"
@@ -144,15 +143,15 @@ def _stirrings_there(batch: Batch, then: Batch, now: datetime, until: datetime) 
     return found
 
 
-def standing_water(waters: Iterable[Standby], past: datetime) -> list[Job]:
+def standing_water(waters: Iterable[Standby], past: datetime, units: Units = METRIC) -> list[Job]:
     """Tap water to be set out for dilution and controls."""
-    return [_standing_water(water) for water in waters if water.at >= past]
+    return [_standing_water(water, units) for water in waters if water.at >= past]
 
 
-def _standing_water(water: Standby) -> Job:
-    words = f"Let {figure_or_whole(water.litres)} L of water stand for {listed(list(water.trials))}"
+def _standing_water(water: Standby, units: Units) -> Job:
+    words = f"Let {units(Amount(water.litres, 'L'))} of water stand for {listed(list(water.trials))}"
     parts = [(water.dilution, "to dilute with"), (water.control, "for the controls")]
-    told = listed([f"{figure_or_whole(litres)} L {what}" for litres, what in parts if litres > 0])
+    told = listed([f"{units(Amount(litres, 'L'))} {what}" for litres, what in parts if litres > 0])
     more = f"{told[:1].upper()}{told[1:]}."
     return Job(water.at, "stand", words, 2, f"water-{water.at:%Y%m%d}", litres=water.litres, more=more)
 

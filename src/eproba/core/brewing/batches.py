@@ -17,6 +17,7 @@ from eproba.core.brewing.clock import (
 )
 from eproba.core.brewing.events import Batch, BatchError, Event, check_event, left, moment, nearly_empty
 from eproba.core.brewing.recipe import time_words
+from eproba.core.quantities import METRIC, Amount, Units
 
 STANDING_HOURS = 24.0
 State = Literal["standing", "brewing", "ready", "strained", "throw away", "used up", "too old", "thrown away"]
@@ -150,12 +151,13 @@ def check_straining(batch: Batch, event: Event, now: datetime) -> None:
         raise BatchError(f"Strain it when it is ready: {found.why}")
 
 
-def dead_yeast(batch: Batch) -> str:
+def dead_yeast(batch: Batch, units: Units = METRIC) -> str:
     """No foam where foam should be: a test that tells dead yeast from bad water."""
     seen = [event.seen for event in batch.events if event.what == "looked at"]
     if "foam" not in (batch.recipe.ready or {}) or not seen or seen[-1].get("foam") != "none":
         return ""
-    text = "No foam? Put a pinch of the same yeast with a pinch of sugar into half a cup of bottled water at 35 °C. "
+    warm = units(Amount(35, "°C"))
+    text = f"No foam? Put a pinch of the same yeast with a pinch of sugar into half a cup of bottled water at {warm}. "
     return text + "Foam there after 15 minutes: your water was too hot or chlorinated. None: the yeast is dead."
 
 

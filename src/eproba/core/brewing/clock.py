@@ -157,7 +157,7 @@ def looks(batch: Batch) -> list[tuple[Event, Ruled]]:
 def _look(batch: Batch, event: Event, ready: bool) -> Ruled:
     recipe = batch.recipe
     if recipe.brews and event.temperature is not None and event.temperature > DEADLY:
-        return Ruled(AWAY, f"At {event.temperature:g} °C what should live in it is dead: begin again.")
+        return Ruled(AWAY, "That was too hot for what should live in it: begin again.")
     if not ready:
         return rule(recipe, event.seen, _hours_by(batch, event.at))
     ruled = rule(recipe, event.seen, recipe.hours[0])

@@ -45,6 +45,11 @@ class Event:
     photo: bool = False
 
 
+def measured_in(recipe: Recipe) -> str:
+    """What a batch of a recipe is measured in: litres of what is poured, else what the recipe says."""
+    return "L" if recipe.liquid else recipe.yields_unit
+
+
 @dataclass(frozen=True)
 class Batch:
     """One brew: `litres` as made, `where` it stands, its events in order; `amounts` what was really used, by
@@ -67,7 +72,7 @@ class Batch:
     @property
     def unit(self) -> str:
         """L, or what a dry amendment is measured in."""
-        return "L" if self.recipe.liquid else self.recipe.yields_unit
+        return measured_in(self.recipe)
 
     @property
     def mixed_at(self) -> datetime | None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from eproba.core.brewing.mixing import Loads, Mix, MixError, loads
 from eproba.core.brewing.recipe import Portion
-from eproba.core.quantities import System, in_base
+from eproba.core.quantities import Amount, System, Units, in_base
 from eproba.core.words import figure_or_whole
 
 Vessel = tuple[float, str, float, float, float]
@@ -19,6 +19,7 @@ US_MEASURES: tuple[Vessel, ...] = (
 FRACTIONS = {0.25: "¼", 0.5: "½", 0.75: "¾"}
 SHARES = {2: "half", 3: "a third", 4: "a quarter", 5: "a fifth", 10: "a tenth"}
 OUNCE, POUND = 28.3495, 453.592
+OUNCES = (0.01, 0.05, 0.1, 0.25)  # the steps of scales that show ounces
 CLOSE = 0.05  # of a mass: the scale is near enough, and handier than spoons
 TOO_COARSE = 0.1  # of the amount: a rounding beyond it is told, with a way that measures well
 AS_GOOD = 0.0025  # a difference between two errors that nobody can see
@@ -72,19 +73,19 @@ def measured(each: Portion, kit: Kit) -> Measured:
         counted = _counted(value, each.ingredient.piece or "piece")
         if not counted.coarse or each.ingredient.grams_each is None:
             return counted
-        return _best(each.grams, lambda grams: _by_mass(grams, each.ingredient.density, kit), "g")
+        return _best(each.grams, lambda grams: _by_mass(grams, each.ingredient.density, kit), "g", Units(kit.system))
     if dimension == "volume":
-        return _best(1000 * value, lambda ml: _by_volume(ml, kit), "mL")
+        return _best(1000 * value, lambda ml: _by_volume(ml, kit), "mL", Units(kit.system))
     weighed = next((way for way in _by_mass(value, None, kit) if abs(way.error) <= CLOSE), None)
-    return weighed or _best(value, lambda grams: _by_mass(grams, each.ingredient.density, kit), "g")
+    return weighed or _best(value, lambda grams: _by_mass(grams, each.ingredient.density, kit), "g", Units(kit.system))
 
 
 def volume(litres: float, kit: Kit) -> Measured:
     """A volume, rounded to the kit."""
-    return _best(1000 * litres, lambda ml: _by_volume(ml, kit), "mL")
+    return _best(1000 * litres, lambda ml: _by_volume(ml, kit), "mL", Units(kit.system))
 
 
-def _best(amount: float, ways: Callable[[float], Iterator[Measured]], unit: str) -> Measured:
+def _best(amount: float, ways: Callable[[float], Iterator[Measured]], unit: str, units: Units) -> Measured:
     found = _nearest(list(ways(amount)))
     if found is not None and not found.coarse:
         return found
@@ -93,7 +94,7 @@ def _best(amount: float, ways: Callable[[float], Iterator[Measured]], unit: str)
         if more is not None and not more.coarse:
             share = SHARES.get(times, f"1 part in {times}")
             return Measured(f"{more.text} for {times} times as much, of which you use {share}", more.error)
-    return found or Measured(f"{figure_or_whole(amount)} {unit}: too little for your kit", -1.0)
+    return found or Measured(f"{units(Amount(amount, unit))}: too little for your kit", -1.0)
 
 
 def _nearest(ways: list[Measured]) -> Measured | None:
@@ -113,23 +114,22 @@ def _counted(pieces: float, name: str) -> Measured:
 def _by_mass(grams: float, density: float | None, kit: Kit) -> Iterator[Measured]:
     rounded = round(grams / kit.scale_g) * kit.scale_g
     if rounded > 0 and kit.system == "US":
-        yield _in_ounces(rounded, grams)
-    if rounded > 0:
+        yield _in_ounces(rounded, grams, kit)
+    elif rounded > 0:
         yield Measured(f"{rounded / 1000:.4g} kg" if rounded >= 1000 else f"{rounded:.4g} g", rounded / grams - 1)
     if density is not None and grams / density <= SPOON_MOST:
         yield from _by_spoon(grams / density, kit)
 
 
-def _in_ounces(rounded: float, grams: float) -> Measured:
-    """Pounds and ounces, with the grams that these are."""
+def _in_ounces(rounded: float, grams: float, kit: Kit) -> Measured:
+    """Pounds and ounces."""
     pounds = int(rounded // POUND) if rounded >= POUND else 0
-    step = 0.5 if pounds else 0.1
+    step = 0.5 if pounds else next(step for step in OUNCES if step == OUNCES[-1] or step * OUNCE >= kit.scale_g)
     ounces = round((rounded - pounds * POUND) / OUNCE / step) * step
     really = pounds * POUND + ounces * OUNCE
     told = [f"{pounds} lb"] if pounds else []
-    told += [f"{ounces:.3g} oz"] if ounces else []
-    plain = f"{really / 1000:.3g} kg" if really >= 1000 else f"{really:.3g} g"
-    return Measured(f"{' '.join(told)} ({plain})", really / grams - 1)
+    told += [f"{ounces:.3g} oz"] if ounces or not pounds else []
+    return Measured(" ".join(told), really / grams - 1)
 
 
 def _by_volume(ml: float, kit: Kit) -> Iterator[Measured]:
@@ -151,7 +151,8 @@ def _by_vessel(vessels: Sequence[Vessel], ml: float, kit: Kit) -> Iterator[Measu
         part = _part(kit.spoon_ml, size) if name == "tsp" else step
         count = round(ml / size / part) * part
         if 0 < count <= most and count >= least:
-            yield Measured(f"{_quarters(count)} {name} ({_plain_volume(count * size)})", count * size / ml - 1)
+            plain = f" ({_plain_volume(count * size)})" if kit.system == "metric" else ""
+            yield Measured(f"{_quarters(count)} {name}{plain}", count * size / ml - 1)
 
 
 def _by_spoon(ml: float, kit: Kit) -> Iterator[Measured]:

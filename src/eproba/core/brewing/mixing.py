@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from eproba.core.brewing.ingredients import SUGARS, RecipeError
 from eproba.core.brewing.recipe import DEFAULT_POT_SHARE, Portion, Recipe
 from eproba.core.errors import EprobaError
-from eproba.core.quantities import in_base
+from eproba.core.quantities import Amount, in_base
 from eproba.core.words import figure_or_whole, lower_first
 
 MOST_AREA, MOST_UNITS, MOST_LITRES = 100_000.0, 1000, 1000.0
@@ -43,17 +43,19 @@ class Want:
 
     def __post_init__(self) -> None:
         if (self.area_m2 is None) == (self.units is None):
-            raise MixError("Give either an area in m², or units with the litres for each.")
+            raise MixError("Give either an area, or units with the amount for each.")
         if self.area_m2 is not None and not 0 < self.area_m2 <= MOST_AREA:
-            raise MixError(f"{self.area_m2:g} m² can't be: an area above 0, up to {MOST_AREA:g} m².")
+            text = "{} can't be: an area above 0, up to {}."
+            raise MixError(text, Amount(self.area_m2, "m²"), Amount(MOST_AREA, "m²"))
         if self.units is not None and not 1 <= self.units <= MOST_UNITS:
             raise MixError(f"{self.units} units can't be: 1 to {MOST_UNITS}.")
         if self.units is not None and self.per_unit_litres is None:
-            raise MixError("Say how many litres each unit gets.")
+            raise MixError("Say how much each unit gets.")
         if self.per_unit_litres is not None and not 0 < self.per_unit_litres <= MOST_LITRES:
-            raise MixError(f"{self.per_unit_litres:g} L for a unit can't be: above 0, up to {MOST_LITRES:g} L.")
+            text = "{} for a unit can't be: above 0, up to {}."
+            raise MixError(text, Amount(self.per_unit_litres, "L"), Amount(MOST_LITRES, "L"))
         if self.unit_m2 is not None and not 0 < self.unit_m2 <= MOST_AREA:
-            raise MixError(f"A unit of {self.unit_m2:g} m² can't be: its surface is above 0.")
+            raise MixError("A unit of {} can't be: its surface is above 0.", Amount(self.unit_m2, "m²"))
         if self.rate is not None and not (math.isfinite(self.rate) and self.rate > 0):
             raise MixError(f"A rate of {self.rate:g} can't be: above 0.")
         if self.parts is not None and not (self.parts[0] > 0 and self.parts[1] >= 0):
@@ -150,7 +152,7 @@ def in_batch_unit(recipe: Recipe, amount: float, unit: str) -> float:
     if dimension == "volume":
         return value
     if first.density is None:
-        raise RecipeError(f"{first.name} has no density: give its volume in L.")
+        raise RecipeError(f"{first.name} has no density: give its volume instead.")
     return kilograms / first.density
 
 
@@ -217,7 +219,7 @@ def pot_size(across_cm: float, high_cm: float) -> tuple[float, float]:
         A size that no pot has.
     """
     if not (0 < across_cm <= MOST_POT_CM and 0 < high_cm <= MOST_POT_CM):
-        raise MixError(f"A pot is 0 to {MOST_POT_CM:g} cm across and high.")
+        raise MixError("A pot is up to {} across and high.", Amount(MOST_POT_CM, "cm"))
     surface = math.pi * (across_cm / 200) ** 2
     return surface, 10 * surface * high_cm
 

@@ -1,10 +1,13 @@
-"""What the craft knows, as data: TOML files, checked when loaded against the dataclasses; faults name file and key."""
+"""What the craft knows, as data: TOML files, checked when loaded against the dataclasses; faults name file and key.
+
+Amounts in the texts stand in braces (“{15 to 20 °C}”); they are told in the units of the household that asks.
+"""
 
 import functools
 import tomllib
 from collections.abc import Callable, Mapping
 from importlib import resources
-from typing import Any, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from eproba.core.brewing.ingredients import Ingredient, RecipeError, ingredient_from
 from eproba.core.brewing.kitchen import Equipment
@@ -15,8 +18,28 @@ from eproba.core.measuring.calculators import Calculator, calculator_from
 from eproba.core.measuring.measures import Measure, measure_from
 from eproba.core.planning.claims import Promise, promise_from
 from eproba.core.practice.lessons import Lesson, LessonError
+from eproba.core.quantities import System, Units, filled
 
 Made = TypeVar("Made")
+Made_co = TypeVar("Made_co", covariant=True)
+
+
+class ForHousehold(Protocol[Made_co]):
+    """What a household finds in the catalogue, its texts in its units."""
+
+    def __call__(self, system: System = "metric") -> Made_co: ...
+
+
+def _once_a_system(load: Callable[[System], Made]) -> ForHousehold[Made]:
+    """Loaded once for each system of units."""
+    loaded = functools.cache(load)
+
+    def of_household(system: System = "metric") -> Made:
+        return loaded(system)
+
+    return functools.update_wrapper(of_household, load)
+
+
 RECIPE_FILES = ("sugar", "rice", "compost", "steeps", "others")
 
 
@@ -24,8 +47,18 @@ class CatalogueError(EprobaError):
     """A file of the catalogue that can’t be; the message names file and key."""
 
 
-def _file(name: str) -> dict[str, Any]:
-    return tomllib.loads(resources.files(__name__).joinpath(name).read_text(encoding="utf-8"))
+def _file(name: str, system: System = "metric") -> dict[str, Any]:
+    file = tomllib.loads(resources.files(__name__).joinpath(name).read_text(encoding="utf-8"))
+    return {key: _told(entry, Units(system)) for key, entry in file.items()}
+
+
+def _told(entry: Any, units: Units) -> Any:
+    """An entry with the amounts in its texts as a household has them."""
+    if isinstance(entry, str):
+        return filled(entry, units)
+    if isinstance(entry, dict):
+        return {key: _told(value, units) for key, value in entry.items()}
+    return [_told(value, units) for value in entry] if isinstance(entry, list) else entry
 
 
 def made(name: str, entries: Mapping[str, Any], make: Callable[[str, Any], Made]) -> dict[str, Made]:
@@ -83,17 +116,17 @@ def lesson_from(key: str, entry: Any) -> Lesson:
     return Lesson(key, **entry)
 
 
-@functools.cache
-def measures() -> dict[str, Measure]:
+@_once_a_system
+def measures(system: System = "metric") -> dict[str, Measure]:
     """All measures of the catalogue by key, in the order of the file. Raises CatalogueError."""
-    known = calculators()
-    return made("measures.toml", _file("measures.toml"), lambda key, entry: measure_from(key, entry, known))
+    known = calculators(system)
+    return made("measures.toml", _file("measures.toml", system), lambda key, entry: measure_from(key, entry, known))
 
 
-@functools.cache
-def calculators() -> dict[str, Calculator]:
+@_once_a_system
+def calculators(system: System = "metric") -> dict[str, Calculator]:
     """All calculators by key. Raises CatalogueError."""
-    return made("calculators.toml", _file("calculators.toml"), calculator_from)
+    return made("calculators.toml", _file("calculators.toml", system), calculator_from)
 
 
 @functools.cache
@@ -116,29 +149,30 @@ def schools() -> list[dict[str, Any]]:
     return list(made("schools.toml", rows, school_from).values())
 
 
-@functools.cache
-def cautions() -> dict[str, str]:
+@_once_a_system
+def cautions(system: System = "metric") -> dict[str, str]:
     """Cautions by the hazard that they stand beside. Raises CatalogueError."""
-    return made("cautions.toml", _file("cautions.toml"), text_from)
+    return made("cautions.toml", _file("cautions.toml", system), text_from)
 
 
-@functools.cache
-def ingredients() -> dict[str, Ingredient]:
+@_once_a_system
+def ingredients(system: System = "metric") -> dict[str, Ingredient]:
     """Ingredients of brews and amendments by key. Raises CatalogueError."""
-    return made("ingredients.toml", _file("ingredients.toml"), ingredient_from)
+    return made("ingredients.toml", _file("ingredients.toml", system), ingredient_from)
 
 
-@functools.cache
-def equipment() -> dict[str, Equipment]:
+@_once_a_system
+def equipment(system: System = "metric") -> dict[str, Equipment]:
     """Ways to bring a brew out, the smallest first. Raises CatalogueError."""
-    return made("equipment.toml", _file("equipment.toml"), equipment_from)
+    return made("equipment.toml", _file("equipment.toml", system), equipment_from)
 
 
-@functools.cache
-def recipes() -> dict[str, Recipe]:
+@_once_a_system
+def recipes(system: System = "metric") -> dict[str, Recipe]:
     """The recipes of the catalogue by key, family by family. Raises CatalogueError."""
     found: dict[str, Recipe] = {}
     for name in RECIPE_FILES:
         file = f"recipes/{name}.toml"
-        found |= made(file, _file(file), lambda key, entry: recipe_from(key, entry, ingredients(), cautions()))
+        entries = _file(file, system)
+        found |= made(file, entries, lambda key, entry: recipe_from(key, entry, ingredients(system), cautions(system)))
     return found

@@ -8,7 +8,8 @@ from typing import Any
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_keys, check_values
 from eproba.core.measuring.formulas import FORMULAS, CalculatorError, Reckoned
-from eproba.core.words import NumberError, figure, listed, lower_first, parse_number
+from eproba.core.quantities import Amount, is_convertible, number_typed
+from eproba.core.words import listed, lower_first, parse_number
 
 Value = float | tuple[float, ...]
 ECO2 = ("eco2", "e-co2", "tvoc")  # meters that smell alcohol and reckon a CO₂ from it
@@ -99,7 +100,7 @@ def _row(where: str, row: Mapping[str, Any], table: type[Any]) -> Any:
 
 
 def read_inputs(calculator: Calculator, typed: Mapping[str, str]) -> dict[str, Value]:
-    """Typed inputs as numbers, each inside what is possible.
+    """Typed inputs as numbers, each inside what is possible; a bare number is in the unit that its name ends with.
 
     Raises
     ------
@@ -175,12 +176,13 @@ def _value(each: Input, text: str) -> Value:
     numbers = []
     for part in parts:
         try:
-            number = parse_number(part)
-        except NumberError as error:
+            number = number_typed(part, each.unit) if is_convertible(each.unit) else parse_number(part)
+        except EprobaError as error:
             raise CalculatorError(f"{each.name}: {error}", field=each.name) from error
         if not each.low <= number <= each.high:
-            text = f"{each.name} can’t be {figure(number)}: it goes from {each.low:g} to {each.high:g} {each.unit}"
-            raise CalculatorError(text.rstrip(), field=each.name)
+            fits = Amount(each.low, each.unit, high=each.high)
+            text = "{} can’t be {}: it goes from {}"
+            raise CalculatorError(text, each.name, Amount(number, each.unit), fits, field=each.name)
         numbers.append(number)
     if not numbers:
         raise CalculatorError(f"{each.name}: write the numbers like 3, 4.5, 6", field=each.name)

@@ -43,7 +43,7 @@ def slurry(moist_g: float, ratio: float, w: float | None = None) -> Reckoned:
     dry = moist_g / (1 + held)
     true_ratio = held + ratio * (1 + held)
     if w is None:
-        text = f"With {figure(ratio * moist_g)} g of water it is truly about 1 : {figure(true_ratio, 2)}"
+        text = f"With {ratio:g} times its mass of water it is truly about 1 : {figure(true_ratio, 2)}"
         said = f"{text}, if the soil holds {100 * USUAL_W:.0f} % of water; weigh it wet and dry to know."
         return Reckoned({"dry_g": None, "add_g": None, "true_ratio": true_ratio}, (said,))
     add = ratio * dry - moist_g * w / (1 + w)
@@ -70,7 +70,7 @@ def infiltration(
             raise CalculatorError("give depth_mm, or volume_ml and ring_mm", field="depth_mm")
         depth_mm = 1000 * volume_ml / (math.pi * ring_mm**2 / 4)
     speed = 3600 * depth_mm / seconds
-    said = () if gone else (f"Not gone when you stopped: slower than {figure(speed)} mm/h.",)
+    said = () if gone else ("Not gone when you stopped: it goes in slower than that.",)
     return Reckoned({"depth_mm": depth_mm, "mm_per_h": speed}, said)
 
 

@@ -1,7 +1,6 @@
 """What can be measured: unit, range, direction, scale, how it is done, how noisy it usually is."""
 
 import math
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Literal, get_args
@@ -9,7 +8,7 @@ from typing import Any, Literal, get_args
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_keys, check_values
 from eproba.core.measuring.calculators import Calculator, reckon
-from eproba.core.quantities import WRITTEN, Conversion, System, conversion, converted
+from eproba.core.quantities import Conversion, System, conversion, is_convertible, number_typed
 from eproba.core.stats.series import Scale
 from eproba.core.words import NumberError, lower_first, parse_number
 
@@ -257,12 +256,13 @@ def as_shown(measure: Measure, system: System) -> Measure:
     )  # fmt: skip
 
 
-def value_typed(measure: Measure, typed: str) -> float:
-    """What was typed for a measure as its number: a level or class by its words, yes and no, inputs of a calculator.
+def value_typed(measure: Measure, typed: str, unit: str = "") -> float:
+    """What was typed for a measure as its number: a level or class by its words, yes and no, inputs of a calculator;
+    a bare number in the `unit` that stood beside it, else in the measure's.
 
     Raises
     ------
-    NumberError, CalculatorError
+    NumberError, QuantityError, CalculatorError
         Text that is none of it.
     """
     text = typed.strip()
@@ -270,7 +270,7 @@ def value_typed(measure: Measure, typed: str) -> float:
         result = reckon(measure.calculator, inputs_typed(text)).results[measure.calculator.main]
         if result is None:
             raise NumberError("these inputs give no number: skip the unit, and say why")
-        return result
+        return measure.conversion.shown(result) if measure.kept_in else result
     if measure.parts and "=" in text:
         return _counted(measure, inputs_typed(text))
     if measure.kind in BY_TAP and text.lower() in YES_NO:
@@ -280,7 +280,7 @@ def value_typed(measure: Measure, typed: str) -> float:
         found = [n for n, name in enumerate(names) if text.lower() in (name, name.split()[0])]
         if len(found) == 1:
             return measure.low + found[0]
-    return _number_in(measure, text)
+    return _number_in(measure, text, unit)
 
 
 def part_name(part: str) -> str:
@@ -299,15 +299,15 @@ def _counted(measure: Measure, given: Mapping[str, str]) -> float:
     return math.fsum(counts)
 
 
-def _number_in(measure: Measure, text: str) -> float:
+def _number_in(measure: Measure, text: str, unit: str) -> float:
     """“4,5 cm” as its number, and “2 in” where cm are asked. Raises NumberError, QuantityError."""
-    unit = measure.unit.lower()
-    if unit and text.lower().endswith(unit):
-        return parse_number(text[: -len(unit)])
-    found = re.fullmatch(r"([+\-−]?[\d.,]+)\s*(\D+)", text)
-    if found is None or found[2].lower() not in WRITTEN or unit not in WRITTEN:
+    own = measure.unit.lower()
+    if own and text.lower().endswith(own):
+        return parse_number(text[: -len(own)])
+    if not is_convertible(measure.unit):
         return parse_number(text)
-    return converted(parse_number(found[1]), found[2], measure.unit)
+    bare = unit not in ("", measure.unit) and text[-1:].isdigit()
+    return number_typed(f"{text} {unit}" if bare else text, measure.unit)
 
 
 def inputs_typed(text: str) -> dict[str, str]:

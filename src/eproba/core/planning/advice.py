@@ -7,13 +7,14 @@ from datetime import date, timedelta
 from math import comb
 
 from eproba.core.measuring.measures import Measure
+from eproba.core.quantities import METRIC, Amount, Units
 from eproba.core.stats.periods import FEWEST, MOST, best_schedule_p
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import WEEKDAYS
 from eproba.core.trial.ground import UnitKind
 from eproba.core.trial.lots import Dealing, in_blocks
 from eproba.core.trial.model import Compared, Role
-from eproba.core.words import figure_or_whole, listed, one_in
+from eproba.core.words import listed, one_in
 
 NOTHING_ADDED: tuple[Role, ...] = ("water control", "untreated")
 ROUNDED = 0.05  # a rate typed as one reads it
@@ -76,13 +77,17 @@ def on_spray(name: str, how: str) -> list[Advice]:
     return [Advice(True, text)]
 
 
-def on_rate(name: str, on_a_m2: float, rate: tuple[float, float, float], unit: str) -> list[Advice]:
+def on_rate(
+    name: str, on_a_m2: float, rate: tuple[float, float, float], unit: str, units: Units = METRIC
+) -> list[Advice]:
     """Is a dose within what its recipe gives to a square metre?"""
     least, usual, most = rate
     if least * (1 - ROUNDED) <= on_a_m2 <= most * (1 + ROUNDED):
         return []
-    text = f"{name}: {figure_or_whole(float(f'{on_a_m2:.2g}'))} {unit}; its recipe gives {least:g} to {most:g}"
-    return [Advice(True, f"{text}, usually {usual:g}. Another dose tests something else than the recipe.")]
+    given = units(Amount.of(float(f"{on_a_m2:.2g}"), unit))
+    text = f"{name}: {given}; its recipe gives {units(Amount.of(least, unit, most))}"
+    text += f", usually {units(Amount.of(usual, unit))}"
+    return [Advice(True, f"{text}. Another dose tests something else than the recipe.")]
 
 
 def on_unlike_units(sizes: str, by_unit: Sequence[str], amounts: Sequence[str]) -> list[Advice]:
@@ -152,11 +157,11 @@ def on_turns(dealing: Dealing, measure: Measure, compared: Compared) -> list[Adv
     return lines
 
 
-def on_guard(measure: Measure, guard_cm: float, kind: UnitKind) -> list[Advice]:
+def on_guard(measure: Measure, guard_cm: float, kind: UnitKind, units: Units = METRIC) -> list[Advice]:
     """Is the guard wide enough for what is measured?"""
     if kind in ("pot", "cell") or guard_cm >= measure.guard_cm:
         return []
-    text = f"For {measure.name.lower()} a guard of {measure.guard_cm:g} cm or more is advised: "
+    text = f"For {measure.name.lower()} a guard of {units(Amount(measure.guard_cm, 'cm'))} or more is advised: "
     return [Advice(True, text + "water and worms cross a narrower one, and a neighbour loses what a patch wins.")]
 
 

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from statistics import pvariance
 
+from eproba.core.quantities import METRIC, Amount, Units
 from eproba.core.stats.periods import FEWEST, MOST
 from eproba.core.trial.ground import UNITS_OF, Cut, Gradient, GroundError, Place, Site, walked
 from eproba.core.trial.lots import Dealing
@@ -36,6 +37,10 @@ class Wish:
     least_length_cm: float
     edge_guards: bool = False
     dealing: Dealing | None = None
+    units: Units = METRIC
+
+    def told(self, length_cm: float) -> str:
+        return self.units(Amount(length_cm, "cm"))
 
 
 @dataclass(frozen=True)
@@ -99,7 +104,7 @@ def _made_alike(site: Site, wish: Wish, proposal: Proposal) -> Proposal | None:
         )
         for cut in proposal.cuts
     )  # fmt: skip
-    wasted, title = _wasted(site, wish, cuts), f"{proposal.title}, all {int(width)} × {int(length)} cm"
+    wasted, title = _wasted(site, wish, cuts), f"{proposal.title}, all {wish.units.sides(int(width), int(length))}"
     return replace(proposal, key=f"{proposal.key}-alike", title=title, cuts=cuts, wasted=wasted)
 
 
@@ -108,7 +113,7 @@ def _told(site: Site, wish: Wish, proposal: Proposal) -> Proposal:
     slimmer = _slimmer(site, wish, 2 * wish.treatments)
     if slimmer is None:
         return proposal
-    text = f"Guards of {wish.guard_cm:g} cm leave no room for blocks; {slimmer:g} cm would."
+    text = f"Guards of {wish.told(wish.guard_cm)} leave no room for blocks; {wish.told(slimmer)} would."
     return replace(proposal, wasted=(*proposal.wasted, text))
 
 
@@ -325,13 +330,14 @@ def _too_little(site: Site, wish: Wish) -> str:
     """Why the ground can't hold one unit of each, and what would."""
     for place in site.places:
         if not place.standing and (place.width_cm < wish.least_width_cm or place.length_cm < wish.least_length_cm):
-            text = f"{place.name} ({place.width_cm:g} × {place.length_cm:g} cm) is smaller than one unit "
-            text += f"({wish.least_width_cm:g} × {wish.least_length_cm:g} cm)"
+            text = f"{place.name} ({wish.units.sides(place.width_cm, place.length_cm)}) is smaller than one unit "
+            text += f"({wish.units.sides(wish.least_width_cm, wish.least_length_cm)})"
             return f"{text}: make the smallest unit smaller, turn it, or draw the place larger."
     slimmer = _slimmer(site, wish, wish.treatments)
     if slimmer is not None:
-        text = f"Guards of {wish.guard_cm:g} cm" + (" and along the edges" if wish.edge_guards else "")
-        return f"{text} eat the ground: with {slimmer:g} cm, between units only, {wish.treatments} units or more fit."
+        text = f"Guards of {wish.told(wish.guard_cm)}" + (" and along the edges" if wish.edge_guards else "")
+        slim = f"with {wish.told(slimmer)}, between units only, {wish.treatments} units or more fit"
+        return f"{text} eat the ground: {slim}."
     held = sum(c * r for c, r in (_grids(place, wish)[-1] for place in site.places))
     text = f"{wish.treatments} treatments need at least {wish.treatments} units; this ground holds {held}"
     return f"{text}: take smaller units, fewer treatments or one more place."

@@ -13,17 +13,17 @@ from typing import Literal
 from eproba.core.brewing.recipe import DEFAULT_POT_SHARE, Ground, Recipe
 from eproba.core.errors import EprobaError
 from eproba.core.planning.plan import LETTERS, PlannedPour, PlannedTreatment
-from eproba.core.quantities import in_base
+from eproba.core.quantities import METRIC, Amount, Units, in_base
 from eproba.core.trial.days import days_in_words, on_weekdays, pour_days
-from eproba.core.trial.doses import PER_WORDS, Dose, is_poured, litres, unequal
+from eproba.core.trial.doses import Dose, is_poured, litres, said_of, unequal
 from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import Per, Role, Sharing
-from eproba.core.words import figure_or_whole, listed
+from eproba.core.words import listed
 
 By = Literal["recipe", "unit", "m2", "pot", "like", "nothing"]
 Often = Literal["recipe", "once", "every", "phases", "weekdays", "days", "like"]
 BY: Mapping[By, str] = {
-    "recipe": "as its recipe says", "m2": "for a square metre of ground", "unit": "for each unit",
+    "recipe": "as its recipe says", "m2": "for the ground it is on", "unit": "for each unit",
     "pot": "as a share of the pot", "like": "as much as the wettest, or as its brew", "nothing": "nothing",
 }  # fmt: skip
 OFTEN: Mapping[Often, str] = {
@@ -109,7 +109,7 @@ class Dosed:
     uneven: tuple[str, ...]
 
 
-def dosed(wanted: Sequence[Wanted], cuts: Sequence[Cut], course: Course, even: bool) -> Dosed:
+def dosed(wanted: Sequence[Wanted], cuts: Sequence[Cut], course: Course, even: bool, units: Units = METRIC) -> Dosed:
     """Doses and days of all treatments over the units that they are dealt to; `even`: plain water makes up differences.
 
     Raises
@@ -139,7 +139,7 @@ def dosed(wanted: Sequence[Wanted], cuts: Sequence[Cut], course: Course, even: b
             own = doses[i]
             pours += _made_up(i, wettest, water, like, "unit" if own is None else own.per, surface)
     treatments = tuple(_treatment(each, dose) for each, dose in zip(wanted, doses, strict=True))
-    evened, uneven = _told(wanted, treatments, pours, wettest, water)
+    evened, uneven = _told(wanted, treatments, pours, wettest, water, units)
     return Dosed(treatments, tuple(sorted(pours, key=lambda p: (p.day, p.letter, p.what))), evened, uneven)
 
 
@@ -287,7 +287,7 @@ def _made_up(
 
 def _told(
     wanted: Sequence[Wanted], treatments: Sequence[PlannedTreatment], pours: Sequence[PlannedPour],
-    wettest: Mapping[int, float], water: Water,
+    wettest: Mapping[int, float], water: Water, units: Units,
 ) -> tuple[tuple[str, ...], tuple[str, ...]]:  # fmt: skip
     """What plain water makes up for, and what stays uneven with the question that it leaves open."""
     evened, uneven = [], []
@@ -296,10 +296,9 @@ def _told(
         name = each.name or f"Treatment {LETTERS[i]}"
         if made_up:
             amounts = sorted({pour.planned for pour in made_up if pour.planned is not None})
-            span = " to ".join(figure_or_whole(a) for a in dict.fromkeys((amounts[0], amounts[-1])))
+            span = said_of((amounts[0], amounts[-1]), "L", made_up[0].per or treatment.per, units)
             days = days_in_words([pour.day for pour in made_up])
-            per = PER_WORDS[made_up[0].per or treatment.per]
-            evened.append(f"{name} gets {span} L{per} of plain water as well, {days}.")
+            evened.append(f"{name} gets {span} of plain water as well, {days}.")
         elif _lacks(i, each, wettest, water):
             uneven.append(name)
     return tuple(evened), (_open(uneven, [each.role for each in wanted]),) if uneven else ()
@@ -319,7 +318,7 @@ def _open(names: Sequence[str], roles: Sequence[Role]) -> str:
     return f"{text}: a gap may be the watering alone, and this trial leaves that open."
 
 
-def size_words(cuts: Sequence[Cut]) -> str:
+def size_words(cuts: Sequence[Cut], units: Units = METRIC) -> str:
     """How large the units are, where they are not alike: “0.5 to 0.85 m²”."""
     sizes = sorted(cut.ground_m2 for cut in cuts)
-    return f"{figure_or_whole(float(f'{sizes[0]:.2g}'))} to {figure_or_whole(float(f'{sizes[-1]:.2g}'))} m²"
+    return units(Amount(float(f"{sizes[0]:.2g}"), "m²", high=float(f"{sizes[-1]:.2g}")))

@@ -12,6 +12,7 @@ from eproba.core.planning.asking import Grid, asked_rounds
 from eproba.core.planning.cutter import Proposal, Wish, like_with_like, proposals
 from eproba.core.planning.dosing import Course, Dosed, Wanted, dosed
 from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, check_batches, check_crops, control_index
+from eproba.core.quantities import METRIC, Units
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.compared import COMPARED
@@ -148,11 +149,12 @@ class RulesPart:
 
 @dataclass(frozen=True)
 class Known:
-    """What a draft is read against: measures, recipes, and what the ground is like on a day."""
+    """What a draft is read against: measures, recipes, what the ground is like on a day; how amounts are told."""
 
     measures: Mapping[str, Measure]
     recipes: Mapping[str, Recipe]
     ground_on: Callable[[date], Ground]
+    units: Units = METRIC
 
 
 @dataclass(frozen=True)
@@ -213,7 +215,7 @@ def proposed(draft: Draft, ground: GroundPart, known: Known) -> list[Proposal]:
     guard, site = guard_of(draft, ground, known), site_of(draft, ground)
     wish = Wish(
         draft.rows, ground.units_each, guard, ground.least_width_cm, ground.least_length_cm, ground.edge_guards,
-        ground.dealing,
+        ground.dealing, known.units,
     )  # fmt: skip
     found = proposals(site, wish)
     if ground.sizes:
@@ -274,7 +276,7 @@ def doses_of(draft: Draft, cuts: tuple[Cut, ...], known: Known) -> Dosed:
         measure.decision_day, measure.start_on, known.recipes, known.ground_on,
         tuple(range(7)) if days is None else days.weekdays,
     )  # fmt: skip
-    return dosed(treatments.wanted, cuts, course, treatments.even)
+    return dosed(treatments.wanted, cuts, course, treatments.even, known.units)
 
 
 def plan_of(draft: Draft, known: Known) -> Plan:

@@ -5,9 +5,11 @@ from collections.abc import Mapping, Sequence
 from eproba.core.brewing.ingredients import RecipeError
 from eproba.core.brewing.recipe import WATER, Portion, Recipe
 from eproba.core.errors import EprobaError
+from eproba.core.quantities import METRIC, System, Units, conversion
 from eproba.core.words import figure_or_whole, parse_number
 
 RUNGS = (2, 6)
+LITRES: Mapping[System, str] = {"metric": "litre", "US": "gallon"}
 Texts = Mapping[str, str]
 
 
@@ -15,11 +17,13 @@ class LadderError(EprobaError):
     """A ladder that can't be; the message says which kind would do."""
 
 
-def ladder(first: Texts, by: str, numbers: Sequence[float], recipe: Recipe | None, room: int) -> list[dict[str, str]]:
+def ladder(
+    first: Texts, by: str, numbers: Sequence[float], recipe: Recipe | None, room: int, units: Units = METRIC
+) -> list[dict[str, str]]:
     """The rungs of a treatment as typed fields, the weakest first.
 
-    `first`: its fields as typed; `numbers`: parts of water, amounts in a litre, or amounts as it is given (none: three
-    usual ones); `room`: how many treatments there may be.
+    `first`: its fields as typed; `numbers`: parts of water, amounts in a litre (or the household's gallon), or amounts
+    as it is given (none: three usual ones); `room`: how many treatments there may be.
 
     Raises
     ------
@@ -27,7 +31,7 @@ def ladder(first: Texts, by: str, numbers: Sequence[float], recipe: Recipe | Non
         Too few or too many steps, or a kind that the recipe can't be.
     """
     least, most = RUNGS
-    numbers = numbers or _usual(first, by, recipe)
+    numbers = numbers or _usual(first, by, recipe, units)
     if not least <= len(set(numbers)) <= min(most, room) or min(numbers, default=0) <= 0:
         raise LadderError(
             f"A ladder has {least} to {min(most, room)} steps, each above 0, such as 20 10 5; empty: the usual ones."
@@ -41,7 +45,7 @@ def ladder(first: Texts, by: str, numbers: Sequence[float], recipe: Recipe | Non
     elif by == "litre":
         main = main_portion(recipe)
         ordered = sorted(set(numbers))
-        changes = [{"times": f"{number / _a_litre(recipe, main):.6g}"} for number in ordered]
+        changes = [{"times": f"{number / _a_litre(recipe, main, units):.6g}"} for number in ordered]
     else:
         ordered = sorted(set(numbers))
         changes = [{"amount": f"{number:g}"} for number in ordered]
@@ -49,19 +53,19 @@ def ladder(first: Texts, by: str, numbers: Sequence[float], recipe: Recipe | Non
     rungs = []
     for rung, change in enumerate(changes, 1):
         texts = {**first, **change}
-        rungs.append({**change, "stem": stem, "rung": str(rung), "name": named(stem, texts, recipe)})
+        rungs.append({**change, "stem": stem, "rung": str(rung), "name": named(stem, texts, recipe, units)})
     return rungs
 
 
-def _usual(first: Texts, by: str, recipe: Recipe | None) -> list[float]:
+def _usual(first: Texts, by: str, recipe: Recipe | None, units: Units) -> list[float]:
     """Steps for who names none: weaker, as it is, stronger."""
     if by == "parts":
         return [20, 10, 5]
-    amount = _a_litre(recipe, main_portion(recipe)) if by == "litre" else _number(first.get("amount", "")) or 1.0
+    amount = _a_litre(recipe, main_portion(recipe), units) if by == "litre" else _number(first.get("amount", "")) or 1.0
     return [amount / 2, amount, 2 * amount]
 
 
-def named(stem: str, texts: Texts, recipe: Recipe | None) -> str:
+def named(stem: str, texts: Texts, recipe: Recipe | None, units: Units = METRIC) -> str:
     """The name of a rung, from its numbers."""
     times, parts = _number(texts.get("times", "")) or 1.0, texts.get("water_parts", "")
     if times != 1.0 or (recipe is not None and recipe.liquid and recipe.parts[1] == 0 and not recipe.brews):
@@ -69,11 +73,11 @@ def named(stem: str, texts: Texts, recipe: Recipe | None) -> str:
             portion = main_portion(recipe)
         except LadderError:
             return stem
-        amount = times * _a_litre(recipe, portion)
-        return f"{stem}, {figure_or_whole(float(f'{amount:.4g}'))} {portion.unit} a litre"
+        amount = figure_or_whole(float(f"{times * _a_litre(recipe, portion, units):.4g}"))
+        return f"{stem}, {amount} {units.unit(portion.unit)} a {LITRES[units.system]}"
     if parts:
         return f"{stem}, 1 + {parts}"
-    per = "/m²" if texts.get("dose") == "m2" else ""
+    per = f"/{units.unit('m²')}" if texts.get("dose") == "m2" else ""
     return f"{stem}, {texts.get('amount', '')} {texts.get('unit', '')}{per}".strip()
 
 
@@ -86,11 +90,12 @@ def main_portion(recipe: Recipe | None) -> Portion:
     return things[0]
 
 
-def _a_litre(recipe: Recipe | None, portion: Portion) -> float:
-    """How much of a portion is in a litre of the recipe, in its own unit."""
+def _a_litre(recipe: Recipe | None, portion: Portion, units: Units) -> float:
+    """How much of a portion is in a litre of the recipe, or in the household's gallon, in the household's unit."""
     if recipe is None:
         raise RecipeError("There is no litre of nothing.")
-    return portion.amount / recipe.yields
+    shown = conversion(portion.unit, units.system).shown(portion.amount)
+    return shown / conversion("L", units.system).shown(recipe.yields)
 
 
 def _number(text: str) -> float | None:

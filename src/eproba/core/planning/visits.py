@@ -12,7 +12,7 @@ from eproba.core.brewing.mixing import Mix, MixError, mix
 from eproba.core.brewing.recipe import Recipe, stirred
 from eproba.core.planning.advice import Advice
 from eproba.core.planning.plan import LETTERS, PlannedPour, PlannedTreatment, control_index
-from eproba.core.quantities import QuantityError
+from eproba.core.quantities import METRIC, Amount, QuantityError, Units
 from eproba.core.trial.days import CAN_MINUTES, POUR_SECONDS, days_in_words
 from eproba.core.trial.doses import Dose, is_poured
 from eproba.core.trial.ground import Cut
@@ -44,7 +44,7 @@ class Visit:
 
 def visits(
     treatments: Sequence[PlannedTreatment], pours: Sequence[PlannedPour], cuts: Sequence[Cut], each: int,
-    recipes: Mapping[str, Recipe], kit: Kit,
+    recipes: Mapping[str, Recipe], kit: Kit, units: Units = METRIC,
 ) -> tuple[Visit, ...]:  # fmt: skip
     """All visits of a plan, those that go alike together; the control first, since a can carries over."""
     control = LETTERS[control_index(tuple(treatments))]
@@ -56,7 +56,7 @@ def visits(
         alike.setdefault(tuple((p.letter, p.what, p.planned) for p in todo), []).append(day)
     found = []
     for days in alike.values():
-        told = [_line(pour, treatments, cuts[:each], recipes, kit) for pour in by_day[days[0]]]
+        told = [_line(pour, treatments, cuts[:each], recipes, kit, units) for pour in by_day[days[0]]]
         minutes = sum(CAN_MINUTES * count for _, count in told) + POUR_SECONDS * each * len(told) / 60
         found.append(Visit(tuple(days), days_in_words(days), tuple(line for line, _ in told), minutes))
     return tuple(found)
@@ -74,16 +74,16 @@ def dose_of_plan(treatment: PlannedTreatment, pour: PlannedPour | None = None) -
 
 def _line(
     pour: PlannedPour, treatments: Sequence[PlannedTreatment], cuts: Sequence[Cut], recipes: Mapping[str, Recipe],
-    kit: Kit,
+    kit: Kit, units: Units,
 ) -> tuple[VisitLine, int]:  # fmt: skip
     treatment = treatments[LETTERS.index(pour.letter)]
     dose = dose_of_plan(treatment, pour)
-    words = "" if dose is None else dose.words
+    words = "" if dose is None else dose.said(units)
     plain = pour.what == "water" or treatment.role == "water control"
     recipe = recipes["plain-water"] if plain else recipes.get(treatment.recipe)
     can = None if recipe is None else _cans(recipe, dose, cuts, None if plain else treatment, kit)
     if can is not None:
-        words += f", {plural(can.count, 'can')} of {figure_or_whole(float(f'{can.litres:.3g}'))} L"
+        words += f", {plural(can.count, 'can')} of {units(Amount(can.litres, 'L'))}"
     name = f"{treatment.name}: plain water" if pour.what == "water" else treatment.name
     return VisitLine(pour.letter, name, words), 1 if can is None else can.count
 

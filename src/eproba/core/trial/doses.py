@@ -6,10 +6,10 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from eproba.core.errors import EprobaError
-from eproba.core.quantities import QuantityError, converted
+from eproba.core.quantities import METRIC, Amount, System, Units, conversion, converted, is_convertible, number_typed
 from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import Per, Pour, Treatment, Trial, Unit
-from eproba.core.words import figure_or_whole, parse_number
+from eproba.core.words import parse_number
 
 LITRES: Mapping[str, float] = {"mL": 0.001, "L": 1.0}
 SMALLER: Mapping[str, str] = {"L": "mL", "kg": "g"}
@@ -46,17 +46,40 @@ class Dose:
         """What one unit gets, in the dose's own unit."""
         return self.amount * size_of(self.per, cut)
 
+    def said(self, units: Units = METRIC) -> str:
+        """“250 mL each”, “2 L/m²”, as a household has it."""
+        return said_of((self.amount,), self.unit, self.per, units)
+
     @property
     def words(self) -> str:
+        """As the record keeps it."""
         return f"{self.amount:g} {self.unit}{PER_WORDS[self.per]}"
 
 
-def metric_dose(given: float | None, unit: str) -> tuple[float | None, str]:
-    """An amount and its unit as they are kept: of US units the metric one, to four figures."""
+def said_of(amounts: Sequence[float], unit: str, per: Per, units: Units = METRIC) -> str:
+    """One amount or a range of them: “1 to 1.5 L each”."""
+    value = Amount(amounts[0], unit, "m²" if per == "m2" else "", amounts[-1])
+    return units(value) + (" each" if per == "unit" else "")
+
+
+def metric_dose(given: float | None, unit: str, square: str = "m²") -> tuple[float | None, str]:
+    """An amount and its unit as they are kept: of US units the metric one, to four figures; given by the ground, of
+    each `square` (“sq ft”)."""
     kept = US_DOSES.get(unit, unit)
-    if given is None or kept == unit:
+    if given is None or (kept == unit and square == "m²"):
         return given, kept
-    return float(f"{converted(given, unit, kept):.4g}"), kept
+    times = 1.0 if square == "m²" else converted(1.0, "m²", square)
+    return float(f"{times * (given if kept == unit else converted(given, unit, kept)):.4g}"), kept
+
+
+def typed_dose(dose: Dose, system: System) -> tuple[float, str]:
+    """An amount and its unit as a household types them: the way back."""
+    names = {kept: typed for typed, kept in US_DOSES.items()} if system == "US" else {}
+    unit = names.get(dose.unit, dose.unit)
+    amount = dose.amount if unit == dose.unit else converted(dose.amount, dose.unit, unit)
+    if dose.per == "m2":
+        amount /= conversion("m²", system).factor
+    return float(f"{amount:.4g}"), unit
 
 
 def size_of(per: Per, cut: Cut) -> float:
@@ -78,19 +101,19 @@ def planned_dose(trial: Trial, pour: Pour) -> Dose | None:
     return dose if dose is None or pour.planned is None else replace(dose, amount=pour.planned)
 
 
-def each_in_words(dose: Dose, units: Sequence[Unit]) -> list[tuple[str, tuple[str, ...]]]:
+def each_in_words(dose: Dose, plots: Sequence[Unit], units: Units = METRIC) -> list[tuple[str, tuple[str, ...]]]:
     """What single units get, where that takes reckoning: ("530 mL", (codes)), in walking order."""
     found: dict[str, list[str]] = {}
-    for unit in sorted(units, key=lambda each: each.walk):
-        found.setdefault(_handy(dose.of(unit.cut), dose.unit), []).append(unit.code)
+    for plot in sorted(plots, key=lambda plot: plot.walk):
+        found.setdefault(units(_handy(dose.of(plot.cut), dose.unit)), []).append(plot.code)
     return [(words, tuple(codes)) for words, codes in found.items()]
 
 
-def _handy(amount: float, unit: str) -> str:
+def _handy(amount: float, unit: str) -> Amount:
     """An amount as a can or a scale shows it."""
     if unit in SMALLER and amount < 1:
         amount, unit = 1000 * amount, SMALLER[unit]
-    return f"{figure_or_whole(float(f'{amount:.3g}'))} {unit}"
+    return Amount(float(f"{amount:.3g}"), unit)
 
 
 def litres_a_m2(dose: Dose, trial: Trial, letter: str) -> float | None:
@@ -105,36 +128,33 @@ def unequal(volumes: Sequence[float]) -> bool:
     return bool(volumes) and max(volumes) - min(volumes) > UNEQUAL * max(volumes)
 
 
-def amount(text: str, unit: str) -> float:
-    """“250”, “250 mL”, “1,2 L each”, “2 L/m²”: what one unit, or a square metre, got, in the treatment's own unit.
+def amount(text: str, dose: Dose, system: System = "metric") -> float:
+    """“250”, “250 mL”, “1,2 L each”, “2 L/m²”: what one unit, or a square metre, got, in the unit of the dose; a bare
+    number is in the household's.
 
     Raises
     ------
-    DoseError, NumberError
+    DoseError
         Another unit, no number, less than nothing, or more than any unit can get.
     """
-    found = re.fullmatch(r"\s*([^\s\d]?[\d.,eE+]+)\s*(.*?)\s*(each|(?:a|/)\s*m²)?\s*", text)
-    if found is None or not _fits(found[2], unit):
-        raise DoseError(f"“{text.strip()}” is no amount: write what each unit got as a number of {unit}.")
-    given = parse_number(found[1])
-    if found[2] and found[2].lower() != unit.lower():
-        given = converted(given, found[2], unit)
+    kept = dose.unit + ("/m²" if dose.per == "m2" else "")
+    try:
+        given = number_typed(text, kept, system) if is_convertible(kept) else _counted(text, dose.unit)
+    except EprobaError as error:
+        unit = Units(system).unit(kept)
+        raise DoseError(f"“{text.strip()}” is no amount: write what each unit got as a number of {unit}.") from error
     if not 0 <= given <= MOST_EACH:
-        raise DoseError(f"{given:g} {unit} for a unit can't be: from 0 to {MOST_EACH:g} {unit} fits.")
+        fits = "{} for a unit can't be: from 0 to {} fits."
+        raise DoseError(fits, Amount(given, dose.unit), Amount(MOST_EACH, dose.unit))
     return given
 
 
-def _fits(written: str, unit: str) -> bool:
-    """Whether an amount in a unit as written can be told in another."""
-    if written.lower() in ("", unit.lower()):
-        return True
-    try:
-        return converted(1.0, written, unit) > 0
-    except QuantityError:
-        return False
+def _counted(text: str, unit: str) -> float:
+    """“2” or “2 handful each”."""
+    return parse_number(re.sub(rf"\s*{re.escape(unit)}s?(\s*each)?\s*$", "", text))
 
 
-def exceptions(text: str, codes: Sequence[str], unit: str) -> dict[str, float]:
+def exceptions(text: str, codes: Sequence[str], dose: Dose, system: System = "metric") -> dict[str, float]:
     """“P3 100, P7 1,5; P9 0”: what single units got instead of the others, by code.
 
     Raises
@@ -143,6 +163,7 @@ def exceptions(text: str, codes: Sequence[str], unit: str) -> dict[str, float]:
         A unit that is not among `codes`, a unit without its amount, a unit named twice.
     """
     given: dict[str, float] = {}
+    for_a_unit = replace(dose, per="unit")
     for part in _parts(text):
         code, _, rest = part.partition(" ")
         if code.upper() not in codes:
@@ -151,7 +172,7 @@ def exceptions(text: str, codes: Sequence[str], unit: str) -> dict[str, float]:
             raise DoseError(f"{code.upper()}: say how much it got, e.g. {code.upper()} 100; 0 for nothing.")
         if code.upper() in given:
             raise DoseError(f"{code.upper()} stands there twice; write it once.")
-        given[code.upper()] = amount(rest, unit)
+        given[code.upper()] = amount(rest, for_a_unit, system)
     return given
 
 

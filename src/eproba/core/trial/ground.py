@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any, Literal, get_args
 
 from eproba.core.errors import EprobaError
+from eproba.core.quantities import Amount
 
 PlaceKind = Literal["bed", "lawn", "pots", "bench", "tray"]
 UnitKind = Literal["pot", "patch", "cell", "strip", "bed"]
@@ -125,7 +126,8 @@ def place_from(entry: dict[str, Any], position: int) -> Place:
     numbers = {key: _number(entry.get(key), name, key) for key in ("x_cm", "y_cm", "width_cm", "length_cm")}
     for key in ("width_cm", "length_cm"):
         if not 1 <= numbers[key] <= MOST_CM:
-            raise GroundError(f"{name}: {numbers[key]:g} cm can't be; from 1 cm to {MOST_CM / 100:g} m fits.")
+            text = "{}: {} can't be; from {} to {} fits."
+            raise GroundError(text, name, Amount(numbers[key], "cm"), Amount(1, "cm"), Amount(MOST_CM / 100, "m"))
     rows, columns = (int(_number(entry.get(key, 1), name, key)) for key in ("rows", "columns"))
     if not (rows >= 1 and columns >= 1 and rows * columns <= MOST_CELLS):
         raise GroundError(f"{name}: {rows} × {columns} can't be; up to {MOST_CELLS} in one place.")

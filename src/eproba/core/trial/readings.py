@@ -25,7 +25,8 @@ class Entry:
     """A reading as somebody gives it: `typed` as it was typed, or `skip`, the reason for none.
 
     `sure`: he was asked about a value outside the sensible range. `reason`: why something is changed or added after
-    the envelope was opened. `meter`: what gave the value, where nobody typed it.
+    the envelope was opened. `meter`: what gave the value, where nobody typed it. `unit_of_value`: the unit that stood
+    beside the field (empty: the measure's), which a household may have changed since.
     """
 
     unit: str
@@ -37,6 +38,7 @@ class Entry:
     sure: bool = False
     reason: str = ""
     meter: str = ""
+    unit_of_value: str = ""
 
 
 @dataclass(frozen=True)
@@ -138,7 +140,7 @@ def _valued(asked: Asked, entry: Entry) -> Ruling:
     if not entry.typed.strip():
         return Ruling("taken", value=None)
     try:
-        value = value_typed(asked.measure, entry.typed)
+        value = value_typed(asked.measure, entry.typed, entry.unit_of_value)
     except EprobaError as error:
         return _refused(str(error))
     measure, within = asked.measure, limits(asked)

@@ -7,6 +7,7 @@ from string import Formatter
 from typing import Any
 
 from eproba.core.judging.trust_line import TrustLine
+from eproba.core.quantities import METRIC, Amount, Units
 from eproba.core.wording.sentences import HEADLINES
 from eproba.core.words import figure, listed, plural
 
@@ -111,10 +112,10 @@ SAID: Mapping[str, str] = {
     "changed untold": "Differs from the declared plan without an amendment: {facts:commas}.",
     "ended early": "Ended on day {day} of {of}: {reason:ended} Stopping on a good day makes luck look like "
     "proof; that is paid for: the intervals are as wide as an early look needs.",
-    "borders": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of {guard:g} cm "
+    "borders": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of {guard:cm} "
     "between.",
     "guard too narrow": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of "
-    "{guard:g} cm where {advised:g} cm is advised: a drench that crosses makes the gap look smaller, worms that change "
+    "{guard:cm} where {advised:cm} is advised: a drench that crosses makes the gap look smaller, worms that change "
     "sides make it look larger.",
     "crops are blocks": "Crops ({crops:commas}) are blocks here: their own differences are taken out. Whether the "
     "treatment suits one better than the other is not judged.",
@@ -149,15 +150,20 @@ SAID: Mapping[str, str] = {
 }
 
 
-def text_of(line: TrustLine) -> str:
-    """The sentence of a line of the ledger."""
-    return _WORDS.vformat(SAID[line.says], (), line.evidence)
+def text_of(line: TrustLine, units: Units = METRIC) -> str:
+    """The sentence of a line of the ledger, its amounts as a household has them."""
+    return _Words(units).vformat(SAID[line.says], (), line.evidence)
 
 
 class _Words(Formatter):
     """Evidence in words: what is no number has a way of its own to be said, named after the colon."""
 
+    def __init__(self, units: Units) -> None:
+        self.units = units
+
     def format_field(self, value: object, format_spec: str) -> str:
+        if format_spec == "cm" and isinstance(value, int | float):
+            return self.units(Amount(float(value), "cm"))
         way = _WAYS.get(format_spec)
         return str(super().format_field(value, format_spec)) if way is None else way(value)
 
@@ -271,4 +277,3 @@ _WAYS: Mapping[str, Callable[[object], str]] = {
     "percent": _percent,
     "day": _day,
 }
-_WORDS = _Words()

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from eproba.core.applying.spent import Spent
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.next_step import CHOICES, GAINED, LOST, Choice, NextStep
+from eproba.core.quantities import METRIC, SQUARES, Amount, Units, conversion
 from eproba.core.wording.sentences import Wording, cap_sentence, either, gap_text, worth_text
-from eproba.core.words import figure, minutes_text, plural
+from eproba.core.words import minutes_text, plural
 
 TITLES: Mapping[Choice, str] = {
     "keep": "Keep it",
@@ -32,28 +33,29 @@ class Reason:
     advised: bool
 
 
-def spent_text(mine: Spent) -> str:
-    """What it took, in all, a square metre, a unit."""
+def spent_text(mine: Spent, units: Units = METRIC) -> str:
+    """What it took, in all, on one square of the household's, a unit."""
     if not mine.times:
         return "Nothing of it is on record as given, so nobody knows what it took."
     brews = f"{plural(mine.brews, 'brew')} and " if mine.brews else ""
-    each = f"{minutes_text(mine.per_m2)} a m², {minutes_text(mine.per_unit)} a unit"
+    on_a_square = mine.per_m2 / conversion("m²", units.system).factor
+    each = f"{minutes_text(on_a_square)} a {SQUARES[units.system]}, {minutes_text(mine.per_unit)} a unit"
     return f"It took {minutes_text(mine.minutes)} ({brews}{plural(mine.times, 'application')}): {each}."
 
 
 def reasons(
     step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, spent: Mapping[str, Spent],
-    settling: str,
+    settling: str, units: Units = METRIC,
 ) -> list[Reason]:  # fmt: skip
     """All six choices for one treatment, the advised one first; `settling`: the plan that would settle it, in words."""
     mine = spent[step.treatment]
     told: dict[Choice, str] = {
-        "keep": _keep(step, comparison, judgement, wording, mine),
+        "keep": _keep(step, comparison, judgement, wording, mine, units),
         "drop": _drop(step, comparison, judgement, wording, spent),
         "change": _change(step, judgement, mine),
         "ask again": _ask_again(step, comparison, judgement, wording, settling),
         "elsewhere": _elsewhere(step, judgement),
-        "scale up": _scale_up(step, mine),
+        "scale up": _scale_up(step, mine, units),
     }
     ordered = sorted(CHOICES, key=lambda choice: choice != step.advised)
     return [Reason(each, TITLES[each], told[each], each == step.advised) for each in ordered]
@@ -71,12 +73,14 @@ def _fits(comparison: Comparison, judgement: Judgement, wording: Wording) -> str
     return f"{gap} ({span[0]} to {span[1]} fits)"
 
 
-def _keep(step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, mine: Spent) -> str:
+def _keep(
+    step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, mine: Spent, units: Units
+) -> str:
     gap, worth = _fits(comparison, judgement, wording), worth_text(judgement, wording)
     if step.verdict == "better_matters":
-        return f"It gave {gap}, beyond the {worth} that you wanted. {spent_text(mine)}"
+        return f"It gave {gap}, beyond the {worth} that you wanted. {spent_text(mine, units)}"
     if step.verdict == "no_worse":
-        return f"It is no worse within your margin: keep whichever is less work. {spent_text(mine)}"
+        return f"It is no worse within your margin: keep whichever is less work. {spent_text(mine, units)}"
     if step.verdict in GAINED:
         what = "less than you wanted" if step.verdict == "better_trivial" else "whether by enough is open"
         return f"It gave {gap}: {what}. Keep it if {minutes_text(mine.per_m2)} a m² is nothing to you."
@@ -139,7 +143,8 @@ def _elsewhere(step: NextStep, judgement: Judgement) -> str:
     return "One garden, one season: another soil may answer otherwise. Give the plan away, and join what comes back."
 
 
-def _scale_up(step: NextStep, mine: Spent) -> str:
+def _scale_up(step: NextStep, mine: Spent, units: Units) -> str:
     if step.verdict not in (*GAINED, "no_worse"):
         return "Not before it is shown to be worth it."
-    return f"From {figure(mine.area_m2)} m² of a trial to a bed or a plot: litres, fillings and minutes for each way."
+    tried = units(Amount(mine.area_m2, "m²"))
+    return f"From {tried} of a trial to a bed or a plot: how much, how many fillings and minutes for each way."

@@ -23,7 +23,6 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.errands import job_address
 from eproba.web.ui.responses import file_name
 from eproba.web.ui.session import db, trial_or_404
-from eproba.web.ui.units import local
 
 calendar = Blueprint("calendar", __name__, template_folder="templates")
 ALARMS = {"": "never", "0": "at its hour", "60": "an hour before", "720": "twelve hours before", "1440": "a day before"}
@@ -94,10 +93,7 @@ def _hour(due: Due) -> datetime | None:
 
 
 def _brew_entries(found: Iterable[Job]) -> list[CalendarEntry]:
-    return [
-        CalendarEntry(job.key, job.at.astimezone(UTC), local(job.words), local(_for_whom(job)), job.minutes)
-        for job in found
-    ]
+    return [CalendarEntry(job.key, job.at.astimezone(UTC), job.words, _for_whom(job), job.minutes) for job in found]
 
 
 def _for_whom(job: Job) -> str:

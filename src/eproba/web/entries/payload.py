@@ -35,6 +35,7 @@ TEXTS = (
     Field("skip", LONGEST_REASON),
     Field("replaces", LONGEST_ID),
     Field("meter", 60),
+    Field("unit_of_value", 40),
 )
 
 
@@ -53,6 +54,7 @@ def sent_from(op: Any, now: datetime) -> Sent:
         skip=text["skip"],
         sure=op.get("sure") is True,
         meter=text["meter"],
+        unit_of_value=text["unit_of_value"],
     )
     return Sent(
         id=_kept("id", op["id"]),

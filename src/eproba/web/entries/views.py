@@ -13,6 +13,7 @@ from eproba.web.entries.payload import MOST_AT_ONCE, NoEntry, sent_from
 from eproba.web.ui.clock import now
 from eproba.web.ui.responses import sent_json
 from eproba.web.ui.session import db, helping, sees_lots, who
+from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import kept
 
 entries = Blueprint("entries", __name__, template_folder="templates")
@@ -37,7 +38,7 @@ def take() -> ResponseReturnValue:
             sent.append(replace(entry, again=True) if beside else entry)
             answers.append(None)
         except NoEntry as error:
-            answers.append(Answer(_id(op), "refused", why=str(error)))
+            answers.append(Answer(_id(op), "refused", why=sentence(error)))
     taken = iter(take_entries(db(), sent, Sender(who(), now(), "till", sees_lots())))
     told = [each or next(taken) for each in answers]
     db().commit()

@@ -24,6 +24,7 @@ from eproba.store.readings import all_readings
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.session import db, sees_lots, trial_or_404, who
+from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import kept
 
 happenings = Blueprint("happenings", __name__, template_folder="templates")
@@ -40,7 +41,7 @@ def index(trial_id: int) -> ResponseReturnValue:
             _put_down(trial)
         except EprobaError as error:
             db().rollback()
-            problem = str(error)
+            problem = sentence(error)
         else:
             db().commit()
             kept(trial_id)

@@ -25,7 +25,7 @@ from eproba.core.measuring.measures import (
     inputs_typed,
     own_measure,
 )
-from eproba.core.quantities import System
+from eproba.core.quantities import System, conversion
 from eproba.core.trial.worth import as_kept
 from eproba.core.words import figure
 from eproba.store.commands.kit import keep_kit
@@ -34,6 +34,7 @@ from eproba.store.kit import household_kit
 from eproba.store.measures import all_measures, picture_of_how, pictured
 from eproba.web.ui.fields import NumberField, whole
 from eproba.web.ui.session import db, system
+from eproba.web.ui.units import sentence
 
 measures = Blueprint("measures", __name__, template_folder="templates")
 
@@ -109,8 +110,8 @@ def units() -> ResponseReturnValue:
         keep_kit(db(), replace(household, kit=replace(household.kit, system=cast(System, wished))))
         db().commit()
         flash(
-            f"Typed and shown in {wished} units everywhere now. What is on record stays as it is; plans that are not "
-            "dealt yet keep the numbers that were typed: look at their ground again."
+            f"Typed and shown in {wished} units everywhere now. What is on record, in a plan, or typed on a phone and "
+            "not sent yet keeps its meaning."
         )
     return redirect(url_for("measures.index"))
 
@@ -124,11 +125,13 @@ def reckon_inputs() -> ResponseReturnValue:
     try:
         found = reckon(measure.calculator, inputs_typed(request.args.get("inputs", "")))
     except EprobaError as error:
-        return jsonify(said=[str(error)], value="")
+        return jsonify(said=[sentence(error)], value="")
     main = next(each for each in measure.calculator.results if each.name == measure.calculator.main)
     value, doubt = found.results[main.name], found.doubts.get(main.name)
-    about = "" if doubt is None else f", give or take {figure(doubt)}"
-    told = "" if value is None else f"{main.words}: {value:.{main.decimals}f} {main.unit}".rstrip() + about
+    how = conversion(main.unit, system())
+    about = "" if doubt is None else f", give or take {figure(how.apart_shown(doubt))}"
+    shown = "" if value is None else f"{how.shown(value):.{main.decimals}f} {how.unit}".rstrip()
+    told = f"{main.words}: {shown}{about}" if shown else ""
     return jsonify(said=list(found.said), value=told)
 
 
@@ -164,12 +167,12 @@ def _added(form: OwnMeasureForm) -> bool:
             ),
         )
     except MeasureError as error:
-        form.high.errors = [str(error).partition(": ")[2]]
+        form.high.errors = [sentence(error).partition(": ")[2]]
         return False
     try:
         picture = _picture(form)
     except EprobaError as error:
-        form.picture.errors = [str(error)]
+        form.picture.errors = [sentence(error)]
         return False
     add_own_measure(db(), measure, picture)
     db().commit()

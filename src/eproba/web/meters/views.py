@@ -37,6 +37,7 @@ from eproba.web.ui.clock import now
 from eproba.web.ui.fields import NumberField, whole
 from eproba.web.ui.responses import sent_json
 from eproba.web.ui.session import db, who
+from eproba.web.ui.units import sentence
 
 meters = Blueprint("meters", __name__, template_folder="templates")
 MOST_VALUES = 1000  # of one message
@@ -71,7 +72,7 @@ def index() -> ResponseReturnValue:
         try:
             add_meter(db(), name, unit, form.measure.data or "", doubt, secrets.token_urlsafe(24), who(), now())
         except MeterError as error:
-            form.name.errors = [str(error)]
+            form.name.errors = [sentence(error)]
         else:
             db().commit()
             flash(f"“{name}” is known now.")
@@ -106,7 +107,7 @@ def value_in() -> ResponseReturnValue:
     try:
         sent = _values_sent(sent_json(), now())
     except (EprobaError, ValueError) as error:
-        return jsonify(error="value", help=str(error)), 400
+        return jsonify(error="value", help=sentence(error)), 400
     new = take_values(db(), row.id, sent)
     db().commit()
     return jsonify(taken=new, known_already=len(sent) - new)
@@ -218,7 +219,7 @@ def take() -> ResponseReturnValue:
         try:
             times, values = as_run(meter.run(now() - timedelta(minutes=min(minutes, LONGEST_RUN)), now()))
         except MeterError as error:
-            return jsonify(said=str(error), values=None)
+            return jsonify(said=sentence(error), values=None)
         return jsonify(said="", minutes=times, values=values, meter=_worded(meter))
     latest, found = meter.now(now()), steady(meter, now())
     if latest is None:

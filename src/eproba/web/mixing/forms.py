@@ -2,7 +2,6 @@
 
 from typing import Any
 
-from flask_wtf import FlaskForm
 from wtforms import BooleanField, RadioField, SelectField, StringField, ValidationError
 from wtforms.validators import Length
 
@@ -10,23 +9,22 @@ from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.mixing import Want, in_n, pot_litres, pot_size
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.catalogue import ingredients
-from eproba.core.quantities import QuantityError, litres
+from eproba.core.quantities import SPOON, QuantityError
 from eproba.store.kit import Garden, Household
-from eproba.web.ui.fields import AmountField, NumberField
-from eproba.web.ui.session import system
+from eproba.web.ui.fields import AmountField, AmountForm, NumberField
 
 WATERS = ("rain", "well", "tap with chlorine", "tap with chloramine", "tap, not known")
 MEASURED_WITH = ("scale_g", "spoon_ml", "jug_ml", "can_l", "syringe_ml")
 MEANS = {"plus": "1 + N (11 parts for “1 to 10”)", "in": "1 in N (10 parts for “1 to 10”)"}
 
 
-class MixForm(FlaskForm):
+class MixForm(AmountForm):
     recipe = SelectField("Recipe")
     by = RadioField("For", choices=[("area", "an area"), ("units", "units or pots")], default="area")
     area = AmountField("Area", "m²", optional=True)
-    rate = NumberField("For each m² (empty: the recipe’s)", optional=True)
+    rate = AmountField("So much on the ground (empty: the recipe’s)", "L/m²", optional=True)
     units = NumberField("Units", whole=True, optional=True)
-    each = StringField("Litres each", [Length(max=20)])
+    each = AmountField("For each of them", "L", optional=True)
     pot_across = AmountField("… or pots (a tenth of them is poured), across", "cm", optional=True)
     pot_high = AmountField("filled up to", "cm", optional=True)
     strength = NumberField("Strength: 1 to (empty: the recipe’s)", optional=True)
@@ -48,15 +46,12 @@ def want_of(form: MixForm) -> Want:
         parts = in_n(n) if form.means.data == "in" else (1.0, n)
     if form.by.data == "area":
         return Want(area_m2=1.0 if form.area.number is None else form.area.number, rate=form.rate.number, parts=parts)
-    each = litres(form.each.data, system()) if (form.each.data or "").strip() else None
-    surface = None
+    each, surface = form.each.number, None
     if form.pot_across.number is not None and form.pot_high.number is not None:
         surface, volume = pot_size(form.pot_across.number, form.pot_high.number)
         each = pot_litres(volume) if each is None else each
     if each is None:
-        raise QuantityError(
-            "Say how many litres each unit gets, or how wide the pots are and how high they are filled."
-        )
+        raise QuantityError("Say how much each unit gets, or how wide the pots are and how high they are filled.")
     return Want(units=int(form.units.number or 1), per_unit_litres=each, unit_m2=surface, parts=parts)
 
 
@@ -68,12 +63,12 @@ def _months(field: Any) -> tuple[int, ...]:
     return tuple(dict.fromkeys(int(part) for part in parts))
 
 
-class KitForm(FlaskForm):
+class KitForm(AmountForm):
     system = RadioField("Units, kitchen measures with them", choices=[("metric", "metric"), ("US", "US")])
-    scale_g = NumberField("Your scale’s step", 0.001, 1000)
-    spoon_ml = NumberField("Your smallest spoon", 0.1, 50)
-    jug_ml = NumberField("Your jug’s step", 1, 1000)
-    can_l = NumberField("Your can", 0.1, 1000)
+    scale_g = AmountField("Your scale’s step", "g", 0.001, 1000)
+    spoon_ml = AmountField("Your smallest spoon", f"mL{SPOON}", 0.1, 50)
+    jug_ml = AmountField("Your jug’s step", "mL", 1, 1000)
+    can_l = AmountField("Your can", "L", 0.1, 1000)
     syringe_ml = NumberField("Your syringe’s step", 0, 50)
     water = SelectField("Your water", choices=WATERS)
     poor = BooleanField("Its soil is poor: little grows by itself, few worms")
@@ -93,7 +88,7 @@ class KitForm(FlaskForm):
 
 def kit_filled(household: Household) -> dict[str, Any]:
     kit = household.kit
-    numbers = {name: f"{getattr(kit, name):g}" for name in MEASURED_WITH}
+    numbers = {name: getattr(kit, name) for name in MEASURED_WITH}
     garden = household.garden
     months = {name: ", ".join(map(str, getattr(garden, name))) for name in ("cool", "dry", "wet")}
     return {**numbers, **months, "poor": garden.poor, "system": kit.system, "water": household.water}

@@ -13,6 +13,7 @@ from eproba.core.brewing.mixing import ingredient_alone, mix, parts_as_written
 from eproba.core.brewing.water import on_water
 from eproba.core.catalogue import equipment
 from eproba.core.errors import EprobaError
+from eproba.core.quantities import conversion
 from eproba.core.words import parse_number
 from eproba.exchange.mix_out import steps_of
 from eproba.store.commands.kit import keep_kit
@@ -22,7 +23,8 @@ from eproba.web.mixing.forms import KitForm, MixForm, household_made, kit_filled
 from eproba.web.pictures.added import added_rulers
 from eproba.web.ui.clock import today
 from eproba.web.ui.looks import trial_looks
-from eproba.web.ui.session import db, trial_or_404
+from eproba.web.ui.session import db, system, trial_or_404, typed_system
+from eproba.web.ui.units import sentence, units
 
 mixing = Blueprint("mixing", __name__, template_folder="templates")
 
@@ -31,11 +33,11 @@ def _form(typed: Any) -> MixForm:
     """The desk's questions, checked apart from a token: the desk changes nothing."""
     form = MixForm(formdata=typed or None, meta={"csrf": False})
     form.recipe.choices = [(key, recipe.title) for key, recipe in offered_recipes(db()).items()]
-    form.equipment.choices = [(key, each.name) for key, each in equipment().items()]
+    form.equipment.choices = [(key, each.name) for key, each in equipment(system()).items()]
     if not typed:
-        form.recipe.data, form.area.data, form.units.data, form.each.data = "yeast-starter", "10", "6", "0.25 L"
+        form.recipe.data, form.area.data, form.units.data, form.each.data = "yeast-starter", *_usual()
     elif not form.by.data:
-        form.by.data, form.means.data, form.area.data = "area", "plus", form.area.data or "10"
+        form.by.data, form.means.data, form.area.data = "area", "plus", form.area.data or _usual()[0]
         form.equipment.data = "can"
     return form
 
@@ -44,7 +46,9 @@ def _form(typed: Any) -> MixForm:
 def by_hand() -> ResponseReturnValue:
     form = _form(request.args)
     kit_form = KitForm(data=kit_filled(household_kit(db())))
-    return render_template("mixing/desk.html", form=form, kit_form=kit_form, **_mixed(form))
+    return render_template(
+        "mixing/desk.html", form=form, kit_form=kit_form, to_kept=conversion("kg", system()).factor, **_mixed(form)
+    )
 
 
 @mixing.post("/mix/again")
@@ -53,13 +57,19 @@ def again() -> ResponseReturnValue:
     return render_template("mixing/answer.html", **_mixed(_form(request.form)))
 
 
+def _usual() -> tuple[str, str, str]:
+    """What the desk begins with: an area, units, and so much for each."""
+    return ("10", "6", "0.25") if system() == "metric" else ("100", "6", "1 cup")
+
+
 def _mixed(form: MixForm) -> dict[str, Any]:
     known, household = all_recipes(db()), household_kit(db())
     recipe = known.get(form.recipe.data or "", known["yeast-starter"])
+    form.rate.kept_unit = recipe.rate_unit
     if not form.validate():
-        problem = next(str(error) for errors in form.errors.values() for error in errors)
+        problem = next(sentence(error) for errors in form.errors.values() for error in errors)
         return {"mixed": None, "problem": problem, "household": household, "recipe": recipe}
-    tool = equipment().get(form.equipment.data or "", equipment()["can"])
+    tool = equipment(system()).get(form.equipment.data or "", equipment(system())["can"])
     if tool.key == "can":
         tool = replace(tool, litres=household.kit.can_l)
     try:
@@ -69,11 +79,11 @@ def _mixed(form: MixForm) -> dict[str, Any]:
         mixed = mix(recipe, want)
         really = as_measured(mixed, household.kit)
     except EprobaError as error:
-        return {"mixed": None, "problem": str(error), "household": household, "recipe": recipe}
+        return {"mixed": None, "problem": sentence(error), "household": household, "recipe": recipe}
     return {
         "mixed": mixed,
         "really": really,
-        "warnings": carbon_warnings(added("", recipe.title, really, 1, {}, 0.0)) if really.loads else [],
+        "warnings": carbon_warnings(added("", recipe.title, really, 1, {}, 0.0), units()) if really.loads else [],
         "too_weak": too_weak_for(tool, mixed.parts) if recipe.liquid else "",
         "problem": "",
         "recipe": recipe,
@@ -81,11 +91,11 @@ def _mixed(form: MixForm) -> dict[str, Any]:
         "can": cans(mixed, household.kit),
         "kitchen": [(each, measured(each, household.kit)) for each in mixed.amounts],
         "written": parts_as_written(mixed.parts) if recipe.liquid else [],
-        "steps": steps_of(mixed),
+        "steps": steps_of(mixed, units()),
         "alone": ingredient_alone(mixed),
         "tool": tool,
         "fillings": fillings(mixed.application_litres, tool) if mixed.application_litres else None,
-        "water": on_water(household.water, mixed.application_litres) if mixed.application_litres else None,
+        "water": on_water(household.water, mixed.application_litres, units()) if mixed.application_litres else None,
         "prices": [(key, household.prices.get(key)) for key in priced(recipe)],
     }
 
@@ -111,7 +121,7 @@ def keep() -> ResponseReturnValue:
             number = _number(text)
             prices.pop(key, None)
             if number is not None and number >= 0:
-                prices[key] = number
+                prices[key] = number * conversion("kg", typed_system()).factor
     keep_kit(db(), household_made(form, prices))
     db().commit()
     flash("Kept: amounts are rounded to what you can measure.")
@@ -133,9 +143,12 @@ def for_trial(trial_id: int) -> ResponseReturnValue:
         measured=measured,
         killed=KILLED,
         loads=loads,
-        warnings=[*warnings([each for each in loads if each.water_l > 0 or each.easy_carbon_g > 0]), *unlike(trial)],
+        warnings=[
+            *warnings([each for each in loads if each.water_l > 0 or each.easy_carbon_g > 0], units()),
+            *unlike(trial),
+        ],
         concentrated=any(each.mixed and each.mixed.water_litres for each in desk),
-        once=added_rulers(loads, look, total=False),
-        total=added_rulers(loads, look, total=True),
+        once=added_rulers(loads, look, total=False, units=units()),
+        total=added_rulers(loads, look, total=True, units=units()),
         is_open=not trial.sealed(today()),
     )

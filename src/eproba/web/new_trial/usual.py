@@ -3,9 +3,12 @@
 from collections.abc import Mapping
 
 from eproba.core.planning.draft import Known
+from eproba.core.quantities import filled
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.model import Compared, Role
 from eproba.web.new_trial.steps.step import Answers, Typed, first_of
+from eproba.web.ui.session import system
+from eproba.web.ui.units import units
 
 CONTROL_NAMES: Mapping[str, str] = {
     "water control": "Plain water",
@@ -23,6 +26,9 @@ ROW = (
     "name", "stem", "role", "how", "rung", "recipe", "water_parts", "times", "sharing", "dose", "amount", "unit", "pot",
     "often", "every", "until", "then", "days", "label", "things",
 )  # fmt: skip
+US_AMOUNTS: Mapping[tuple[str, str], tuple[str, str]] = {  # the usual ones, as a US household begins
+    ("250", "mL"): ("8", "fl oz"), ("1", "kg"): ("3", "oz"), ("", "mL"): ("", "fl oz"), ("", "L"): ("", "gal"),
+}  # fmt: skip
 DOSES: Mapping[Compared, Typed] = {
     "drench": {"dose": ["unit"], "amount": ["250"], "unit": ["mL"], "often": ["every"], "every": ["7"]},
     "dry": {"dose": ["m2"], "amount": ["1"], "unit": ["kg"], "often": ["once"], "every": [""]},
@@ -33,8 +39,8 @@ DOSES: Mapping[Compared, Typed] = {
 NOTHING: Typed = {"dose": ["nothing"], "amount": [""], "unit": ["mL"], "often": ["once"], "every": [""]}
 AS_THE_WETTEST: Typed = {"dose": ["like"], "amount": [""], "unit": ["mL"], "often": ["like"], "every": [""]}
 HANDLING: Mapping[Compared, str] = {
-    "drench": "Loosened 2 cm deep before each pour, treated or not.",
-    "dry": "Raked 5 cm deep and watered alike, treated or not.",
+    "drench": "Loosened {2 cm} deep before each pour, treated or not.",
+    "dry": "Raked {5 cm} deep and watered alike, treated or not.",
     "mulch": "Weeded before the mulch is laid, and watered alike, mulched or not.",
     "media": "Equal pots, filled to the same mark, sown and watered alike.",
     "way": "Everything else is done to all alike.",
@@ -58,9 +64,18 @@ def control_name(compared: Compared, role: str) -> str:
 
 
 def dose_for(compared: Compared, role: str) -> Typed:
-    if role == "untreated":
-        return NOTHING
-    return AS_THE_WETTEST if role in ("water control", "ingredient control", "killed brew") else DOSES[compared]
+    """How much of it is usual, and how often, as this household types it."""
+    follows = role in ("water control", "ingredient control", "killed brew")
+    usual = NOTHING if role == "untreated" else AS_THE_WETTEST if follows else DOSES[compared]
+    if system() == "metric":
+        return usual
+    amount, unit = US_AMOUNTS[usual["amount"][0], usual["unit"][0]]
+    return usual | {"amount": [amount], "unit": [unit]}
+
+
+def handling(compared: Compared) -> str:
+    """What is usually done to every unit, in this household's words."""
+    return filled(HANDLING[compared], units())
 
 
 def as_the_kind_wants(answers: Answers, was: Compared, now: Compared, known: Known) -> None:
@@ -78,8 +93,8 @@ def as_the_kind_wants(answers: Answers, was: Compared, now: Compared, known: Kno
     if first_of(answers["claim"], "against") not in controls:
         answers["claim"]["against"] = [controls[0]]
     _first_measure(answers["measure"], was, now, known)
-    if first_of(answers["rules"], "handling") == HANDLING[was]:
-        answers["rules"]["handling"] = [HANDLING[now]]
+    if first_of(answers["rules"], "handling") == handling(was):
+        answers["rules"]["handling"] = [handling(now)]
 
 
 def _first_measure(typed: Typed, was: Compared, now: Compared, known: Known) -> None:

@@ -23,11 +23,12 @@ from eproba.web.new_trial.walking import DEAL, NAMES, answers_of, first_answers,
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.session import db, who
+from eproba.web.ui.units import sentence
 
 new_trial = Blueprint("new_trial", __name__, template_folder="templates")
 DRAFT = "/trials/new/<int:draft_id>"
 STEP = f"{DRAFT}/<any({', '.join(NAMES)}):name>"
-NOT_TOLD = ("places", "auto", "proposal", "among", "cuts")  # what no person reads in a field
+NOT_TOLD = ("places", "auto", "proposal", "among", "cuts", "shown_in")  # what no person reads in a field
 
 
 @new_trial.post("/trials/new")
@@ -57,7 +58,7 @@ def keep(draft_id: int, name: StepName) -> ResponseReturnValue:
     try:
         _save(draft, before, walk.answers, name)
     except Changed as error:
-        return _page(draft, name, walk, str(error), _differences(before[name], walk.answers[name])), 409
+        return _page(draft, name, walk, sentence(error), _differences(before[name], walk.answers[name])), 409
     walk = walk_of(walk.answers)
     if go == "next" and not problem:
         problem = walk.steps[name].wrong(walk)
@@ -71,7 +72,7 @@ def _acted(walk: Walk, name: StepName, before: Typed, go: str) -> tuple[str, Ste
     try:
         leads = walk.steps[name].act(walk, before, go)
     except EprobaError as error:
-        return str(error), None
+        return sentence(error), None
     if leads is not None and leads != name:
         flash("Taken into the plan. See how this step takes it.")
     return "", leads
@@ -187,7 +188,7 @@ def overview(draft_id: int) -> ResponseReturnValue:
     try:
         shown = deal_page(walk)
     except EprobaError as error:
-        flash(str(error))
+        flash(sentence(error))
         return redirect(url_for("new_trial.step", draft_id=draft_id, name=getattr(error, "step", "claim"), check=1))
     if request.method == "POST":
         return _deal(draft_id, walk)

@@ -21,7 +21,8 @@ from eproba.web.new_trial.steps.rules import RulesStep
 from eproba.web.new_trial.steps.step import Answers, Bench, OwnNoiseOf, Step, Walk
 from eproba.web.new_trial.steps.treatments import TreatmentsStep
 from eproba.web.ui.clock import today
-from eproba.web.ui.session import db
+from eproba.web.ui.session import db, system
+from eproba.web.ui.units import units
 
 NAMES: tuple[StepName, ...] = get_args(StepName)
 DEAL = "deal"
@@ -42,18 +43,18 @@ def steps() -> dict[StepName, Step[Any, Any]]:
 
 def bench() -> Bench:
     household = household_kit(db())
-    known = Known(all_measures(db()), all_recipes(db()), household.ground_on)
+    known = Known(all_measures(db()), all_recipes(db()), household.ground_on, units())
     return Bench(known, household.kit, _OfThisHousehold(), today())
 
 
 def first_answers(on: date) -> Answers:
     """What a new trial starts with: a common, fair plan."""
-    return {name: step.first(on) for name, step in steps().items()}
+    return {name: step.first(on) | {"shown_in": [system()]} for name, step in steps().items()}
 
 
 def answers_from(trial: Trial, on: date) -> Answers:
     """The answers that would plan a trial again, from tomorrow on."""
-    return {name: step.first(on) | step.again(trial, on) for name, step in steps().items()}
+    return {name: step.first(on) | {"shown_in": [system()]} | step.again(trial, on) for name, step in steps().items()}
 
 
 def answers_on_own_ground(trial: Trial, on: date, units_each: int) -> Answers:

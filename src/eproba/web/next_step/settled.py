@@ -10,6 +10,7 @@ from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Answers
 from eproba.web.new_trial.walking import answers_from, first_answers, walk_of
 from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
+from eproba.web.ui.units import sentence, units
 
 
 def settling_answers(trial: Trial, letter: str, plan: Settling, on: date) -> Answers:
@@ -48,5 +49,5 @@ def drawn_plan(answers: Answers) -> GroundPlan | str:
     try:
         taken = chosen(walk.draft, ground, walk.known)
     except EprobaError as error:
-        return str(error)
-    return ground_plan(site_of(walk.draft, ground), [(cut, None) for cut in taken.cuts], {})
+        return sentence(error)
+    return ground_plan(site_of(walk.draft, ground), [(cut, None) for cut in taken.cuts], {}, told=units())

@@ -10,10 +10,11 @@ from eproba.core.applying.scaling_up import LADDER, Way, ways
 from eproba.core.applying.spent import Spent, reading_minutes, spent
 from eproba.core.catalogue import equipment
 from eproba.core.errors import EprobaError
+from eproba.core.quantities import Amount, number_typed
 from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.doses import dose_of, litres_a_m2
 from eproba.core.trial.model import Reading, Trial
-from eproba.core.words import minutes_text, parse_number
+from eproba.core.words import minutes_text
 from eproba.store.batches import batches
 from eproba.store.commands.drafts import new_draft
 from eproba.store.findings import own_noise
@@ -23,7 +24,8 @@ from eproba.store.recipes import all_recipes
 from eproba.store.together import questions_asked
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
-from eproba.web.ui.session import db, seen_trial_or_404, trial_or_404
+from eproba.web.ui.session import db, seen_trial_or_404, system, trial_or_404
+from eproba.web.ui.units import sentence, units
 
 next_step = Blueprint("next_step", __name__, template_folder="templates")
 MOST_AREA = 100_000.0
@@ -68,7 +70,7 @@ def show(trial_id: int) -> ResponseReturnValue:
     try:
         judgement = judged(trial, trial.asked[0], readings)
     except CannotJudge as error:
-        return render_template("next_step/unjudged.html", trial=trial, problem=str(error))
+        return render_template("next_step/unjudged.html", trial=trial, problem=sentence(error))
     wording, took = Wording.of(trial, trial.asked[0]), _spent(trial)
     judgement = by_effects(judgement)
     steps = next_steps(judgement, {name: each.minutes for name, each in took.items()})
@@ -78,7 +80,7 @@ def show(trial_id: int) -> ResponseReturnValue:
     words = settling_words(plan, trial.kind) if plan else ""
     told = [
         (letters[s.treatment], s, headline(comparisons[s.treatment], judgement),
-         reasons(s, comparisons[s.treatment], judgement, wording, took, words))
+         reasons(s, comparisons[s.treatment], judgement, wording, took, words, units()))
         for s in sorted(steps, key=lambda step: ORDER.index(step.advised))
     ]  # fmt: skip
     beyond = {each.name: effect_sentence(each, judgement, wording) for each in judgement.effects if each.of == "12"}
@@ -87,6 +89,7 @@ def show(trial_id: int) -> ResponseReturnValue:
     return render_template(
         "next_step/next.html",
         trial=trial,
+        usual_area=_usual_area(),
         looks=trial_looks(trial),
         told=told,
         beyond=beyond,
@@ -110,6 +113,10 @@ def _spent(trial: Trial) -> dict[str, Spent]:
     return {each.name: each for each in spent(trial, all_recipes(db()), household.kit, household.prices, brews)}
 
 
+def _usual_area() -> str:
+    return "10" if system() == "metric" else "100"
+
+
 def _scaled(trial: Trial) -> Scaled | None:
     """The treatment and the ground that were asked for, by each way."""
     letter, area = request.args.get("scale", ""), request.args.get("area", "").strip()
@@ -121,14 +128,14 @@ def _scaled(trial: Trial) -> Scaled | None:
     if recipe is None or rate is None:
         return Scaled(letter, area, [], "It is not poured: spread it by the square metre, as in the trial.")
     try:
-        square = parse_number(area or "10")
+        square = number_typed(area or _usual_area(), "m²", system())
         if not 0 < square <= MOST_AREA:
-            raise EprobaError(f"{area} m² can’t be: above 0, up to {MOST_AREA:.0f} m².")
-        tools = [equipment()[key] for key in LADDER]
+            raise EprobaError("{} can’t be: above 0, up to {}.", Amount(square, "m²"), Amount(MOST_AREA, "m²"))
+        tools = [equipment(system())[key] for key in LADDER]
         found = ways(recipe, square, rate, strength_of(treatment, trial), tools)
     except EprobaError as error:
-        return Scaled(letter, area, [], str(error))
-    return Scaled(letter, area or "10", found)
+        return Scaled(letter, area, [], sentence(error))
+    return Scaled(letter, area or _usual_area(), found)
 
 
 @next_step.post("/trials/<int:trial_id>/next/settle")
@@ -146,7 +153,7 @@ def settle(trial_id: int) -> ResponseReturnValue:
     try:
         judgement = judged(trial, trial.asked[0], readings)
     except CannotJudge as error:
-        abort(400, str(error))
+        abort(400, sentence(error))
     plan = settling_of(trial, judgement, own_noise(db(), trial.asked[0].measure.key, trial.scale))
     if plan is None:
         abort(400, "No plan of a sensible size settles it: take a larger worth, or a quieter measure.")

@@ -24,6 +24,7 @@ from eproba.web.new_trial.walking import answers_on_own_ground
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, sees_lots, trial_or_404
+from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import kept
 
 packages = Blueprint("packages", __name__, template_folder="templates")
@@ -88,13 +89,13 @@ def take_in() -> ResponseReturnValue:
     except Unknown as error:
         db().rollback()
         page = render_template(
-            "packages/unknown.html", problem=str(error), unknown=error, plan=raw.decode("utf-8", "replace"),
+            "packages/unknown.html", problem=sentence(error), unknown=error, plan=raw.decode("utf-8", "replace"),
             measures=all_measures(db()), recipes=offered_recipes(db()),
         )  # fmt: skip
         return page, 400
     except EprobaError as error:
         db().rollback()
-        return render_template("packages/take_in.html", problem=str(error)), 400
+        return render_template("packages/take_in.html", problem=sentence(error)), 400
 
 
 def _package_in(raw: bytes) -> ResponseReturnValue:

@@ -13,6 +13,7 @@ from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import seen_trial_or_404, sees_lots, trial_or_404
+from eproba.web.ui.units import units
 
 paper = Blueprint("paper", __name__, template_folder="templates")
 SIZES = ("a4", "letter")
@@ -52,7 +53,7 @@ def sheet(trial_id: int) -> ResponseReturnValue:
 @paper.get("/trials/<int:trial_id>/ground")
 def ground(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
-    return _sheet("paper/ground.html", trial, plan=trial_plan(trial, trial_looks(trial)))
+    return _sheet("paper/ground.html", trial, plan=trial_plan(trial, trial_looks(trial), units()))
 
 
 @paper.get("/trials/<int:trial_id>/slip")
@@ -68,5 +69,5 @@ def slip(trial_id: int) -> ResponseReturnValue:
         fingerprint=declared.fingerprint,
         short=short(declared.fingerprint),
         check=how_to_check(trial.dealing),
-        plan=trial_plan(trial, trial_looks(trial)),
+        plan=trial_plan(trial, trial_looks(trial), units()),
     )

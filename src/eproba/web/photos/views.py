@@ -22,6 +22,7 @@ from eproba.web.ui.fields import whole
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.responses import wants_json
 from eproba.web.ui.session import db, helping, sees_lots, trial_or_404, who
+from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import kept
 
 photos = Blueprint("photos", __name__, template_folder="templates")
@@ -184,7 +185,7 @@ def one(trial_id: int, picture_id: int) -> ResponseReturnValue:
         problem = ""
     except (EprobaError, Gone) as error:
         db().rollback()
-        problem = str(error)
+        problem = sentence(error)
     if problem:
         return _one(trial, row, problem), 400
     db().commit()

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from eproba.core.quantities import METRIC, System, Units
 from eproba.core.trial.ground import Cut, Place, Site
 from eproba.core.trial.model import Trial
 from eproba.web.ui.looks import Look
@@ -13,6 +14,14 @@ LEAST_TILE, MOST_TILE = 46.0, 130.0
 WIDE_LETTER = 0.58  # of the letters' size, on average
 LEAST_NAME = 0.7  # of the usual size: smaller can't be read
 GRADIENTS = {"slope": "downhill", "shade": "more shade", "wall": "to the wall", "other": "gradient"}
+
+
+BARS: dict[System, tuple[tuple[str, int, float], ...]] = {
+    "metric": tuple(
+        [("m", n, 100.0 * n) for n in (10, 5, 2, 1)] + [("cm", n, float(n)) for n in (50, 20, 10, 5, 2, 1)]
+    ),
+    "US": tuple([("ft", n, 30.48 * n) for n in (30, 20, 10, 5, 2, 1)] + [("in", n, 2.54 * n) for n in (6, 3, 2, 1)]),
+}
 
 
 @dataclass(frozen=True)
@@ -75,10 +84,12 @@ def ground_plan(
     units: Sequence[tuple[Cut, str | None]],
     looks: Mapping[str, Look],
     lost: Mapping[str, str] | None = None,
+    told: Units = METRIC,
 ) -> GroundPlan:
     """Draw places and units to scale.
 
-    `units`: each cut with its letter (None: not dealt yet); `lost`: reasons by code.
+    `units`: each cut with its letter (None: not dealt yet); `lost`: reasons by code; `told`: how the bar of the scale
+    is labelled.
     """
     left = min(place.x_cm for place in site.places)
     top = min(place.y_cm for place in site.places)
@@ -92,7 +103,7 @@ def ground_plan(
     places = tuple(Frame(place.name, *box(place)) for place in site.places)
     right = max(place.x + place.width for place in places) + MARGIN
     bottom = max(place.y + place.height for place in places) + MARGIN
-    bar_cm = next((cm for cm in (1000, 500, 200, 100, 50, 20, 10, 5, 2) if cm * scale <= right / 2.5), 1)
+    bar_unit, bar_number, bar_cm = _bar(right / 2.5 / scale, told)
     gradient = site.gradient
     return GroundPlan(
         width=max(right, 260.0),
@@ -101,7 +112,7 @@ def ground_plan(
         tiles=tiles,
         frames=tuple(_frames([cut for cut, _ in units], tiles)),
         bar=round(bar_cm * scale, 1),
-        bar_label=f"{bar_cm // 100} m" if bar_cm >= 100 else f"{bar_cm} cm",
+        bar_label=f"{bar_number} {bar_unit}",
         gradient="" if gradient is None else GRADIENTS[gradient.kind],
         gradient_turn=None if gradient is None else gradient.towards,
         north_turn=site.north,
@@ -109,9 +120,15 @@ def ground_plan(
     )
 
 
-def ways_plan(trial: Trial) -> GroundPlan:
+def _bar(longest_cm: float, told: Units) -> tuple[str, int, float]:
+    """The bar of the scale, as long as there is room for: its unit, how many of them, and its length in cm."""
+    bars = BARS[told.system]
+    return next((bar for bar in bars if bar[2] <= longest_cm), bars[-1])
+
+
+def ways_plan(trial: Trial, told: Units) -> GroundPlan:
     """Where the units stand, with nothing said of who got what: for the way through a round."""
-    return ground_plan(trial.site, [(unit.cut, None) for unit in trial.laid_out], {})
+    return ground_plan(trial.site, [(unit.cut, None) for unit in trial.laid_out], {}, told=told)
 
 
 def _scale(site: Site, cuts: Sequence[Cut], left: float) -> float:
@@ -161,7 +178,7 @@ def _words(units: Sequence[tuple[Cut, str | None]], looks: Mapping[str, Look], s
     return f"Places: {places}. In walking order: {told}." if told else f"Places: {places}."
 
 
-def trial_plan(trial: Trial, looks: Mapping[str, Look]) -> GroundPlan:
+def trial_plan(trial: Trial, looks: Mapping[str, Look], told: Units) -> GroundPlan:
     """The ground plan of a dealt trial."""
     lost = {unit.code: unit.lost_reason for unit in trial.units if unit.lost_on is not None}
-    return ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.laid_out], looks, lost)
+    return ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.laid_out], looks, lost, told)

@@ -7,6 +7,7 @@ from datetime import datetime
 from eproba.core.brewing.batches import Next, State, state, wants
 from eproba.core.brewing.clock import ready_window
 from eproba.core.brewing.events import Batch, left
+from eproba.core.quantities import METRIC, Amount, Units
 
 TOP, BOTTOM = 30.0, 128.0  # of what can be filled
 STATES: dict[State, str] = {
@@ -17,7 +18,7 @@ STATES: dict[State, str] = {
 
 @dataclass(frozen=True)
 class Vessel:
-    """One vessel: `level` is the y of its surface, `bubbles` are (x, y, r); `lid` None where it stands open."""
+    """One vessel: `tag` what is in it, number and unit; `level` is the y of its surface, `bubbles` are (x, y, r)."""
 
     batch: Batch
     state: State
@@ -28,23 +29,28 @@ class Vessel:
     bubbles: tuple[tuple[float, float, float], ...]
     window: tuple[datetime, datetime] | None
     words: str
+    tag: list[str]
 
 
-def vessel(batch: Batch, now: datetime) -> Vessel:
+def vessel(batch: Batch, now: datetime, units: Units = METRIC) -> Vessel:
     """Draw one batch."""
     where, wanted = state(batch, now), wants(batch, now)
     there = left(batch.until(now))
     share = min(1.0, there / batch.litres) if batch.litres else 0.0
     level = BOTTOM - (BOTTOM - TOP) * 0.92 * share
     rising = _bubbles(batch.id, level) if where == "brewing" else ()
-    words = f"{batch.recipe.title}, {there:.3g} of {batch.litres:.3g} {batch.unit}, {STATES[where]}. {wanted.words}."
+    inside = units(Amount(there, batch.unit.partition(" of ")[0]))
+    held = units.out_of(Amount(there, batch.unit), Amount(batch.litres, batch.unit))
+    words = f"{batch.recipe.title}, {held}, {STATES[where]}. {wanted.words}."
     window = ready_window(batch) if where in ("standing", "brewing") else None
-    return Vessel(batch, where, STATES[where], there, wanted, round(level, 1), rising, window, words)
+    return Vessel(
+        batch, where, STATES[where], there, wanted, round(level, 1), rising, window, words, inside.split(" ", 1)
+    )
 
 
-def shelf(batches: Sequence[Batch], now: datetime) -> list[Vessel]:
+def shelf(batches: Sequence[Batch], now: datetime, units: Units = METRIC) -> list[Vessel]:
     """All vessels, those that want something now first."""
-    drawn = [vessel(batch, now) for batch in batches]
+    drawn = [vessel(batch, now, units) for batch in batches]
     return sorted(drawn, key=lambda each: (not each.next.urgent, each.next.at or now, each.batch.id))
 
 

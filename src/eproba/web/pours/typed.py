@@ -11,12 +11,13 @@ from eproba.core.brewing.batches import why_not_pour
 from eproba.core.brewing.events import CLOCKS_DIFFER, Batch, BatchError
 from eproba.core.brewing.mixing import differs
 from eproba.core.errors import EprobaError
-from eproba.core.quantities import celsius, number_typed
+from eproba.core.quantities import Units, celsius, number_typed, told
 from eproba.core.trial.doses import Dose, amount, each_in_words, exceptions, given_on, planned_dose
 from eproba.core.trial.model import Pour, Treatment, Trial
 from eproba.store.brewing import when
-from eproba.web.ui.fields import moment_of, shown_text, written
-from eproba.web.ui.session import system
+from eproba.web.ui.fields import exact_text, moment_of, shown_text, written
+from eproba.web.ui.session import typed_system
+from eproba.web.ui.units import units
 
 CANS = {"own": "from its own can", "first": "control first, same can", "after": "same can, after the brew"}
 MOST_TEXT = 300
@@ -33,6 +34,7 @@ class PourRowShown:
     pour: Pour
     treatment: Treatment
     dose: Dose | None
+    given: Dose | None
     each: tuple[tuple[str, tuple[str, ...]], ...]
     codes: tuple[str, ...]
     status: str
@@ -51,11 +53,16 @@ class PourRowShown:
 
     @property
     def planned(self) -> str:
-        return "" if self.dose is None else self.dose.words
+        return "" if self.dose is None else self.dose.said(units())
 
     @property
     def unit(self) -> str:
         return "" if self.dose is None else self.dose.unit
+
+    @property
+    def typed_in(self) -> str:
+        """The unit of a bare number among the exceptions."""
+        return Units(typed_system()).unit(self.unit)
 
     @property
     def plain(self) -> bool:
@@ -81,8 +88,8 @@ def row_of(trial: Trial, pour: Pour, typed: Mapping[str, str], now: datetime) ->
     given = dose if dose is None or pour.amount_each is None else replace(dose, amount=pour.amount_each)
     standing = {
         "status": pour.status if pour.status != "due" else "poured",
-        "amount": "" if given is None else given.words,
-        "exceptions": ", ".join(f"{code} {amount:g}" for code, amount in pour.unit_amounts.items()),
+        "amount": "" if given is None else given.said(units()),
+        "exceptions": _told(pour.unit_amounts, "" if dose is None else dose.unit),
         "batch": "" if pour.batch is None else str(pour.batch),
         "other_batch": "" if pour.other_batch is None else str(pour.other_batch),
         "override": pour.override,
@@ -91,8 +98,13 @@ def row_of(trial: Trial, pour: Pour, typed: Mapping[str, str], now: datetime) ->
     }
     filled = {name: typed.get(f"{name}-{pour.id}", usual).strip()[:MOST_TEXT] for name, usual in standing.items()}
     codes = tuple(unit.code for unit in sorted(here, key=lambda unit: unit.walk))
-    each = () if dose is None or dose.per == "unit" else tuple(each_in_words(dose, here))
-    return PourRowShown(pour, treatment, dose, each, codes, **filled)
+    each = () if dose is None or dose.per == "unit" else tuple(each_in_words(dose, here, units()))
+    return PourRowShown(pour, treatment, dose, given, each, codes, **filled)
+
+
+def _told(amounts: Mapping[str, float], unit: str) -> str:
+    """What single units got, as it is typed."""
+    return ", ".join(f"{code} {exact_text(amount, unit)}" for code, amount in amounts.items())
 
 
 def circumstances(pours: list[Pour], typed: Mapping[str, str]) -> DayTyped:
@@ -147,18 +159,20 @@ def values_of(trial: Trial, row: PourRowShown, day: DayTyped, brews: Sequence[Ba
 
 def soil_temperature(day: DayTyped) -> float | None:
     """As typed. Raises NumberError, QuantityError."""
-    return celsius(number_typed(day.soil_c, "°C", system())) if day.soil_c else None
+    return celsius(number_typed(day.soil_c, "°C", typed_system())) if day.soil_c else None
 
 
 def _amounts(row: PourRowShown) -> tuple[float, dict[str, float]]:
     """What each unit got, and the units that got another amount."""
-    unit = row.unit
+    dose, typed_in = row.dose or Dose(0.0, ""), typed_system()
+    untouched = row.given is not None and row.amount == row.given.said(Units(typed_in))  # said shorter than it is
     try:
-        each, others = amount(row.amount, unit), exceptions(row.exceptions, row.codes, unit)
+        each = row.given.amount if row.given and untouched else amount(row.amount, dose, typed_in)
+        others = exceptions(row.exceptions, row.codes, dose, typed_in)
     except EprobaError as error:
-        raise PourError(f"{row.treatment.name}: {error}") from error
+        raise PourError(f"{row.treatment.name}: {told(error, units())}") from error
     if each == 0 and not any(others.values()):
-        raise PourError(f"{row.treatment.name}: 0 {unit} is no application: choose “skipped”, and say why.")
+        raise PourError(f"{row.treatment.name}: 0 {row.unit} is no application: choose “skipped”, and say why.")
     return each, others
 
 

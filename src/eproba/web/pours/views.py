@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import date, timedelta
+from functools import partial
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -19,6 +20,7 @@ from eproba.core.brewing.mixing import poured_concentrate
 from eproba.core.brewing.weather import weather_at
 from eproba.core.errors import EprobaError
 from eproba.core.planning.advice import MANURE_DAYS
+from eproba.core.quantities import Amount
 from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.doses import Dose, planned_dose, second_brew
 from eproba.core.trial.model import Pour, Trial
@@ -45,6 +47,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole, written
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
+from eproba.web.ui.units import sentence, units
 from eproba.web.verdict.keeping import kept
 
 pours = Blueprint("pours", __name__, template_folder="templates")
@@ -105,11 +108,11 @@ def _soil_says(rows: list[PourRowShown], held: DayTyped) -> tuple[str, list[Coun
     if not new or request.form.get("heard"):
         return "", []
     try:
-        felt = on_soil(soil_temperature(held), held.moisture)
+        felt = on_soil(soil_temperature(held), held.moisture, units())
     except EprobaError as error:
-        return str(error), []
-    waits = [counsel for counsel in felt if counsel.wait or counsel.text.startswith("Soil at")]
-    return ("Not kept yet: read what the soil says, then keep it again, or pour another day." if waits else ""), felt
+        return sentence(error), []
+    text = "Not kept yet: read what the soil says, then keep it again, or pour another day."
+    return (text if any(counsel.first for counsel in felt) else ""), felt
 
 
 def _with_batch(row: PourRowShown) -> PourRowShown:
@@ -150,7 +153,7 @@ def _kept(trial: Trial, rows: list[PourRowShown], held: DayTyped) -> str:
         log_pours(db(), trial.id, logs, who(), now())
     except EprobaError as error:
         db().rollback()
-        return str(error)
+        return sentence(error)
     kept(trial.id)
     return ""
 
@@ -182,7 +185,7 @@ def _counsel(trial: Trial, that_day: list[Pour], desk: dict[str, Mixed]) -> list
         each = desk[pour.letter]
         brewed = pour.what == "dose" and each.treatment.recipe
         recipe = each.mixed.recipe if each.mixed and brewed else None
-        found += on_pour(recipe, local, pour.day, _last(trial, pour.letter), weather, ground)
+        found += on_pour(recipe, local, pour.day, _last(trial, pour.letter), weather, ground, units())
     return list(dict.fromkeys(found))
 
 
@@ -208,7 +211,7 @@ def overdue(trial_id: int) -> ResponseReturnValue:
         log_pours(db(), trial.id, logs, who(), now())
     except EprobaError as error:
         db().rollback()
-        flash(str(error))
+        flash(sentence(error))
         return redirect(url_for("today_page.show"))
     kept(trial.id)
     flash(f"{len(logs)} applications are on record, each {'as planned' if go == 'poured' else 'as left out'}.")
@@ -260,7 +263,7 @@ def _moved(trial: Trial, day: int, form: MoveForm) -> str:
         move_pours(db(), trial.id, moved, (form.reason.data or "").strip().rstrip("."), who(), now())
     except EprobaError as error:
         db().rollback()
-        return str(error)
+        return sentence(error)
     db().commit()
     ground = household_kit(db()).ground_on(trial.date_of(to))
     fewest = {t.letter: known[t.recipe].fewest_days(to, ground) for t in trial.treatments if t.recipe in known}
@@ -273,13 +276,26 @@ def index(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
     used = {batch for pour in trial.pours for batch in (pour.batch, pour.other_batch) if batch is not None}
     names = {batch.id: batch.name or batch.recipe.title for batch in batches(db(), sorted(used))}
-    return render_template("pours/index.html", trial=trial, looks=trial_looks(trial), brews=names, told=_told)
+    return render_template(
+        "pours/index.html", trial=trial, looks=trial_looks(trial), brews=names, told=partial(_told, trial),
+        given=partial(_given, trial),
+    )  # fmt: skip
 
 
-def _told(pour: Pour) -> str:
+def _given(trial: Trial, pour: Pour) -> str:
+    """What each unit got."""
+    dose = planned_dose(trial, pour)
+    if dose is None or pour.amount_each is None:
+        return pour.amount
+    return replace(dose, amount=pour.amount_each).said(units())
+
+
+def _told(trial: Trial, pour: Pour) -> str:
     """The circumstances of an application in a few words."""
-    words = [f"soil {pour.soil_c:g} °C"] if pour.soil_c is not None else []
+    dose = planned_dose(trial, pour)
+    words = [f"soil {units()(Amount(pour.soil_c, '°C'))}"] if pour.soil_c is not None else []
     words += [pour.moisture] if pour.moisture else []
-    words += [f"{code} got {amount:g}" for code, amount in pour.unit_amounts.items()]
+    unit = "" if dose is None else dose.unit
+    words += [f"{code} got {units()(Amount(amount, unit))}".rstrip() for code, amount in pour.unit_amounts.items()]
     words += ["not handled alike"] if pour.alike is False else []
     return ", ".join([*words, *([f"poured all the same: {pour.override}"] if pour.override else [])])

@@ -16,6 +16,7 @@ from eproba.store.practice import history_of
 from eproba.store.tables import PracticeRow
 from eproba.web.ui.clock import now
 from eproba.web.ui.session import db, who
+from eproba.web.ui.units import sentence
 
 if TYPE_CHECKING:
     from eproba.core.practice.plots import Task
@@ -113,7 +114,7 @@ def plan() -> ResponseReturnValue:
         try:
             grown = _grown(task, measure, typed)
         except (PlotError, NumberError) as error:
-            problem = str(error)
+            problem = sentence(error)
     page = render_template("practice/plan.html", task=task, measure=measure, typed=typed, problem=problem, **grown)
     return page, 400 if problem else 200
 

@@ -25,6 +25,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, who
+from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import kept
 
 MOST_CORRECTIONS = 50
@@ -42,12 +43,13 @@ class ReadingForm(FlaskForm):
     )
     sure = BooleanField("Yes, it is right")
     version = HiddenField()
+    unit_of_value = HiddenField()
 
     def validate_read_on(self, field: StringField) -> None:
         try:
             parse_date(field.data or "")
         except DateError as error:
-            raise ValidationError(str(error)) from error
+            raise ValidationError(sentence(error)) from error
 
     @property
     def seen(self) -> int:
@@ -134,7 +136,7 @@ def _typed(
     trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, there: Reading | None
 ) -> ResponseReturnValue:
     """The form of one place, shown and taken."""
-    form, answer = ReadingForm(data=_standing(trial, this, there)), None
+    form, answer = ReadingForm(data=_standing(trial, this, there) | {"unit_of_value": asked.measure.unit}), None
     if form.validate_on_submit():
         answer = _written(trial, this, unit, asked, replicate, form, there)
         if answer.status == "saved":
@@ -189,6 +191,7 @@ def _written(
         skip="" if typed else reason,
         sure=bool(form.sure.data),
         reason=reason,
+        unit_of_value=form.unit_of_value.data or "",
     )
     read_at = _read_at(read_on, _day(trial, this, there), there)
     sent = Sent(f"form-{secrets.token_hex(8)}", trial.key, this.key, entry, read_at, form.seen)
@@ -238,7 +241,7 @@ def csv_in(trial_id: int) -> ResponseReturnValue:
             text = _rows(raw, trial) if raw else request.form.get("text", "")
             seen, problem = _previewed(trial, text, word)
         except EprobaError as error:
-            problem = str(error)
+            problem = sentence(error)
         if seen and seen.takeable and request.form.get("go") == "take":
             problem = _taken(trial, seen, word)
             if not problem:
@@ -262,7 +265,7 @@ def _previewed(trial: Trial, text: str, word: Word) -> tuple[Preview | None, str
     try:
         return preview(text.encode(), trial, readings_of(db(), trial.id, blanks=True), word), ""
     except EprobaError as error:
-        return None, str(error)
+        return None, sentence(error)
 
 
 def _taken(trial: Trial, seen: Preview, word: Word) -> str:

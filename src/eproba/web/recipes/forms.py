@@ -5,7 +5,6 @@ from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
-from flask_wtf import FlaskForm
 from wtforms import (
     FieldList,
     Form,
@@ -32,26 +31,28 @@ from eproba.core.brewing.recipe import (
     Step,
 )
 from eproba.core.catalogue import cautions, ingredients
-from eproba.web.ui.fields import NumberField, whole
+from eproba.core.quantities import PORTIONS, System, portion_shown
+from eproba.core.words import parse_number
+from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField, whole
+from eproba.web.ui.session import system
 
-UNITS = ("g", "kg", "mL", "L", "tsp", "tbsp", "US cup", "metric cup", "handful", "slice", "seed")
-KINDS = {"drench": "poured: litres", "dry": "spread: kilograms"}
+KINDS = {"drench": "poured", "dry": "spread"}
 KEEPS_FROM = {"ready": "it is ready", "mixed": "it is mixed", "strained": "it is strained", "air off": "the air is off"}
 ROWS, OWN_ROWS = 12, 3
 
 
 class PortionForm(Form):
     ingredient = SelectField("Ingredient", default="", validate_choice=False)
-    amount = NumberField("Amount", 0, 100_000, optional=True)
-    unit = SelectField("Unit", choices=UNITS, default="g")
+    amount = WithUnitField("Amount", 0, 100_000, optional=True)
+    unit = SelectField("Unit", choices=lambda: list(PORTIONS[system()]), default=lambda: next(iter(PORTIONS[system()])))
 
 
 class OwnIngredientForm(Form):
     """An ingredient that the catalogue does not know: sugar and nitrogen in percent of its mass."""
 
     name = StringField("Name", [Length(max=80)])
-    density = NumberField("A litre weighs", 0.01, 25, optional=True)
-    grams_each = NumberField("A handful weighs", 0.01, 100_000, optional=True)
+    density = AmountField("How heavy it is", "kg/L", 0.01, 25, optional=True)
+    grams_each = AmountField("A handful weighs", "g", 0.01, 100_000, optional=True)
     sugar = NumberField("Sugar", 0, 100, optional=True)
     nitrogen = NumberField("Nitrogen", 0, 100, optional=True)
 
@@ -81,7 +82,7 @@ class SignsForm(Form):
         return found or None
 
 
-class RecipeForm(FlaskForm):
+class RecipeForm(AmountForm):
     """A recipe as typed; `version` is the one that the form was made from."""
 
     version = HiddenField()
@@ -93,20 +94,20 @@ class RecipeForm(FlaskForm):
     not_for = StringField("Not for (commas between)", [Length(max=300)])
     portions = FieldList(FormField(PortionForm), min_entries=ROWS, max_entries=ROWS)
     own = FieldList(FormField(OwnIngredientForm), min_entries=OWN_ROWS, max_entries=OWN_ROWS)
-    yields = NumberField("That makes", 0.01, 10_000)
+    yields = AmountField("That makes", "L", 0.01, 10_000)
     water_parts = NumberField("Parts of water to 1 part of it", 0, 5000)
-    rate = NumberField("For each square metre", 0.01, 1000)
+    rate = AmountField("On the ground", "L/m²", 0.01, 1000)
     hours_low = NumberField("Ready after, at the soonest", 0, 10_000)
     hours_high = NumberField("Ready after, at the latest", 0, 10_000)
-    temperature_low = NumberField("From", -5, 80, optional=True)
-    temperature_high = NumberField("To", -5, 80, optional=True)
+    temperature_low = AmountField("Kept as warm as, from", "°C", -5, 80, optional=True)
+    temperature_high = AmountField("… to", "°C", -5, 80, optional=True)
     stir_hours = NumberField("Stirred every", 1, 1000, optional=True)
     keeps_hours = NumberField("Keeps", 0.1, 100_000, optional=True)
     keeps_from = SelectField("… counted from when", choices=list(KEEPS_FROM.items()), default="ready")
     days_low = NumberField("Used at most every", 0.1, 1000)
     days_high = NumberField("… up to every", 0.1, 1000)
     plain_between = NumberField("Plain waterings between", 0, 20, whole=True, optional=True)
-    least = NumberField("Smallest batch that makes sense", 0.01, 10_000, optional=True)
+    least = AmountField("Smallest batch that makes sense", "L", 0.01, 10_000, optional=True)
     minutes = NumberField("Minutes to make a batch", 1, 1000, whole=True)
     use = StringField("Way of use", [Length(max=300)])
     ready = FormField(SignsForm)
@@ -121,14 +122,29 @@ class RecipeForm(FlaskForm):
         "Cautions", widget=ListWidget(prefix_label=False), option_widget=CheckboxInput(), validate_choice=False
     )
 
-    def __init__(self, known: Mapping[str, Ingredient], **kwargs: Any) -> None:
+    def __init__(self, known: Mapping[str, Ingredient], base: Recipe, **kwargs: Any) -> None:
+        self.known, self.base = known, base
         super().__init__(**kwargs)
-        self.known = known
-        self.cautions.choices = list(cautions().items())
+        self.cautions.choices = list(cautions(system()).items())
         new = [(f"new-{n}", f"own ingredient {n}, described below") for n in range(1, OWN_ROWS + 1)]
         names = [("", "–"), *((key, each.name) for key, each in known.items()), *new]
         for row in self.portions:
             row.form.ingredient.choices = names
+
+    def process(self, formdata: Any = None, *args: Any, **kwargs: Any) -> None:
+        """What is poured and what is spread is measured in units of its own."""
+        kind = (self.meta.wrap_formdata(self, formdata) or {}).get("kind") or ("drench" if self.base.liquid else "dry")
+        self.yields.kept_unit, self.rate.kept_unit = units_of_kind(self.base, kind)
+        self.least.kept_unit = self.yields.kept_unit
+        super().process(formdata, *args, **kwargs)
+
+    def translate(self, typed_in: System) -> None:
+        super().translate(typed_in)
+        for row in self.portions:
+            kept, amount = PORTIONS[typed_in].get(row.form.unit.data), row.form.amount.data
+            if kept and amount:
+                shown, row.form.unit.data = portion_shown(parse_number(amount), kept, system())
+                row.form.amount.data = f"{shown:.4g}"
 
     @property
     def seen(self) -> int | None:
@@ -178,7 +194,9 @@ def filled(recipe: Recipe) -> dict[str, Any]:
         "ready": {sign: list(looks) for sign, looks in (recipe.ready or {}).items()},
         "away": {sign: list(looks) for sign, looks in recipe.away_signs.items()},
         "portions": [
-            {"ingredient": p.ingredient.key, "amount": f"{p.amount:g}", "unit": p.unit} for p in recipe.portions
+            {"ingredient": portion.ingredient.key, "amount": f"{amount:.4g}", "unit": unit}
+            for portion in recipe.portions
+            for amount, unit in [portion_shown(portion.amount, portion.unit, system())]
         ],
     }
 
@@ -239,11 +257,17 @@ def recipe_made(base: Recipe, form: RecipeForm) -> Recipe:
 
 def _of_its_kind(made: Recipe, base: Recipe, kind: str) -> Recipe:
     """Poured or spread; what is spread is measured in kilograms and not diluted."""
+    unit, rate = units_of_kind(base, kind)
     if kind == "drench":
-        return made if base.liquid else replace(made, kind="drench", yields_unit="L", rate_unit="L/m²")
-    unit = base.yields_unit if not base.liquid else "kg"
-    rate = base.rate_unit if not base.liquid else "kg/m²"
+        return replace(made, kind="drench", yields_unit=unit, rate_unit=rate)
     return replace(made, kind="dry", parts=(1.0, 0.0), yields_unit=unit, rate_unit=rate)
+
+
+def units_of_kind(base: Recipe, kind: str) -> tuple[str, str]:
+    """What a recipe yields, and what a square metre gets, are measured in."""
+    if base.liquid == (kind == "drench"):
+        return base.yields_unit, base.rate_unit
+    return ("L", "L/m²") if kind == "drench" else ("kg", "kg/m²")
 
 
 def _text(field: Any) -> str:
@@ -268,7 +292,7 @@ def _portion(row: Any, known: Mapping[str, Ingredient], own: Mapping[str, Any]) 
     ingredient = _own_ingredient(own[chosen]) if chosen in own else known.get(chosen)
     if ingredient is None:
         raise RecipeError("One of the ingredients is not known any more: choose another.")
-    portion = Portion(ingredient, row.amount.number or 0.0, row.unit.data)
+    portion = Portion(ingredient, row.amount.number or 0.0, PORTIONS[system()].get(row.unit.data, row.unit.data))
     if not portion.grams > 0:
         raise RecipeError(f"{ingredient.name} needs an amount above 0.")
     return portion

@@ -21,6 +21,7 @@ from eproba.web.recipes.forms import KEEPS_FROM, RecipeForm, blank_recipe, fille
 from eproba.web.ui.clock import now
 from eproba.web.ui.responses import download
 from eproba.web.ui.session import db
+from eproba.web.ui.units import sentence
 
 recipes = Blueprint("recipes", __name__, template_folder="templates")
 
@@ -140,7 +141,7 @@ def edit(key: str) -> ResponseReturnValue:
 
 def _typed(base: Recipe, heading: str, new: bool) -> ResponseReturnValue:
     known = known_to([base, *own_recipes(db()).values()])
-    form = RecipeForm(known) if request.method == "POST" else RecipeForm(known, data=filled(base))
+    form = RecipeForm(known, base) if request.method == "POST" else RecipeForm(known, base, data=filled(base))
     problem = ""
     if form.validate_on_submit():
         try:
@@ -153,8 +154,8 @@ def _typed(base: Recipe, heading: str, new: bool) -> ResponseReturnValue:
             return redirect(url_for("recipes.show", key=kept.key))
         except Changed as error:
             db().rollback()
-            problem, form.version.data = str(error), error.there
+            problem, form.version.data = sentence(error), error.there
         except (RecipeError, QuantityError) as error:
-            problem = str(error).partition(": ")[2] or str(error)
+            problem = sentence(error).partition(": ")[2] or sentence(error)
     page = render_template("recipes/edit.html", form=form, base=base, heading=heading, problem=problem)
     return page, 400 if problem or form.errors else 200

@@ -19,6 +19,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.responses import STATIC, download, file_name
 from eproba.web.ui.session import db, trial_or_404, who
+from eproba.web.ui.units import units
 
 report = Blueprint("report", __name__, template_folder="templates")
 SHUT = "A report follows the verdict: the envelope is still shut."
@@ -52,7 +53,7 @@ def _told(trial: Trial) -> dict[str, Any]:
         "told": told,
         "measure": trial.asked[0].measure,
         "worth": worth_words(trial),
-        "plan": trial_plan(trial, look),
+        "plan": trial_plan(trial, look, units()),
         "done": what_was_done(trial),
         "numbers": numbers(trial, told.judgement, [each.comparison for each in told.comparisons]),
         "fingerprint": short(trial.declared.fingerprint) if trial.declared else "",

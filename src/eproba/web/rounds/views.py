@@ -9,6 +9,7 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.measuring.calculators import Input
 from eproba.core.measuring.measures import part_name
+from eproba.core.quantities import conversion
 from eproba.core.trial.hours import window_of
 from eproba.core.trial.lots import shuffled
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
@@ -25,8 +26,8 @@ from eproba.web.entries.views import reading_told
 from eproba.web.meters.views import RUN_MINUTES, meters_for, simulating
 from eproba.web.pictures.ground_plan import ways_plan
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.session import db, trial_or_404, who
-from eproba.web.ui.units import local
+from eproba.web.ui.session import db, system, trial_or_404, who
+from eproba.web.ui.units import units
 from eproba.web.verdict.keeping import kept
 
 rounds = Blueprint("rounds", __name__, template_folder="templates")
@@ -86,7 +87,7 @@ def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
     data, sealed = till_data(trial, this), trial.sealed(today())
     return render_template(
         "rounds/round.html", trial=trial, round=this, data=data, note=note, problem=problem, sealed=sealed,
-        plan=ways_plan(trial), window=window_of(trial, this),
+        plan=ways_plan(trial, units()), window=window_of(trial, this),
     )  # fmt: skip
 
 
@@ -103,11 +104,11 @@ def _asked(asked: Asked) -> dict[str, Any]:
     """A measure for the till, with the limits by which its own question goes."""
     names = ("key", "name", "unit", "decimals", "levels", "kind", "how", "cannot_tell")
     shown: dict[str, Any] = {name: getattr(asked.measure, name) for name in names}
-    shown["how"] = [local(each) for each in asked.measure.how]
-    shown["cannot_tell"] = local(asked.measure.cannot_tell)
+    shown["how"] = list(asked.measure.how)
+    shown["cannot_tell"] = asked.measure.cannot_tell
     worked = asked.measure.calculator
     shown["inputs"] = [_class(part) for part in asked.measure.parts] + (
-        [] if worked is None else list(map(vars, worked.inputs))
+        [] if worked is None else [_input(each) for each in worked.inputs]
     )
     shown["counted"] = bool(asked.measure.parts)
     here = asked.measure.group == "your own" and asked.measure.key in pictured(db())
@@ -118,9 +119,16 @@ def _asked(asked: Asked) -> dict[str, Any]:
     return {**shown, **bounded, "perUnit": asked.per_unit}
 
 
+def _input(each: Input) -> dict[str, Any]:
+    """An input of a calculator as the till asks it, in the household's unit, which goes with what is typed."""
+    how = conversion(each.unit, system())
+    usual = None if each.usual is None else float(f"{how.shown(each.usual):.4g}")
+    return vars(each) | {"unit": how.unit, "usual": usual, "bears": how.unit if how.unit != each.unit else ""}
+
+
 def _class(part: str) -> dict[str, Any]:
     """A class of a count as the till asks it."""
-    return vars(Input(part_name(part), part.capitalize(), "", 0, math.inf, spare=True)) | {"high": None}
+    return vars(Input(part_name(part), part.capitalize(), "", 0, math.inf, spare=True)) | {"high": None, "bears": ""}
 
 
 def _by_place(trial: Trial, readings: list[Reading]) -> dict[str, dict[str, Any]]:

@@ -6,7 +6,7 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 
 from eproba.core.errors import EprobaError
-from eproba.core.quantities import number_typed
+from eproba.core.quantities import Amount, number_typed
 from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.model import Trial
 from eproba.core.trial.samples import DEEPEST, HOW_MIXED, Sample, SampleError, for_laboratory
@@ -15,7 +15,8 @@ from eproba.store.commands.happenings import change_sample, result_came, take_sa
 from eproba.store.commands.readings import Sender
 from eproba.store.happenings import samples_of
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.session import db, sees_lots, system, trial_or_404, who
+from eproba.web.ui.session import db, sees_lots, trial_or_404, typed_system, who
+from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import kept
 
 samples = Blueprint("samples", __name__, template_folder="templates")
@@ -31,7 +32,7 @@ def index(trial_id: int) -> ResponseReturnValue:
             code = _taken(trial)
         except EprobaError as error:
             db().rollback()
-            problem = str(error)
+            problem = sentence(error)
         else:
             db().commit()
             flash(f"Sample {code}. Print its label, or write {code} on the bag.")
@@ -71,9 +72,9 @@ def _taken(trial: Trial) -> str:
 def _depth(text: str) -> float | None:
     if not text.strip():
         return None
-    depth = number_typed(text, "cm", system())
+    depth = number_typed(text, "cm", typed_system())
     if not 0 <= depth <= DEEPEST:
-        raise SampleError(f"{depth:g} cm deep can’t be: 0 to {DEEPEST:g} fits.")
+        raise SampleError("{} deep can’t be: {} fits.", Amount(depth, "cm"), Amount(0, "cm", high=DEEPEST))
     return depth
 
 

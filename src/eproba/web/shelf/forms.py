@@ -12,12 +12,26 @@ from eproba.core.brewing.events import Batch, Event, What, check_event, with_eve
 from eproba.core.brewing.recipe import SIGN_WORDS, SIGNS, Recipe, in_the_way_of
 from eproba.core.quantities import COLDEST, HOTTEST
 from eproba.web.mixing.forms import WATERS
-from eproba.web.ui.fields import AmountField, moment_of
+from eproba.web.ui.fields import AmountField, AmountForm, moment_of
 
 STARTS = {"now": "mixed now", "earlier": "mixed earlier, at", "standing": "its water is set out now; mixed later"}
 
 
-class BatchForm(FlaskForm):
+class MadeForm(AmountForm):
+    """How much of a brew, or of what is spread: in the unit that its recipe measures it in."""
+
+    litres: AmountField
+
+    def __init__(self, measured_in: str = "L", **kwargs: Any) -> None:
+        self.measured_in = measured_in
+        super().__init__(**kwargs)
+
+    def process(self, *args: Any, **kwargs: Any) -> None:
+        self.litres.kept_unit = self.measured_in
+        super().process(*args, **kwargs)
+
+
+class BatchForm(MadeForm):
     recipe = SelectField("Recipe")
     school = SelectField("In the way of", validate_choice=False)
     litres = AmountField("How much of it", "L", 0.01, 10_000)
@@ -39,7 +53,7 @@ def _sign(name: str) -> SelectField:
     return SelectField(name.capitalize(), choices=[("", "–"), *looks], default="")
 
 
-class LookForm(FlaskForm):
+class LookForm(MadeForm):
     """A look at a batch, now or at a moment; also what a correction of one is typed into."""
 
     at = StringField("When", [Length(max=30)])
@@ -69,7 +83,7 @@ class ThrowForm(FlaskForm):
     reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), Length(max=200)])
 
 
-class PutRightForm(FlaskForm):
+class PutRightForm(MadeForm):
     """What is known of the whole batch."""
 
     litres = AmountField("How much was made", "L", 0.01, 10_000)

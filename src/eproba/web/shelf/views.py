@@ -10,10 +10,12 @@ from eproba.core.applying.comparing import added, carbon_warnings
 from eproba.core.applying.schedule import SHARINGS
 from eproba.core.brewing.batches import GONE, dead_yeast, ruling_of, standing, state
 from eproba.core.brewing.clock import brewed_hours, ready_window, use_by
-from eproba.core.brewing.events import Batch, Event, What, left
+from eproba.core.brewing.events import Batch, Event, What, left, measured_in
 from eproba.core.brewing.mixing import Mix, Want, as_made, differs, mix
-from eproba.core.brewing.water import on_water
+from eproba.core.brewing.recipe import Portion, Recipe
+from eproba.core.brewing.water import ascorbic_acid, on_water
 from eproba.core.errors import EprobaError
+from eproba.core.quantities import portion_shown
 from eproba.core.words import parse_number
 from eproba.store.batches import batch_changes, batches, photo_of
 from eproba.store.brewing import brewings
@@ -25,7 +27,8 @@ from eproba.web.pictures.shelf import vessel
 from eproba.web.shelf.forms import BatchForm, LookForm, PutRightForm, ThrowForm, batch_made
 from eproba.web.ui.clock import now
 from eproba.web.ui.fields import moment_of, written
-from eproba.web.ui.session import db, who
+from eproba.web.ui.session import db, typed_system, who
+from eproba.web.ui.units import sentence, units
 
 shelf = Blueprint("shelf", __name__, template_folder="templates")
 AHEAD = timedelta(days=60)
@@ -48,7 +51,7 @@ def index() -> ResponseReturnValue:
     serves, planned = brewings(db(), now(), every)
     return render_template(
         "shelf/index.html",
-        vessels=drawn_shelf(here, now()),
+        vessels=drawn_shelf(here, now(), units()),
         gone=gone[:20],
         serves=serves,
         planned=[made for made in planned if made.start < now() + AHEAD],
@@ -63,7 +66,9 @@ def new() -> ResponseReturnValue:
     """Start a batch: as the recipe says, or with what was really used."""
     known, household = offered_recipes(db()), household_kit(db())
     usual = {"recipe": request.args.get("recipe") or "comfrey-steep", "water": household.water}
-    form = BatchForm() if request.method == "POST" else BatchForm(data=usual)
+    wanted = known.get(request.values.get("recipe") or usual["recipe"], known["comfrey-steep"])
+    unit = measured_in(wanted)
+    form = BatchForm(unit) if request.method == "POST" else BatchForm(unit, data=usual)
     form.recipe.choices = [(k, r.title) for k, r in known.items() if r.kind != "test" and r.family != "controls"]
     recipe = known.get(form.recipe.data or "", known["comfrey-steep"])
     ways = [school for school in recipe.schools if school.changes]
@@ -73,9 +78,9 @@ def new() -> ResponseReturnValue:
     problem = ""
     if request.form.get("go") != "look" and form.validate_on_submit():
         try:
-            return _put_on_the_shelf(batch_made(form, recipe, _used(recipe.key), now(), who()))
+            return _put_on_the_shelf(batch_made(form, recipe, _used(recipe), now(), who()))
         except EprobaError as error:
-            problem = str(error)
+            problem = sentence(error)
     litres = form.litres.number or recipe.yields
     page = render_template(
         "shelf/new.html",
@@ -83,7 +88,8 @@ def new() -> ResponseReturnValue:
         recipe=recipe,
         problem=problem,
         typed=request.form,
-        water=on_water(form.water.data, litres) if recipe.liquid and form.water.data else None,
+        written_in=written_in,
+        water=on_water(form.water.data, litres, units()) if recipe.liquid and form.water.data else None,
         latest=written(now()),
     )
     return page, 400 if problem or form.errors else 200
@@ -99,19 +105,27 @@ def _put_on_the_shelf(batch: Batch) -> ResponseReturnValue:
 
 
 def _hurry(batch: Batch) -> str:
-    return on_water("tap with chlorine", batch.litres).text.partition("In a hurry: ")[2].capitalize()
+    return f"{ascorbic_acid(batch.litres, units()).capitalize()}."
 
 
-def _used(recipe: str) -> dict[str, float]:
-    """Amounts really used, where they were typed for this recipe."""
-    if request.form.get("amounts-of") != recipe:
+def written_in(portion: Portion) -> tuple[float, str]:
+    """How many of the unit that a form shows one of the recipe's own is, and that unit."""
+    shown, unit = portion_shown(portion.amount, portion.unit, typed_system())
+    return shown / portion.amount, unit
+
+
+def _used(recipe: Recipe) -> dict[str, float]:
+    """Amounts really used, in the units of the recipe, where they were typed for it."""
+    if request.form.get("amounts-of") != recipe.key:
         return {}
     found = {}
-    for name, text in request.form.items():
-        if name.startswith("amount-") and text.strip():
-            found[name.removeprefix("amount-")] = amount = parse_number(text)
+    for portion in recipe.portions:
+        text = request.form.get(f"amount-{portion.ingredient.key}", "")
+        if text.strip():
+            amount = parse_number(text)
             if not 0 <= amount <= MOST_USED:
                 raise EprobaError(f"{text} can't be: an amount is 0 or more, up to {MOST_USED:g}.")
+            found[portion.ingredient.key] = amount / written_in(portion)[0]
     return found
 
 
@@ -121,7 +135,8 @@ MOST_USED = 100_000.0
 @shelf.route("/batches/<int:batch_id>", methods=["GET", "POST"])
 def show(batch_id: int) -> ResponseReturnValue:
     """One batch: its life so far, and a new look at it, which is ruled on at once."""
-    batch, form = batch_or_404(batch_id), LookForm()
+    batch = batch_or_404(batch_id)
+    form = LookForm(batch.unit)
     problem = ""
     if form.validate_on_submit():
         try:
@@ -132,7 +147,7 @@ def show(batch_id: int) -> ResponseReturnValue:
             return redirect(url_for("shelf.show", batch_id=batch_id))
         except EprobaError as error:
             db().rollback()
-            problem = str(error)
+            problem = sentence(error)
     return _page(batch, problem, form), 400 if problem or form.errors else 200
 
 
@@ -146,19 +161,22 @@ def _photo(content: bytes) -> bytes:
 def _page(batch: Batch, problem: str = "", form: LookForm | None = None) -> str:
     household = household_kit(db())
     right = PutRightForm(
-        formdata=None, data={"litres": f"{batch.litres:g}", "place": batch.where, "name": batch.name}, prefix="right-"
+        batch.unit,
+        formdata=None,
+        data={"litres": batch.litres, "place": batch.where, "name": batch.name},
+        prefix="right-",
     )
     return render_template(
         "shelf/batch.html",
         batch=batch,
-        vessel=vessel(batch, now()),
+        vessel=vessel(batch, now(), units()),
         standing=standing(batch, now()),
         ruling=ruling_of(batch),
-        form=form or LookForm(formdata=None),
+        form=form or LookForm(batch.unit, formdata=None),
         throw_form=ThrowForm(formdata=None, prefix="throw-"),
         right_form=right,
         problem=problem,
-        dead=dead_yeast(batch),
+        dead=dead_yeast(batch, units()),
         brewed=brewed_hours(batch, now()),
         window=ready_window(batch),
         until=use_by(batch),
@@ -190,7 +208,7 @@ def _brings(batch: Batch, prices: dict[str, float]) -> Brings | None:
     made = mix(really, Want(area_m2=batch.litres / really.rate[1] * (sum(really.parts) if really.liquid else 1.0)))
     cost = added("", "", made, 1, prices, 0.0).cost
     total = None if cost is None or made.area_m2 is None else cost * made.area_m2
-    return Brings(mixed, total, differs(batch.recipe, batch.amounts, batch.litres), carbon_warnings(brought))
+    return Brings(mixed, total, differs(batch.recipe, batch.amounts, batch.litres), carbon_warnings(brought, units()))
 
 
 @shelf.post("/batches/<int:batch_id>/happened")
@@ -199,14 +217,14 @@ def happened(batch_id: int) -> ResponseReturnValue:
     what = next((each for each in DONE if each == request.form.get("what")), None)
     if what is None:
         abort(400, f"What happened is one of {', '.join(DONE)}.")
-    form = LookForm()
+    form = LookForm(batch_or_404(batch_id).unit)
     if not form.validate():
         return _page(batch_or_404(batch_id), next(iter(form.errors.values()))[0]), 400
     try:
         add_event(db(), batch_id, form.event(what, now(), who()), now())
     except EprobaError as error:
         db().rollback()
-        return _page(batch_or_404(batch_id), str(error)), 400
+        return _page(batch_or_404(batch_id), sentence(error)), 400
     db().commit()
     flash(DONE[what])
     return redirect(url_for("shelf.show", batch_id=batch_id))
@@ -222,7 +240,7 @@ def thrown(batch_id: int) -> ResponseReturnValue:
         add_event(db(), batch_id, Event(at, "thrown away", note=(form.reason.data or "").strip(), by=who()), now())
     except EprobaError as error:
         db().rollback()
-        return _page(batch_or_404(batch_id), str(error)), 400
+        return _page(batch_or_404(batch_id), sentence(error)), 400
     db().commit()
     flash("Thrown away. Wash the vessel with hot water. If it was a mistake, take it back on its page.")
     return redirect(url_for("shelf.index"))
@@ -231,7 +249,7 @@ def thrown(batch_id: int) -> ResponseReturnValue:
 @shelf.post("/batches/<int:batch_id>/right")
 def put_right(batch_id: int) -> ResponseReturnValue:
     """How much was made, where it stands, its name: as it really is; what stood there is kept."""
-    form = PutRightForm(prefix="right-")
+    form = PutRightForm(batch_or_404(batch_id).unit, prefix="right-")
     if not form.validate_on_submit():
         return _page(batch_or_404(batch_id), next(iter(form.errors.values()))[0]), 400
     place, name = ((field.data or "").strip() for field in (form.place, form.name))
@@ -239,7 +257,7 @@ def put_right(batch_id: int) -> ResponseReturnValue:
         correct_batch(db(), batch_id, float(form.litres.number or 0), place, name, who(), now())
     except EprobaError as error:
         db().rollback()
-        return _page(batch_or_404(batch_id), str(error)), 400
+        return _page(batch_or_404(batch_id), sentence(error)), 400
     db().commit()
     flash("Put right. What stood there before is kept below.")
     return redirect(url_for("shelf.show", batch_id=batch_id))
@@ -252,7 +270,7 @@ def event(batch_id: int, event_id: int) -> ResponseReturnValue:
     old = next((each for each in batch.events if each.id == event_id and event_id), None)
     if old is None:
         abort(404, "There is no such event any more: it was taken back.")
-    form = LookForm() if request.method == "POST" else LookForm(data=_filled(old))
+    form = LookForm(batch.unit) if request.method == "POST" else LookForm(batch.unit, data=_filled(old))
     problem = ""
     if form.validate_on_submit():
         back = request.form.get("go") == "back"
@@ -263,7 +281,7 @@ def event(batch_id: int, event_id: int) -> ResponseReturnValue:
             return redirect(url_for("shelf.show", batch_id=batch_id))
         except EprobaError as error:
             db().rollback()
-            problem = str(error)
+            problem = sentence(error)
     page = render_template(
         "shelf/event.html", batch=batch, event=old, form=form, problem=problem, latest=written(now())
     )

@@ -35,7 +35,7 @@ async function keep(cell) {
   shown.set(place, typed);
   const [unit, measure, replicate] = place.split(":");
   const there = standing.get(place);
-  const { name } = data.asked.find((asked) => asked.key === measure);
+  const { name, unit: unitOfValue } = data.asked.find((asked) => asked.key === measure);
   const op = {
     id: Device.newKey(),
     trial: data.trial,
@@ -44,6 +44,7 @@ async function keep(cell) {
     measure,
     replicate: Number(replicate),
     typed,
+    unit_of_value: unitOfValue,
     skip: "",
     sure: false,
     at: Keeper.now(),

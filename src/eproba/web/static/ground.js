@@ -5,7 +5,11 @@ const NS = "http://www.w3.org/2000/svg";
 const field = (id) => document.getElementById(id);
 const canvas = field("ground");
 const ground = JSON.parse(field("places-data").value);
-const CM = { cm: 1, m: 100, in: 2.54, ft: 30.48 };
+const CM = { mm: 0.1, cm: 1, m: 100, in: 2.54, ft: 30.48 };
+const usual = field("ground-unit").dataset.usual;
+const GRID = usual === "in" ? 6 * CM.in : 10; // cm; half of it for trays
+const COARSER = usual === "in" ? 4 : 5; // so that the lines lie at 2 ft, or at half a metre
+const UNIT_CHOSEN = `eproba-ground-unit-${usual}`; // asked again where the household changes its units
 const STANDING = ["pots", "bench", "tray"];
 const NEW = {
   bed: { name: "Bed", width_cm: 200, length_cm: 100, rows: 1, columns: 1 },
@@ -20,10 +24,16 @@ let chosen = 0;
 let drag = null;
 let view = { x: 0, y: 0, width: 300, height: 200 };
 
-const grid = (place) => (place.kind === "tray" ? 5 : 10);
+const grid = (place) => (place.kind === "tray" ? GRID / 2 : GRID);
 const snap = (value, step) => Math.round(value / step) * step;
 const unit = () => CM[field("ground-unit").value];
 const shown = (cm) => String(Math.round((cm / unit()) * 100) / 100);
+// “120”, “1,2 m” or “4 ft” as centimetres; NaN for anything else.
+function centimetres(text) {
+  const typed = text.trim().replace(",", ".");
+  const [, number, written] = /^([\d.]+)\s*([a-z]*)$/i.exec(typed) ?? [];
+  return Number(number) * (written ? CM[written.toLowerCase()] ?? NaN : unit());
+}
 const told = (cm) => `${shown(cm)} ${field("ground-unit").value}`;
 const sizes = (place) => `${told(place.width_cm)} by ${told(place.length_cm)}`;
 const whereabouts = (place) => `${sizes(place)}, ${told(place.x_cm)} from left, ${told(place.y_cm)} from top`;
@@ -63,7 +73,7 @@ function roomFor(place) {
 }
 
 function drawGrid(size) {
-  const step = view.width > 900 ? 100 : view.width > 200 ? 50 : 10;
+  const step = GRID * (view.width > 900 ? 2 * COARSER : view.width > 200 ? COARSER : 1);
   for (let x = Math.ceil(view.x / step) * step; x < view.x + view.width; x += step) {
     draw("path", { class: "grid-line", d: `M${x} ${view.y}V${view.y + view.height}` }, canvas);
   }
@@ -170,6 +180,7 @@ function choose(index) {
 function add(kind) {
   if (field("places-auto").value === "1") ground.places = []; // nobody had drawn yet: the pots were only a guess
   const place = { kind, ...NEW[kind], x_cm: 0, y_cm: 0 };
+  for (const side of ["width_cm", "length_cm"]) place[side] = Math.max(1, Math.round(place[side] / GRID)) * GRID;
   if (ground.places.length) [place.x_cm, place.y_cm] = roomFor(place);
   place.name = `${place.name} ${ground.places.filter((p) => p.kind === kind).length + 1}`;
   ground.places.push(place);
@@ -284,10 +295,10 @@ const LENGTHS = { width: "width_cm", length: "length_cm", x: "x_cm", y: "y_cm" }
 document.querySelector(".place-inputs").addEventListener("input", (event) => {
   const key = event.target.id.replace("place-", "");
   const place = ground.places[chosen];
-  const number = Number(event.target.value.replace(",", "."));
+  const [length, number] = [centimetres(event.target.value), Number(event.target.value)];
   if (key === "name") place.name = event.target.value;
-  else if (!event.target.value.trim() || !Number.isFinite(number)) return;
-  else if (key in LENGTHS) place[LENGTHS[key]] = Math.round(number * unit() * 10) / 10;
+  else if (key in LENGTHS && !Number.isFinite(length)) return;
+  else if (key in LENGTHS) place[LENGTHS[key]] = Math.round(length * 10) / 10;
   else if (Number.isInteger(number) && number > 0) sameVessels(place, key, number);
   if (key !== "name") fitView();
   changed("");
@@ -301,7 +312,7 @@ function sameVessels(place, key, number) {
 }
 
 field("ground-unit").addEventListener("change", () => {
-  localStorage.setItem("eproba-ground-unit", field("ground-unit").value);
+  localStorage.setItem(UNIT_CHOSEN, field("ground-unit").value);
   redraw();
   fillFields();
 });
@@ -317,7 +328,7 @@ function readGradient() {
 field("gradient-kind").addEventListener("change", readGradient);
 field("gradient-towards").addEventListener("change", readGradient);
 
-field("ground-unit").value = localStorage.getItem("eproba-ground-unit") ?? field("ground-unit").dataset.usual;
+field("ground-unit").value = localStorage.getItem(UNIT_CHOSEN) ?? usual;
 field("ground-north").value = String(snap(ground.north ?? 0, 45) % 360);
 field("gradient-kind").value = ground.gradient?.kind ?? "";
 field("gradient-towards").value = String(snap(ground.gradient?.towards ?? 90, 45) % 360);

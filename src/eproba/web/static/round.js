@@ -276,7 +276,9 @@ document.addEventListener("alpine:init", () => {
       this.given[event.target.dataset.name] = event.target.value;
     },
     get inputText() {
-      const typed = this.inputs.map((each) => [each.name, (this.given[each.name] ?? "").trim()]);
+      const unit = (each, text) => (each.bears && /\d$/.test(text) ? each.bears.replaceAll(" ", "_") : "");
+      const whole = (each, text) => text + unit(each, text);
+      const typed = this.inputs.map((each) => [each.name, whole(each, (this.given[each.name] ?? "").trim())]);
       const clean = (text) => text.replace(/,\s+/g, ";").replace(/[;\s]+/g, ";");
       return typed.filter(([, text]) => text).map(([name, text]) => `${name}=${clean(text)}`).join(" ");
     },
@@ -614,6 +616,7 @@ document.addEventListener("alpine:init", () => {
         unit: step.unit.code,
         measure: step.asked.key,
         replicate: step.replicate,
+        unit_of_value: step.asked.unit,
         again: step.again,
         at: this.readOn ? new Date(`${this.readOn}T12:00`).getTime() : Keeper.now(),
         meter: this.meter,

@@ -14,6 +14,7 @@ from eproba.web.pictures.shelf import shelf
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.errands import job_address
 from eproba.web.ui.session import db
+from eproba.web.ui.units import units
 
 today_page = Blueprint("today_page", __name__, template_folder="templates")
 AHEAD = timedelta(days=7)
@@ -28,7 +29,7 @@ def show() -> ResponseReturnValue:
     start, end = day_span(today(), AHEAD + timedelta(days=1))
     brewed, plans = batches(db()), drafts(db())
     errands = brewing_jobs(db(), now(), start - timedelta(days=3), end, brewed)
-    here = [v for v in shelf(brewed, now()) if v.state not in ("used up", "thrown away")]
+    here = [v for v in shelf(brewed, now(), units()) if v.state not in ("used up", "thrown away")]
     if not seen and not plans and not here:
         return render_template("today/first_run.html")
     urgent = [v for v in here if v.next.urgent]

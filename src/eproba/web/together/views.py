@@ -12,6 +12,7 @@ from eproba.store.measures import all_measures
 from eproba.store.together import Telling, questions_asked, tellings
 from eproba.web.ui.clock import now
 from eproba.web.ui.session import db, who
+from eproba.web.ui.units import sentence
 
 together = Blueprint("together", __name__, template_folder="templates")
 TABLE_ROWS = 30  # of trials are named below the picture at once; the others one tap below
@@ -77,7 +78,7 @@ def leave(question: str) -> ResponseReturnValue:
         leave_out(db(), trial_id, letter, reason, who(), now())
     except EprobaError as error:
         db().rollback()
-        return _page(question, _answered(question), str(error), reason), 400
+        return _page(question, _answered(question), sentence(error), reason), 400
     db().commit()
     return redirect(url_for("together.show", question=question))
 

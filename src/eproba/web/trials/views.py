@@ -49,6 +49,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import looks, trial_looks
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
+from eproba.web.ui.units import units
 from eproba.web.verdict.keeping import kept
 
 trials = Blueprint("trials", __name__, template_folder="templates")
@@ -98,7 +99,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         sealed=trial.sealed(today()),
         looks=look,
         roles=ROLES,
-        plan=trial_plan(trial, look),
+        plan=trial_plan(trial, look, units()),
         turns=turns_drawn(trial, look if not hidden else {}, trial.day_of(today())) if trial.turns else None,
         strip=day_strip(trial, today(), *brews_and_weather(trial)),
         latest=latest,
@@ -149,7 +150,7 @@ def _silent(trial: Trial, readings: Sequence[Reading]) -> str:
 
     first = [each for each in readings if each.round_id == trial.rounds[0].id]
     lines = able_to_answer(trial, trial.asked[0], first)
-    return text_of(lines[0]) if lines else ""
+    return text_of(lines[0], units()) if lines else ""
 
 
 def _spare_form(trial: Trial) -> SpareForm:

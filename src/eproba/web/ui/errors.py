@@ -11,6 +11,7 @@ from eproba.store.commands.locks import Gone
 from eproba.web.ui.doors import host_asked
 from eproba.web.ui.responses import wants_json
 from eproba.web.ui.session import close_db
+from eproba.web.ui.units import sentence
 
 SAID = {
     400: ("That did not arrive in one piece", "Go back and try again; your browser keeps what you typed."),
@@ -95,13 +96,13 @@ def _csrf(_error: CSRFError) -> Response:
 def _gone(error: Gone) -> Response:
     """What was to be changed was deleted meanwhile."""
     close_db(None)
-    return _page(404, str(error))
+    return _page(404, sentence(error))
 
 
 def _cannot_be(error: EprobaError) -> Response:
     """Something that can't be, said by the rule itself; what was typed can be looked over and sent again."""
     close_db(None)
-    return _page(400, str(error), again=request.method == "POST")
+    return _page(400, sentence(error), again=request.method == "POST")
 
 
 def _database(error: OperationalError) -> Response:

@@ -1,15 +1,19 @@
 """Form fields for what people type: numbers with point or comma, moments; kept as typed when wrong."""
 
+from collections.abc import Callable, Iterator
 from datetime import datetime, time
-from typing import Any
+from typing import Any, get_args
 
-from wtforms import StringField
+from flask_wtf import FlaskForm
+from wtforms import FieldList, FormField, HiddenField, StringField
+from wtforms.form import BaseForm
 from wtforms.validators import ValidationError
 
 from eproba.core.errors import EprobaError
-from eproba.core.quantities import conversion, number_typed
+from eproba.core.quantities import System, Units, conversion, number_typed, split_typed
 from eproba.core.words import parse_date, parse_number
 from eproba.web.ui.session import system
+from eproba.web.ui.units import sentence
 
 
 class MomentError(EprobaError):
@@ -73,7 +77,7 @@ class NumberField(StringField):
         try:
             number = self.read(text)
         except EprobaError as error:
-            raise ValidationError(str(error)) from error
+            raise ValidationError(sentence(error)) from error
         if self.whole and not number.is_integer():
             raise ValidationError("A whole number is needed here.")
         if (self.low is not None and number < self.low) or (self.high is not None and number > self.high):
@@ -91,6 +95,23 @@ class NumberField(StringField):
         return f"{number:g}"
 
 
+class WithUnitField(NumberField):
+    """A number beside a choice of units; where it brings its own (“5 kg”), that one is meant."""
+
+    unit: str = ""
+
+    def pre_validate(self, form: Any) -> None:
+        super().pre_validate(form)
+        if self.unit and self.unit not in [option.data for option in form.unit]:
+            raise ValidationError(f"“{self.unit}” does not fit here: choose one of the units beside it.")
+        if self.unit:
+            form.unit.data = self.unit
+
+    def read(self, text: str) -> float:
+        number, self.unit = split_typed(text)
+        return number
+
+
 class AmountField(NumberField):
     """A length, an area, a temperature: typed in the household's unit or with a unit behind it; `number` is metric, in
     `kept_unit`."""
@@ -102,7 +123,7 @@ class AmountField(NumberField):
     @property
     def suffix(self) -> str:
         """The household's unit, shown behind the field."""
-        return conversion(self.kept_unit, system()).unit
+        return Units(system()).unit(self.kept_unit)
 
     def process_data(self, value: Any) -> None:
         """A metric number as the household types it."""
@@ -114,12 +135,59 @@ class AmountField(NumberField):
     def told(self, number: float) -> str:
         return f"{shown_text(f'{number:g}', self.kept_unit)} {self.suffix}"
 
+    def translate(self, typed_in: System) -> None:
+        """What was typed in other units, in those of the household; what can't be read, or has its unit, stays."""
+        was, now = (conversion(self.kept_unit, units) for units in (typed_in, system()))
+        self.data = translated(self.data or "", lambda number: now.shown(was.kept(number)))
+
+
+def translated(text: str, change: Callable[[float], float]) -> str:
+    """A number as typed, changed; what is none, or has its unit with it, stays."""
+    try:
+        return f"{change(parse_number(text)):.4g}"
+    except EprobaError:
+        return text
+
+
+class AmountForm(FlaskForm):
+    """A form with amounts; it bears the units in which they were typed, so that none changes its meaning."""
+
+    shown_in = HiddenField()
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        typed_in = self.shown_in.data
+        if typed_in in get_args(System) and typed_in != system():
+            self.translate(typed_in)
+        self.shown_in.data = system()
+
+    def translate(self, typed_in: System) -> None:
+        """Everything that was typed in other units, in those of the household."""
+        for field in amount_fields(self):
+            field.translate(typed_in)
+
+
+def amount_fields(form: BaseForm) -> Iterator[AmountField]:
+    """All fields for amounts, those of forms within it too."""
+    for field in form:
+        rows = field if isinstance(field, FieldList) else [field]
+        for row in rows:
+            if isinstance(row, AmountField):
+                yield row
+            elif isinstance(row, FormField):
+                yield from amount_fields(row.form)
+
 
 def shown_text(value: Any, kept_unit: str) -> Any:
     """A metric number (or a bare one as text) as this household types it; anything else stays."""
     if system() == "metric" or value in (None, ""):
         return value
     try:
-        return f"{conversion(kept_unit, system()).shown(float(value)):.4g}"
+        return exact_text(float(value), kept_unit)
     except ValueError:
         return value
+
+
+def exact_text(number: float, kept_unit: str) -> str:
+    """A metric number as this household types it."""
+    return f"{conversion(kept_unit, system()).shown(number):.4g}"

@@ -17,6 +17,7 @@ from eproba.core.trial.samples import for_laboratory
 from eproba.core.trial.worth import Worth, as_typed
 from eproba.core.words import day_words, figure, figure_or_whole, one_in, plural
 from eproba.store.drafts import draft_name
+from eproba.web.ui.units import units
 
 LONG_OVER = 14  # days: further back a date says more than a number of days
 
@@ -56,6 +57,11 @@ def duration(minutes: float) -> str:
     return f"{max(1, round(minutes))} minutes" if minutes < 90 else f"{minutes / 60:.1f} hours"
 
 
+def plain_unit(unit: str) -> str:
+    """L of compost: L"""
+    return unit.partition(" of ")[0]
+
+
 def strength(parts: tuple[float, float]) -> str:
     """1 + 10, or undiluted"""
     return "undiluted" if parts[1] == 0 else f"{figure_or_whole(parts[0])} + {figure_or_whole(parts[1])}"
@@ -79,7 +85,7 @@ def worth_typed(size: float | None, scale: Scale) -> str:
 def dose(treatment: Treatment) -> str:
     """What a treatment gives: 250 mL each, 2 L/m²."""
     given = dose_of(treatment)
-    return "" if given is None else given.words
+    return "" if given is None else given.said(units())
 
 
 def pour_days(trial: Trial, letter: str) -> str:
@@ -145,5 +151,6 @@ ALL: dict[str, Callable[..., Any]] = {
     "goes_to_a_laboratory": for_laboratory,
     "draft_name": draft_name,
     "in_it": left,
+    "plain_unit": plain_unit,
     "seen_words": seen_words,
 }

@@ -1,8 +1,8 @@
 """What a request stands on: the database session, who types, the trial asked for."""
 
-from typing import cast
+from typing import cast, get_args
 
-from flask import abort, current_app, g
+from flask import abort, current_app, g, request
 from flask import session as cookie
 from flask_login import current_user
 from sqlmodel import Session
@@ -50,6 +50,12 @@ def who() -> str:
 def system() -> System:
     """The units of the household."""
     return household_system(db())
+
+
+def typed_system() -> System:
+    """The units that a form was filled in with: those it was shown in, whatever the household has chosen since."""
+    units = request.form.get("shown_in")
+    return cast(System, units) if units in get_args(System) else system()
 
 
 def sees_lots() -> bool:

@@ -1,48 +1,40 @@
-"""Pages in the household's units: our own sentences have metric amounts, which are told as the household has them."""
+"""Amounts on a page: told in the units of the household that looks at it."""
 
-import re
-
-from flask import Response
 from jinja2 import pass_context
-from sqlalchemy.exc import SQLAlchemyError
 
-from eproba.core.quantities import System, conversion, in_words_of
-from eproba.web.ui.session import system
-
-# What is typed or somebody's own words, and tags with their attributes, stay as they are.
-KEPT = re.compile(
-    r"<(textarea|script|style|pre|code|option)\b.*?</\1>|<(\w+)\b[^>]*\bdata-own\b[^>]*>.*?</\2>|<[^>]*>", re.S
-)
+from eproba.core.catalogue import cautions
+from eproba.core.quantities import Amount, Units, told
+from eproba.web.ui.session import system, typed_system
 
 
-def local_answer(response: Response) -> Response:
-    """Every page, and every part of one, in the household's units."""
-    if response.mimetype != "text/html" or response.is_streamed:
-        return response
-    try:
-        here = system()
-    except SQLAlchemyError:  # the page that says so is shown all the same
-        return response
-    if here != "metric":
-        response.set_data(_local_page(response.get_data(as_text=True), here))
-    return response
+def caution_texts() -> dict[str, str]:
+    """All cautions by key."""
+    return cautions(system())
 
 
-def _local_page(page: str, here: System) -> str:
-    """A page with its amounts as the household has them."""
-    told, end = [], 0
-    for kept in KEPT.finditer(page):
-        told += [in_words_of(page[end : kept.start()], here), kept[0]]
-        end = kept.end()
-    return "".join([*told, in_words_of(page[end:], here)])
+def units() -> Units:
+    """How this household is told amounts."""
+    return Units(system())
+
+
+def sentence(error: Exception) -> str:
+    """The sentence of an error, its amounts as this household has them."""
+    return told(error, units())
 
 
 @pass_context  # or Jinja would settle it when the page is compiled
+def amount(_context: object, low: float, unit: str, high: float | None = None) -> str:
+    """A number of a kept unit as the household has it: 5|amount("cm"), 20|amount("g/m²", 60)."""
+    return units()(Amount.of(low, unit, high))
+
+
+@pass_context
+def amount_of(_context: object, part: float, whole: float, unit: str) -> str:
+    """What is left of something: 3.5|amount_of(5, "L")."""
+    return units().out_of(Amount.of(part, unit), Amount.of(whole, unit))
+
+
+@pass_context
 def unit(_context: object, kept: str) -> str:
-    """The household's unit for a metric one."""
-    return conversion(kept, system()).unit
-
-
-def local(text: str) -> str:
-    """A sentence of ours in the household's units."""
-    return in_words_of(text, system())
+    """What a field of a kept unit is typed in: the units that its form was shown in."""
+    return Units(typed_system()).unit(kept)

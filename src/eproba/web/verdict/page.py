@@ -26,6 +26,7 @@ from eproba.core.wording.sentences import (
 from eproba.web.pictures.gap_ruler import GapRuler, gap_ruler
 from eproba.web.pictures.shared_ruler import SharedRuler, ordered, shared_ruler
 from eproba.web.pictures.shuffle_pile import ShufflePile, shuffle_pile
+from eproba.web.ui.units import units
 
 
 @dataclass(frozen=True)
@@ -87,7 +88,7 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
 
 def shown_ledger(judgement: Judgement, more: Sequence[TrustLine]) -> dict[str, list[tuple[TrustLine, str]]]:
     """The ledger by how far its lines reach: caps, cautions, notes."""
-    lines = [(line, text_of(line)) for line in (*judgement.trust, *more)]
+    lines = [(line, text_of(line, units())) for line in (*judgement.trust, *more)]
     return {level: [each for each in lines if each[0].level == level] for level in ("cap", "caution", "note")}
 
 

@@ -17,6 +17,7 @@ from eproba.store.readings import all_readings
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
+from eproba.web.ui.units import sentence
 
 verdict = Blueprint("verdict", __name__, template_folder="templates")
 
@@ -46,7 +47,7 @@ def open_early(trial_id: int) -> ResponseReturnValue:
             return redirect(url_for("verdict.early", trial_id=trial_id, day=day))
         except NoLook as error:
             db().rollback()
-            problem = str(error)
+            problem = sentence(error)
     price = price_of(trial, max(1, min(trial.day_of(today()), trial.decision_day)))
     page = render_template(
         "verdict/open.html", trial=trial, told=price_told(price), problem=problem, reason=reason, day=price.day
@@ -92,7 +93,7 @@ def _judged(trial: Trial, early: int | None = None) -> ResponseReturnValue:
     try:
         told = telling(trial, readings, early)
     except CannotJudge as error:
-        return render_template("verdict/unjudged.html", problem=str(error), **frame)
+        return render_template("verdict/unjudged.html", problem=sentence(error), **frame)
     kept = None if early is not None else also_found(db(), trial.id)
     also = also_from(kept) if kept else [] if early is not None else also_seen(trial, readings)
     return render_template(

@@ -4,7 +4,6 @@ from datetime import timedelta
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from flask_wtf import FlaskForm
 from wtforms import RadioField, StringField, ValidationError
 from wtforms.validators import InputRequired
 
@@ -17,15 +16,16 @@ from eproba.exchange.weather_csv import read_weather
 from eproba.store.commands.weather import add_days, add_hours
 from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.fields import AmountField
+from eproba.web.ui.fields import AmountField, AmountForm
 from eproba.web.ui.session import db
+from eproba.web.ui.units import sentence
 
 weather = Blueprint("weather", __name__, template_folder="templates")
 PAST, COMING = timedelta(days=14), timedelta(days=4)
 TOLD = {"was": "as it was", "foretold": "as foretold"}
 
 
-class DayForm(FlaskForm):
+class DayForm(AmountForm):
     """One day, as it was or as somebody foretells it."""
 
     told = RadioField("The day", choices=list(TOLD.items()), default="was")
@@ -38,7 +38,7 @@ class DayForm(FlaskForm):
         try:
             on = parse_date(field.data or "")
         except EprobaError as error:
-            raise ValidationError(str(error)) from error
+            raise ValidationError(sentence(error)) from error
         if self.told.data == "was" and on > today():
             raise ValidationError("That day is still to come: choose “as foretold”.")
         if self.told.data == "foretold" and on < today():
@@ -49,7 +49,7 @@ class DayForm(FlaskForm):
             raise ValidationError("The high is not below the low.")
 
 
-class NowForm(FlaskForm):
+class NowForm(AmountForm):
     temperature = AmountField("Temperature right now", "°C", COLDEST, HOTTEST)
 
 

@@ -17,6 +17,7 @@ from eproba.core.trial.worth import as_kept, worth_unit
 from eproba.core.words import parse_number
 from eproba.web.new_trial.steps.step import Answers, Bench, Step, Typed, Walk, first_of
 from eproba.web.ui.fields import NumberField
+from eproba.web.ui.units import sentence
 
 if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
     from eproba.core.planning.outlook import Noise, Outlook
@@ -103,7 +104,7 @@ class ChanceStep(Step[ChanceForm, ChancePart]):
             known = dict(walk.known.measures)
             seen = outlook(prospect, noise, helps(prospect, measure, known, baseline))
         except EprobaError as error:
-            return ChancePage(str(error))
+            return ChancePage(sentence(error))
         pictures = tuple(hundred(seen.chances.shares[truth], truth, prospect) for truth in seen.chances.shares)
         return ChancePage("", seen, unit, pictures, _time(walk, measure, chance, prospect.units))
 

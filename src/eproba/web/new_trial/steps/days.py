@@ -25,6 +25,7 @@ from eproba.core.trial.hours import hour_typed, hours_text
 from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
 from eproba.web.pictures.weeks import Task, WeekDay, weeks
+from eproba.web.ui.units import sentence, units
 
 
 class DaysForm(FlaskForm):
@@ -140,7 +141,7 @@ class DaysStep(Step[DaysForm, DaysPart]):
         except (DoseProblem, GroundError):
             return ""  # their own steps say it
         except DaysError as error:
-            return str(error)
+            return sentence(error)
         return ""
 
     def page(self, walk: Walk) -> DaysPage:
@@ -155,11 +156,11 @@ class DaysStep(Step[DaysForm, DaysPart]):
             grid = grid_of(draft, rounds, doses, walk.known)
             hours = hours_of(draft, rounds, grid, doses, walk.known)
         except EprobaError as error:
-            return DaysPage(problem=str(error))
+            return DaysPage(problem=sentence(error))
         asked = [walk.known.measures[key] for key in measure.asked]
         per_unit = [(walk.known.measures[m.key], m.per_unit) for m in planned_measures(measure, walk.known)]
         each, known = len(cuts) // draft.rows, walk.known.recipes
-        going = visits(doses.treatments, doses.pours, cuts, each, known, walk.bench.kit)
+        going = visits(doses.treatments, doses.pours, cuts, each, known, walk.bench.kit, units())
         poured = {day: visit.minutes for visit in going for day in visit.on}
         pulls = days.pulls or (measure.decision_day,)
         loads = calendar(rounds, poured, measure.start_on, per_unit, len(cuts), pulls, grid)

@@ -1,12 +1,11 @@
 """The ground: what there is, drawn to scale, and how it is cut into units."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from flask_wtf import FlaskForm
 from wtforms import BooleanField, HiddenField, SelectField, TextAreaField, ValidationError
 from wtforms.validators import Length
 
@@ -31,7 +30,8 @@ from eproba.core.words import NumberError, parse_number
 from eproba.web.new_trial.steps.chance import noise_for
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
 from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
-from eproba.web.ui.fields import AmountField, NumberField, shown_text
+from eproba.web.ui.fields import AmountField, AmountForm, NumberField, shown_text
+from eproba.web.ui.units import sentence, units
 
 DEALINGS = {
     "": "Propose what fits",
@@ -44,7 +44,7 @@ DEALINGS = {
 }
 
 
-class GroundForm(FlaskForm):
+class GroundForm(AmountForm):
     places = HiddenField()
     auto = HiddenField()
     proposal = HiddenField()
@@ -66,7 +66,7 @@ class GroundForm(FlaskForm):
         except json.JSONDecodeError as error:
             raise ValidationError("The drawing did not arrive whole; draw it again.") from error
         except GroundError as error:
-            raise ValidationError(str(error)) from error
+            raise ValidationError(sentence(error)) from error
 
     def validate_sizes(self, field: Any) -> None:
         try:
@@ -158,7 +158,7 @@ class GroundStep(Step[GroundForm, GroundPart]):
             if ground is not None:
                 chosen(walk.draft, ground, walk.known)
         except GroundError as error:
-            return str(error)
+            return sentence(error)
         return ""
 
     def page(self, walk: Walk) -> GroundPage:
@@ -171,10 +171,15 @@ class GroundStep(Step[GroundForm, GroundPart]):
         try:
             found, taken = proposed(walk.draft, ground, walk.known), chosen(walk.draft, ground, walk.known)
         except GroundError as error:
-            return GroundPage(guard, problem=str(error))
+            return GroundPage(guard, problem=sentence(error))
         chances, problem = _chances(walk, ground, found, site)
         shown = [
-            Shown(each, ground_plan(site, [(cut, None) for cut in each.cuts], {}), *chances[each.key], _unlike(each))
+            Shown(
+                each,
+                _drawn(site, each.cuts),
+                *chances[each.key],
+                _unlike(each),
+            )
             for each in found
         ]
         better = bool(ground.among) and taken.key != (ground.proposal or taken.key)
@@ -188,15 +193,19 @@ def cut_advice(walk: Walk, cut: Proposal, ground: GroundPart, guard: float) -> l
     if walk.draft.measure is not None:
         first = walk.known.measures[walk.draft.measure.measure]
         told += on_turns(cut.dealing, first, walk.draft.compared)
-        told += on_guard(first, guard if ground.guard_cm is None else ground.guard_cm, cut.cuts[0].kind)
+        told += on_guard(first, guard if ground.guard_cm is None else ground.guard_cm, cut.cuts[0].kind, units())
     if words := _unlike(cut):
         text = f"{words} Give every treatment by the square metre, or take a cut of equal units."
         told.append(Advice(True, text))
     return told
 
 
+def _drawn(site: Site, cuts: Sequence[Cut]) -> GroundPlan:
+    return ground_plan(site, [(cut, None) for cut in cuts], {}, told=units())
+
+
 def _unlike(cut: Proposal) -> str:
-    return f"Its units are not alike: {size_words(cut.cuts)}." if unlike(cut.cuts) else ""
+    return f"Its units are not alike: {size_words(cut.cuts, units())}." if unlike(cut.cuts) else ""
 
 
 def _chances(
@@ -216,7 +225,7 @@ def _chances(
             measure, walk.draft.rows, found, site, noise_for(walk, measure, chance), ground.sizes, walk.draft.crossed
         )
     except EprobaError as error:
-        return blank, str(error)
+        return blank, sentence(error)
     return {each.proposal.key: (each.chance, each.words) for each in shown}, ""
 
 

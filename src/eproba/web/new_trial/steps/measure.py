@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from flask_wtf import FlaskForm
 from wtforms import RadioField, SelectMultipleField, StringField, ValidationError
 from wtforms.validators import InputRequired
 from wtforms.widgets import CheckboxInput, ListWidget
@@ -13,6 +12,7 @@ from wtforms.widgets import CheckboxInput, ListWidget
 from eproba.core.measuring.measures import GROUPS, Measure, by_group
 from eproba.core.planning.advice import Advice, on_days, on_kind, on_place
 from eproba.core.planning.draft import MeasurePart
+from eproba.core.quantities import System, conversion
 from eproba.core.stats.summaries import SUMMARIES
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS
@@ -21,7 +21,9 @@ from eproba.core.trial.worth import Worth, worth_unit
 from eproba.core.words import DateError, day_words, parse_date
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk, filled
 from eproba.web.new_trial.usual import typed_number
-from eproba.web.ui.fields import NumberField
+from eproba.web.ui.fields import AmountForm, NumberField, translated
+from eproba.web.ui.session import system
+from eproba.web.ui.units import sentence
 
 AIMS = (
     ("better", "Is it better, by at least …?"),
@@ -30,7 +32,7 @@ AIMS = (
 )
 
 
-class MeasureForm(FlaskForm):
+class MeasureForm(AmountForm):
     measure = RadioField("First measure", [InputRequired("Choose what carries the verdict.")])
     aim = RadioField("The question", choices=AIMS)
     worth = NumberField("Smallest difference worth having, or the margin", optional=True)
@@ -45,16 +47,28 @@ class MeasureForm(FlaskForm):
     level = NumberField("The level to be reached", optional=True)
 
     def __init__(self, known: Mapping[str, Measure], **kwargs: Any) -> None:
-        super().__init__(**kwargs)
         self.known = known
+        super().__init__(**kwargs)
         self.also.choices = [(key, measure.name) for key, measure in known.items()]
         self.measure.choices = [(key, name) for key, name in self.also.choices if known[key].can_be_first]
+
+    def translate(self, typed_in: System) -> None:
+        """Worth and level are typed in the unit of the first measure."""
+        super().translate(typed_in)
+        chosen = self.known.get(self.measure.data or "")
+        if chosen is None or not (chosen.kept_in or conversion(chosen.unit, "US").unit != chosen.unit):
+            return
+        was, now = (conversion(chosen.kept_in or chosen.unit, units) for units in (typed_in, system()))
+        if self.level.data:
+            self.level.data = translated(self.level.data, lambda level: now.shown(was.kept(level)))
+        if self.worth.data and self.worth_unit == chosen.judged_unit:
+            self.worth.data = translated(self.worth.data, lambda worth: now.apart_shown(was.apart_kept(worth)))
 
     def validate_start_on(self, field: Any) -> None:
         try:
             parse_date(field.data or "")
         except DateError as error:
-            raise ValidationError(str(error)) from error
+            raise ValidationError(sentence(error)) from error
 
     def validate_scale(self, field: Any) -> None:
         chosen = self.known.get(self.measure.data or "")

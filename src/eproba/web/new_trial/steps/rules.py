@@ -11,7 +11,7 @@ from eproba.core.planning.draft import RulesPart
 from eproba.core.trial.days import MOST_DAYS
 from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
-from eproba.web.new_trial.usual import HANDLING, typed_number
+from eproba.web.new_trial.usual import handling, typed_number
 from eproba.web.ui.fields import NumberField
 
 MOST_CROPS = 6
@@ -57,7 +57,7 @@ class RulesStep(Step[RulesForm, RulesPart]):
             "plants": ["1"],
             "thin_on": [""],
             "replace_until": [""],
-            "handling": [HANDLING["drench"]],
+            "handling": [handling("drench")],
             "repeats": [""],
         }
 

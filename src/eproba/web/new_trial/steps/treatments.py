@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from flask_wtf import FlaskForm
 from wtforms import (
     BooleanField,
     FieldList,
@@ -41,17 +40,19 @@ from eproba.core.planning.draft import DraftError, StepName, TreatmentsPart, cho
 from eproba.core.planning.ladder import ladder, named
 from eproba.core.planning.plan import LETTERS
 from eproba.core.planning.visits import dose_of_plan, on_measuring
-from eproba.core.quantities import QuantityError, in_base
+from eproba.core.quantities import SQUARES, QuantityError, System, conversion, in_base
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS, WEEKDAYS, days_in_words
-from eproba.core.trial.doses import US_DOSES, is_poured, metric_dose
+from eproba.core.trial.doses import US_DOSES, Dose, is_poured, metric_dose, typed_dose
 from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import CROSSED, ROLES, Compared, Role, Trial
-from eproba.core.words import figure_or_whole, lower_first, parse_number
+from eproba.core.words import NumberError, figure_or_whole, lower_first, parse_number
 from eproba.web.new_trial.steps.days import day_list
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk, first_of
 from eproba.web.new_trial.usual import ROW, first_treatments, roles_of, row_of, typed_number
-from eproba.web.ui.fields import NumberField
+from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField
+from eproba.web.ui.session import system
+from eproba.web.ui.units import sentence, units
 
 ROLE_NAMES: Mapping[str, str] = {
     "test": "Test",
@@ -63,11 +64,18 @@ ROLE_NAMES: Mapping[str, str] = {
 }
 LADDERS = {
     "parts": "parts of water to one of it: 20 10 5",
-    "litre": "amounts in a litre of water: 6 12 24 mL",
+    "litre": "amounts in so much water",
     "dose": "doses: 50 100 200, as its amount is given",
 }
-UNITS = ["mL", "L", "g", "kg", "handful", *US_DOSES]
+UNITS: Mapping[System, list[str]] = {
+    "metric": ["mL", "L", "g", "kg", "handful", *US_DOSES], "US": [*US_DOSES, "handful", "mL", "L", "g", "kg"],
+}  # fmt: skip
 DECIDING = ("raw_manure", "raw_leaves", "herbicide", "arsenic", "aquarium", "dogs")  # whether a recipe fits at all
+
+
+def by_choices() -> list[tuple[str, str]]:
+    """How an amount can be given, the ground in the household's squares."""
+    return list({**BY, "m2": f"for a {SQUARES[system()]} of ground"}.items())
 
 
 class TreatmentForm(Form):
@@ -80,10 +88,10 @@ class TreatmentForm(Form):
     water_parts = NumberField("Parts of water to one part", 0, 5000, optional=True)
     times = NumberField("Times as strong as its recipe", 0.01, 100, optional=True)
     sharing = SelectField("Brewed as", choices=list(SHARINGS.items()), default="shared", validate_choice=False)
-    dose = SelectField("How much", choices=list(BY.items()), default="unit")
-    amount = NumberField("Amount", 0.001, 100_000, optional=True)
-    unit = SelectField("of", choices=UNITS, default="mL")
-    pot = NumberField("A pot holds", 0.05, 1000, optional=True)
+    dose = SelectField("How much", choices=lambda: by_choices(), default="unit")
+    amount = WithUnitField("Amount", 0.001, 100_000, optional=True)
+    unit = SelectField("of", choices=lambda: UNITS[system()], default=lambda: UNITS[system()][0])
+    pot = AmountField("A pot holds", "L", 0.05, 1000, optional=True)
     often = SelectField("How often", choices=list(OFTEN.items()), default="once")
     every = NumberField("Every", 1, MOST_DAYS, whole=True, optional=True)
     until = NumberField("until day", 1, MOST_DAYS, whole=True, optional=True)
@@ -100,13 +108,26 @@ class TreatmentForm(Form):
         self.day_list = day_list(field.data)
 
 
-class TreatmentsForm(FlaskForm):
+def ladder_choices() -> list[tuple[str, str]]:
+    example = "a litre of water: 6 12 24 mL" if system() == "metric" else "a gallon of water: 1 2 4 fl oz"
+    return list({**LADDERS, "litre": f"amounts in {example}"}.items())
+
+
+class TreatmentsForm(AmountForm):
     treatments = FieldList(FormField(TreatmentForm), min_entries=2, max_entries=len(LETTERS))
     batches = NumberField("Batches brewed, or bags bought, of each", 1, 50, whole=True)
     blind = BooleanField("Tags do not name the treatment (blind)")
     even = BooleanField("Plain water makes up what a treatment gets less than the wettest")
-    ladder_by = SelectField("A ladder of", choices=list(LADDERS.items()), default="parts", validate_choice=False)
+    ladder_by = SelectField("A ladder of", choices=lambda: ladder_choices(), default="parts", validate_choice=False)
     ladder_rungs = StringField("Its steps (empty: three usual ones)", [Length(max=60)])
+
+    def translate(self, typed_in: System) -> None:
+        """What is given by the ground is meant for a square of other size."""
+        super().translate(typed_in)
+        for row in self.treatments:
+            number = row.form.amount.data
+            if row.form.dose.data == "m2" and number:
+                row.form.amount.data = on_another_square(number, typed_in, system())
 
     def validate_treatments(self, field: Any) -> None:
         names = [(entry.form.name.data or "").strip().lower() for entry in field]
@@ -154,7 +175,7 @@ class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
         for entry in form.treatments:
             offered = ((key, recipe.title) for key, recipe in bench.known.recipes.items())
             recipe = bench.known.recipes.get(entry.form.recipe.data or "")
-            entry.form.unit.choices = list(dict.fromkeys([*UNITS, *([recipe.yields_unit] if recipe else [])]))
+            entry.form.unit.choices = list(dict.fromkeys([*UNITS[system()], *([recipe.yields_unit] if recipe else [])]))
             entry.form.recipe.choices = [("", "none of the recipes"), *offered]
         return form
 
@@ -178,7 +199,7 @@ class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
         try:
             dosed_of(walk)
         except EprobaError as error:
-            return str(error)
+            return sentence(error)
         return ""
 
     def page(self, walk: Walk) -> TreatmentsPage:
@@ -225,10 +246,20 @@ class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
                                    walk.bench.kit)  # fmt: skip
 
 
+def on_another_square(number: str, typed_in: System, wanted: System) -> str:
+    """An amount for a square metre as one for a square foot, or back; what is no number stays."""
+    try:
+        amount = parse_number(number)
+    except NumberError:
+        return number
+    return f"{amount * conversion('m²', typed_in).factor / conversion('m²', wanted).factor:.4g}"
+
+
 def _wanted(form: Any) -> Wanted:
     """One row that is right."""
     untreated = form.role.data == "untreated"
-    amount, unit = metric_dose(form.amount.number, form.unit.data)
+    by_ground = form.dose.data == "m2"
+    amount, unit = metric_dose(form.amount.number, form.unit.data, units().unit("m²") if by_ground else "m²")
     number = {name: getattr(form, name).number for name in ("every", "until", "then")}
     whole = {name: None if value is None else int(value) for name, value in number.items()}
     return Wanted(
@@ -253,11 +284,12 @@ def _again(place: int, letter: str, trial: Trial) -> Typed:
     given = [pour for pour in trial.pours if pour.letter == letter and pour.what == "dose"]
     follows = any(pour.planned is not None for pour in given)
     days = sorted({pour.day for pour in given})
+    amount, unit = (None, "mL") if t.amount is None else typed_dose(Dose(t.amount, t.amount_unit, t.per), system())
     return row_of(
         place, name=t.name, role=t.role, how=t.how, rung=typed_number(t.rung), recipe=t.recipe,
         water_parts=typed_number(t.water_parts), times=f"{t.times:g}", sharing=t.sharing, label=t.label,
         things=t.things, dose="nothing" if t.amount is None else "like" if follows else t.per,
-        amount="" if follows else typed_number(t.amount), unit=t.amount_unit or "mL",
+        amount="" if follows else typed_number(amount), unit=unit,
         often="like" if follows else "days" if days else "once", days="" if follows else " ".join(map(str, days)),
     )  # fmt: skip
 
@@ -295,7 +327,7 @@ def _named(row: Typed, bench: Bench) -> Typed:
     if not stem or not first_of(row, "rung"):
         return row
     texts = {name: first_of(row, name) for name in ("water_parts", "times", "amount", "unit", "dose")}
-    return row | {"name": [named(stem, texts, bench.known.recipes.get(first_of(row, "recipe")))]}
+    return row | {"name": [named(stem, texts, bench.known.recipes.get(first_of(row, "recipe")), units())]}
 
 
 def _ladder(rows: list[Typed], typed: Typed, bench: Bench) -> list[Typed]:
@@ -304,7 +336,9 @@ def _ladder(rows: list[Typed], typed: Typed, bench: Bench) -> list[Typed]:
     recipe = bench.known.recipes.get(first_of(first, "recipe"))
     numbers = [parse_number(each) for each in first_of(typed, "ladder_rungs").replace(";", " ").split()]
     texts = {name: first_of(first, name) for name in ROW}
-    found = ladder(texts, first_of(typed, "ladder_by") or "parts", numbers, recipe, len(LETTERS) - len(rows) + 1)
+    found = ladder(
+        texts, first_of(typed, "ladder_by") or "parts", numbers, recipe, len(LETTERS) - len(rows) + 1, units()
+    )
     rungs = [first | {name: [value] for name, value in rung.items()} for rung in found]
     others = [row for row in rows if row is not first]
     for row in others:
@@ -403,7 +437,7 @@ def _on_rates(doses: Dosed, cuts: Sequence[Cut], recipes: Mapping[str, Recipe]) 
             continue
         if base == recipe.rate_unit.removesuffix("/m²"):
             on_a_m2 = amount if treatment.per == "m2" else amount / surface
-            told += on_rate(treatment.name, on_a_m2, recipe.rate, recipe.rate_unit)
+            told += on_rate(treatment.name, on_a_m2, recipe.rate, recipe.rate_unit, units())
     return told
 
 
@@ -416,7 +450,9 @@ def _on_unlike(doses: Dosed, cuts: Sequence[Cut]) -> list[Advice]:
     amounts = [
         f"{_two(t.amount / sizes[-1])} to {_two(t.amount / sizes[0])} {t.amount_unit}" for t in by_unit if t.amount
     ]
-    return on_unlike_units(size_words(cuts), [lower_first(t.name) for t in by_unit], list(dict.fromkeys(amounts)))
+    return on_unlike_units(
+        size_words(cuts, units()), [lower_first(t.name) for t in by_unit], list(dict.fromkeys(amounts))
+    )
 
 
 def _two(number: float) -> str:
