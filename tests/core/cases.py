@@ -6,9 +6,10 @@ from pathlib import Path
 
 import numpy as np
 
+from eproba.core.planning.dosing import Wanted
 from eproba.core.stats.series import UnitValue
 from eproba.core.trial.ground import Cut, Site, row_of
-from eproba.core.trial.model import Asked, Pour, Reading, Round, Treatment, Trial, Unit
+from eproba.core.trial.model import Asked, PlannedTreatment, Pour, Reading, Round, Treatment, Trial, Unit
 
 REFERENCE = Path(__file__).parents[1] / "reference"
 
@@ -60,8 +61,8 @@ def small_trial(catalogue, first="fresh_mass", kind="pots"):
     """Six pairs of comfrey steep and plain water, three rounds, one application of each; units P0 to P11."""
     day0 = date(2026, 5, 1)
     treatments = (
-        Treatment(1, "A", "Comfrey steep", "test", "", 250, "mL"),
-        Treatment(2, "B", "Plain water", "water control", "", 250, "mL"),
+        Treatment("Comfrey steep", "test", "", 250, "mL", id=1, letter="A"),
+        Treatment("Plain water", "water control", "", 250, "mL", id=2, letter="B"),
     )
     place = row_of(kind, 25, 25, 10, 2, 6)
     unit = "pot" if place.standing else "patch"
@@ -85,3 +86,8 @@ def small_trial(catalogue, first="fresh_mass", kind="pots"):
 def reading(trial, number, this, unit, key, value):
     """One reading as it was planned."""
     return Reading(number, this.id, unit.id, key, 1, value, "", "", 1)
+
+
+def wanted(name, role, given, rhythm, **more):
+    """A treatment as it is planned."""
+    return Wanted(PlannedTreatment(name, role, **more), given, rhythm)

@@ -17,13 +17,13 @@ from eproba.core.judging.crossed import by_effects
 from eproba.core.judging.judge import judge
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.planning.chance import ChanceError, Prospect, chances, own_power
-from eproba.core.planning.dosing import Course, Given, Rhythm, Wanted, dosed
+from eproba.core.planning.dosing import Course, Given, Rhythm, dosed
 from eproba.core.stats.series import Question, UnitValue
 from eproba.core.trial.declaration import facts_of
 from eproba.core.trial.model import Treatment
 from eproba.core.wording.crossed import effect_headline, effect_sentence
 from eproba.core.wording.sentences import Wording
-from tests.core.cases import small_trial
+from tests.core.cases import small_trial, wanted
 
 NAMES = {"": "Water", "1": "Steep", "2": "Mulch", "12": "Steep and mulch"}
 CROSSED = tuple((name, things) for things, name in NAMES.items())
@@ -138,18 +138,18 @@ def test_the_chance_of_one_of_the_two_is_that_of_twice_the_units(blocks):
         Prospect(3, 6, False, "ratio", 0.15, 0.15, crossed=True)
 
 
-def wanted(name, things, amount, role="test"):
+def thing(name, things, amount, role="test"):
     given_as = Given("nothing") if amount is None else Given("unit", amount, "mL")
     if role == "water control":
         given_as = Given("like")
-    return Wanted(name, role, given_as, Rhythm("like" if role == "water control" else "every", every=7), things=things)
+    return wanted(name, role, given_as, Rhythm("like" if role == "water control" else "every", every=7), things=things)
 
 
 def test_both_get_the_doses_of_the_other_two_and_water_evens_out(catalogue):
     cuts = [unit.cut for unit in small_trial(catalogue).units][:8]
     course = Course(14, small_trial(catalogue).start_on, {}, lambda _: None)
-    found = dosed([wanted("Steep", "1", 250), wanted("Whey", "2", 100), wanted("Both", "12", None),
-                   wanted("Water", "", None, "water control")], cuts, course, True)  # fmt: skip
+    found = dosed([thing("Steep", "1", 250), thing("Whey", "2", 100), thing("Both", "12", None),
+                   thing("Water", "", None, "water control")], cuts, course, True)  # fmt: skip
     given_on_0 = [(p.letter, p.what, p.planned) for p in found.pours if p.day == 0]
     assert given_on_0 == [("A", "dose", None), ("A", "water", 0.1), ("B", "dose", None), ("B", "water", 0.25),
                           ("D", "dose", None)]  # fmt: skip
@@ -160,10 +160,10 @@ def test_both_get_the_doses_of_the_other_two_and_water_evens_out(catalogue):
 def crossed_trial(catalogue):
     trial = small_trial(catalogue)
     treatments = (
-        Treatment(1, "A", "Steep", "test", "", 250, "mL", things="1"),
-        Treatment(2, "B", "Whey", "test", "", 250, "mL", things="2"),
-        Treatment(3, "C", "Both", "test", "", None, "", things="12"),
-        Treatment(4, "D", "Water", "water control", "", 500, "mL"),
+        Treatment("Steep", "test", "", 250, "mL", things="1", id=1, letter="A"),
+        Treatment("Whey", "test", "", 250, "mL", things="2", id=2, letter="B"),
+        Treatment("Both", "test", "", None, "", things="12", id=3, letter="C"),
+        Treatment("Water", "water control", "", 500, "mL", id=4, letter="D"),
     )
     dealt = tuple(replace(unit, letter="ABCD"[i % 4]) for i, unit in enumerate(trial.units))
     pours = (trial.pours[0], replace(trial.pours[1], letter="B"), replace(trial.pours[0], id=9, letter="D"))

@@ -19,7 +19,7 @@ def trial_with(*treatments):
 
 
 def treatment(letter, role, amount=250.0, unit="mL", recipe="", water=None):
-    return Treatment(1, letter, f"{role} {letter}", role, "", amount, unit, None, recipe, water)
+    return Treatment(f"{role} {letter}", role, "", amount, unit, None, recipe, water, id=1, letter=letter)
 
 
 def test_controls_of_a_brew_are_mixed_as_the_brew_is():

@@ -10,19 +10,21 @@ from hypothesis import strategies as st
 from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.recipe import Ground
 from eproba.core.catalogue import recipes
-from eproba.core.planning.dosing import Course, DoseProblem, Given, Rhythm, Wanted, dosed
+from eproba.core.planning.dosing import Course, DoseProblem, Given, Rhythm, dosed
 from eproba.core.planning.ladder import LadderError, ladder
 from eproba.core.planning.plan import PlannedPour, simple_layout
+from eproba.core.planning.rates import on_rates, on_unlike
 from eproba.core.planning.visits import on_measuring, visits
 from eproba.core.trial.days import days_in_words
 from eproba.core.trial.doses import Dose, each_in_words, unequal
 from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import Unit
+from tests.core.cases import wanted
 
 MONDAY = date(2026, 6, 1)
 POTS = simple_layout("pots", (20, 20), 10, 6, "blocks", 3, 4).cuts
-WATER = Wanted("Plain water", "water control", Given("like"), Rhythm("like"))
-NOTHING = Wanted("Nothing", "untreated", Given("nothing"), Rhythm("once"))
+WATER = wanted("Plain water", "water control", Given("like"), Rhythm("like"))
+NOTHING = wanted("Nothing", "untreated", Given("nothing"), Rhythm("once"))
 
 
 def patch(number, width, length):
@@ -34,7 +36,7 @@ def course(decision=28, ground=None):
 
 
 def drench(name="Whey", by="unit", amount=250.0, unit="mL", often="every", every=7, **more):
-    return Wanted(name, "test", Given(by, amount, unit), Rhythm(often, every=every), **more)
+    return wanted(name, "test", Given(by, amount, unit), Rhythm(often, every=every), **more)
 
 
 def given_to(found, letter, what="dose"):
@@ -43,8 +45,8 @@ def given_to(found, letter, what="dose"):
 
 def test_compost_once_beside_molasses_monthly_beside_nothing_at_all():
     """One trial: 5 L/m² once, a drench every four weeks, what stays untreated; water makes up the difference."""
-    compost = Wanted("Compost", "test", Given("recipe"), Rhythm("once"), recipe="compost-top-dressing")
-    molasses = Wanted("Molasses", "test", Given("recipe"), Rhythm("recipe"), recipe="molasses-water")
+    compost = wanted("Compost", "test", Given("recipe"), Rhythm("once"), recipe="compost-top-dressing")
+    molasses = wanted("Molasses", "test", Given("recipe"), Rhythm("recipe"), recipe="molasses-water")
     cuts = [patch(i, 100, 50) for i in range(12)]
     found = dosed([compost, molasses, WATER, NOTHING], cuts, course(60), even=True)
     doses = [(t.amount, t.amount_unit, t.per) for t in found.treatments]
@@ -59,7 +61,7 @@ def test_compost_once_beside_molasses_monthly_beside_nothing_at_all():
 
 def test_compost_is_measured_in_litres_but_is_no_water():
     """A litre of compost waters nothing: on day 0 the compost gets the others' water too."""
-    compost = Wanted("Compost", "test", Given("m2", 5.0, "L of compost"), Rhythm("once"))
+    compost = wanted("Compost", "test", Given("m2", 5.0, "L of compost"), Rhythm("once"))
     found = dosed([compost, drench(), WATER], POTS, course(), even=True)
     assert given_to(found, "A", "water") == {0: 0.25, 7: 0.25, 14: 0.25, 21: 0.25}
 
@@ -110,7 +112,7 @@ def test_each_treatment_has_its_own_days(rhythm, days):
 
 def test_the_recipe_s_days_go_by_the_place():
     """Greens juice: weekly in a poor soil's first month, else every two weeks."""
-    juice = Wanted("Juice", "test", Given("unit", 250), Rhythm("recipe"), recipe="greens-sugar-juice")
+    juice = wanted("Juice", "test", Given("unit", 250), Rhythm("recipe"), recipe="greens-sugar-juice")
     poor = dosed([juice, NOTHING], POTS, course(42, Ground(poor=True)), even=False)
     good = dosed([juice, NOTHING], POTS, course(42), even=False)
     assert sorted(given_to(good, "A")) == [0, 14, 28]
@@ -118,7 +120,7 @@ def test_the_recipe_s_days_go_by_the_place():
 
 
 def test_controls_of_a_brew_get_what_the_brew_gets():
-    boiled = Wanted("Boiled", "killed brew", Given("like"), Rhythm("like"))
+    boiled = wanted("Boiled", "killed brew", Given("like"), Rhythm("like"))
     found = dosed([drench(amount=300.0, every=10), boiled], POTS, course(), even=True)
     assert (found.treatments[1].amount, given_to(found, "B")) == (300.0, given_to(found, "A"))
 
@@ -224,9 +226,23 @@ def test_what_the_kit_can_t_tell_apart_is_told_with_a_way():
 
 
 def test_water_between_has_its_own_line():
-    compost = Wanted("Compost", "test", Given("m2", 1.0, "kg"), Rhythm("once"))
+    compost = wanted("Compost", "test", Given("m2", 1.0, "kg"), Rhythm("once"))
     found = dosed([compost, drench(), WATER], POTS, course(14), even=True)
     later = visits(found.treatments, found.pours, POTS, 4, recipes(), Kit())[-1]
     assert [line.name for line in later.lines] == ["Plain water", "Compost: plain water", "Whey"]
     assert PlannedPour("A", 7, "water", 0.25, "unit") in found.pours
     assert date(2026, 6, 1) + timedelta(days=7) == MONDAY + timedelta(days=7)
+
+
+def test_a_dose_far_from_what_its_recipe_gives_is_told():
+    """The yeast starter's recipe gives 1 to 4 L/m², usually 2; pots of 0.02 to 0.05 m² of ground."""
+    within = drench(amount=100, recipe="yeast-starter")
+    far = drench(amount=2, unit="L", recipe="yeast-starter")
+    cuts = [Cut("patch", n, 0, 0, n, n, 0, 0, 25, 20) for n in range(4)]
+    told = [on_rates(dosed([each, WATER], cuts, course(), True), cuts, recipes()) for each in (within, far)]
+    assert told[0] == []
+    assert told[1][0].text.startswith("Whey: 40 L/m²; its recipe gives 1 to 4 L/m², usually 2 L/m².")
+    unequal_cuts = [*cuts[:3], Cut("patch", 3, 0, 0, 3, 3, 0, 0, 50, 20)]
+    (advice,) = on_unlike(dosed([within, WATER], unequal_cuts, course(), True), unequal_cuts)[:1]
+    assert "whey" in advice.text
+    assert "1 to 2 L/m²" in advice.text or "1000 to 2000 mL/m²" in advice.text

@@ -795,7 +795,13 @@ def test_brews_side_by_side_and_made_otherwise_stand_in_the_ledger():
 
 @pytest.mark.parametrize(
     ("following", "to", "days", "dropped"),
-    [(False, 3, {0: 3}, 0), (True, 3, {0: 3, 7: 10, 14: 17}, 0), (True, 15, {0: 15, 7: 22}, 1), (True, 28, {0: 28}, 2)],
+    [
+        (False, 3, {0: 3}, 0),
+        (True, 3, {0: 3, 7: 10, 14: 17}, 0),
+        (True, 15, {0: 15, 7: 22}, 1),
+        (True, 14, {0: 14, 7: 21}, 1),
+        (True, 27, {0: 27}, 2),
+    ],
 )
 def test_pours_move_alone_or_with_those_after_and_none_beyond_the_decision(following, to, days, dropped):
     trial = poured_weekly()
@@ -809,7 +815,8 @@ def test_pours_move_alone_or_with_those_after_and_none_beyond_the_decision(follo
     ("day", "to", "today", "why"),
     [
         (0, 7, -1, "There is a pour on day 7 already: move those that follow too"),
-        (0, 29, -1, "Day 29 comes after the decision on day 28: skip the pour instead."),
+        (0, 29, -1, "On day 28 the last readings come before anything is poured: choose a day before it, or skip"),
+        (0, 28, -1, "On day 28 the last readings come before anything is poured: choose a day before it, or skip"),
         (7, 3, 4, "Day 3 is over: the soonest is today, day 4."),
         (7, -1, -3, "Day -1 is over: the soonest is day 0."),
         (5, 6, -1, "No pour waits on day 5"),

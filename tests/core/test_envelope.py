@@ -9,10 +9,12 @@ from scipy import stats
 
 from eproba.core.judging.envelope import confidence_at, price_of, spent
 from eproba.core.judging.from_trial import confidence_of, judge_trial
+from eproba.core.trial.amendments import Beside, Correction
 from eproba.core.trial.declaration import declare
 from eproba.core.trial.model import EarlyLook, Reading
 from eproba.core.trial.stage import no_look
 from eproba.core.wording.envelope import ending_told, price_told
+from eproba.core.wording.ledger import text_of
 from tests.core.cases import small_trial
 
 NOON = datetime(2026, 5, 15, 12, tzinfo=UTC)
@@ -138,3 +140,17 @@ def test_when_there_is_something_to_look_at_early(day, sealed, said):
     why = no_look(day, 28, sealed)
     assert bool(why) == bool(said)
     assert said in why
+
+
+def test_what_stands_beside_the_readings_is_judged_with_them(trial):
+    """What was changed with the envelope open, and a recipe that acts on the reading, are in the judgement itself."""
+    measure = replace(trial.asked[0].measure, misled_by=("dark: a dark drench colours what is seen",))
+    asked = replace(trial.asked[0], measure=measure)
+    trial = replace(trial, asked=(asked, *trial.asked[1:]))
+    changed = Correction(1, 5.0, "", "slip", "Ilse", trial.closed_at, sealed=False, verdict_before="Better")
+    beside = Beside((changed,), (), (("A", ("dark",)), ("B", ("dark",))))
+    rules = {line.rule: line for line in judge_trial(trial, asked, read(trial), beside=beside).trust}
+    assert text_of(rules["changed after the opening"]).startswith("Changed with the envelope open, by Ilse: 1 reading")
+    assert rules["a reading misled"].evidence["treatment"] == "Comfrey steep", "and not the control"
+    plain = {line.rule for line in judge_trial(trial, asked, read(trial)).trust}
+    assert not plain & {"changed after the opening", "a reading misled"}

@@ -103,6 +103,12 @@ def test_a_declared_plan_knows_what_differs_without_an_amendment(trial):
     declared = replace(trial, declared=declare(trial, at))
     assert untold(declared) == []
     assert untold(replace(declared, worth=0.1, batches=2)) == ["worth", "batches"]
+    facts = declared.declared.facts
+    older = {name: value for name, value in facts["rules"].items() if name != "pulls"}
+    before = replace(declared, declared=replace(declared.declared, facts={**facts, "rules": older}))
+    assert untold(before) == [], "a rule that came later differs from nothing while it is not used"
+    assert untold(replace(before, rules=replace(before.rules, pulls=(14,)))) == ["rules"]
+    assert untold(replace(before, rules=replace(before.rules, plants=3))) == ["rules"]
     assert "pulls" in facts_of(trial)["rules"], "what was declared in older gardens stays what it was"
     assert untold(trial) == [], "what was never declared differs from nothing"
 

@@ -25,7 +25,7 @@ from eproba.core.planning.advice import (
     on_weekday,
 )
 from eproba.core.planning.claims import ClaimError, claim_sentence, promise_from, questions_answered
-from eproba.core.planning.plan import PlannedTreatment, control_index
+from eproba.core.planning.plan import control_index
 from eproba.core.stats.series import Question
 from eproba.core.stats.shuffle import best_p
 from eproba.core.trial.days import (
@@ -42,7 +42,7 @@ from eproba.core.trial.days import (
     units_in,
 )
 from eproba.core.trial.declaration import declare, facts_of, short, untold
-from eproba.core.trial.model import Amendment, Reading, Rules, SpareRun
+from eproba.core.trial.model import Amendment, PlannedTreatment, Reading, Rules, SpareRun
 from eproba.core.trial.worth import Worth
 from eproba.core.wording.ledger import text_of
 from tests.core.cases import small_trial

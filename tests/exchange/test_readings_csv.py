@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from eproba.core.catalogue import measures
 from eproba.core.trial.blinding import shown_to
 from eproba.core.trial.model import Reading
-from eproba.exchange.readings_csv import OUT, Word, as_it_was, import_rows, inert, preview, write_readings
-from eproba.exchange.table import TableError
+from eproba.exchange.readings_csv import OUT, Word, import_rows, preview, write_readings
+from eproba.exchange.table import TableError, as_it_was, inert
 from tests.core.cases import small_trial
 
 DECISION = date(2026, 5, 29)

@@ -210,7 +210,7 @@ def test_the_kit_rounds_and_prices_count(client, app):
 def test_a_trial_s_treatments_are_mixed_beside_each_other(client):
     page = text(client, "/trials/1/mix")
     assert "<b>140 mL</b> of comfrey steep and <b>1.35 L</b> of water" in page
-    assert len(re.findall(r'class="picture added-ruler"[^>]*aria-label="Water: Plain water [\d.]+ L/m²', page)) == 2
+    assert len(re.findall(r'class="picture added-ruler"[^>]*aria-label="Water, L/m²: Plain water [\d.]+', page)) == 2
     assert "Not fair yet" not in page
     assert "Nothing is poured." in text(client, "/trials/2/mix"), "bare soil"
 

@@ -135,6 +135,10 @@ def test_what_is_no_package_or_can_not_be_is_refused_whole(client, package):
             packed(package, trials=lambda t: t.split("\r\n")[0] + "\r\n"),
             "This package holds no trial.",
         ),
+        (
+            packed(package, trials=lambda t: t.replace('""plants"": ', '""watered"": 1, ""plants"": ')),
+            "Its rules name watered, which this Eproba does not know: a newer one wrote it.",
+        ),
         (packed(package, units=lambda _: None), "The package lacks data/units.csv"),
         (packed(package, units=lambda t: t.replace(",H1,", ",H2,", 1)), "A row of this package can’t be: "),
         (

@@ -16,11 +16,11 @@ from datetime import date, datetime
 from typing import Any
 
 from eproba.core.errors import EprobaError
+from eproba.exchange.table import as_it_was, inert
 from eproba.store.packages import Column, Table
 
 DESCRIPTOR = "datapackage.json"
 MOST_BYTES, MOST_FILES = 1_000_000_000, 20_000
-SIGNS = ("'", "=", "+", "-", "@", "\t", " ")  # what a spreadsheet takes for a formula, or what marks such a text
 
 
 class PackageError(EprobaError):
@@ -111,8 +111,7 @@ def _cell(column: Column, value: Any) -> str:
     if isinstance(value, date):
         return value.isoformat()
     if column.kind == "string":
-        text = str(value)
-        return f"'{text}" if text.startswith(SIGNS) else text
+        return inert(str(value))
     return repr(value) if isinstance(value, float) else str(value)
 
 
@@ -194,7 +193,7 @@ def _value(kind: str, cell: str) -> Any:
         return datetime.fromisoformat(cell)
     if kind in ("object", "array"):
         return json.loads(cell)
-    return cell.removeprefix("'")
+    return as_it_was(cell)
 
 
 def _truth(cell: str) -> bool:

@@ -14,7 +14,7 @@ from eproba.core.measuring.measures import value_typed
 from eproba.core.trial.model import Reading, Round, Trial
 from eproba.core.trial.readings import Entry, asked_by_name, rule
 from eproba.core.words import exact, parse_date
-from eproba.exchange.table import TableError, TableRow, read_table
+from eproba.exchange.table import TableError, TableRow, as_it_was, inert, read_table
 
 NEEDED = ("unit", "measure", "value")
 OUT = (
@@ -36,7 +36,6 @@ OUT = (
     "sure",
     "meter",
 )
-FORMULA_SIGNS = ("=", "+", "-", "@", "\t", "\r")
 MOST_SHOWN = 50  # faults that are named; the rest is counted
 NOON = time(12)
 
@@ -147,16 +146,6 @@ def write_empty(trial: Trial, this: Round) -> str:
 
 def _moment(at: datetime | None) -> str:
     return "" if at is None else at.isoformat(timespec="minutes")
-
-
-def inert(text: str) -> str:
-    """Text that a spreadsheet won't take for a formula."""
-    return f"'{text}" if text.lstrip("'").startswith(FORMULA_SIGNS) else text
-
-
-def as_it_was(text: str) -> str:
-    """The way back from `inert`."""
-    return text[1:] if text.startswith("'") and inert(text) != text else text
 
 
 def preview(raw: bytes, trial: Trial, taken: Sequence[Reading], word: Word) -> Preview:

@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 
 from eproba.core.trial.model import Asked, Reading, Round, Trial
 from eproba.core.words import exact
-from eproba.exchange.readings_csv import inert, write_readings
-from eproba.exchange.table import MOST_BYTES, TableError
+from eproba.exchange.readings_csv import write_readings
+from eproba.exchange.table import MOST_BYTES, TableError, inert
 
 if TYPE_CHECKING:
     from openpyxl.worksheet.worksheet import Worksheet

@@ -10,6 +10,8 @@ from eproba.core.words import parse_date
 
 csv.field_size_limit(1_000_000)
 MOST_BYTES = 20_000_000
+MARK = "'"  # before a text that a spreadsheet would take for a formula, or that begins with such a mark itself
+SIGNS = (MARK, "=", "+", "-", "@", "\t", "\r", " ")
 
 
 class TableError(EprobaError):
@@ -31,6 +33,16 @@ class TableRow:
 
     line: int
     cells: dict[str, str]
+
+
+def inert(text: str) -> str:
+    """Text that a spreadsheet won't take for a formula."""
+    return f"{MARK}{text}" if text.startswith(SIGNS) else text
+
+
+def as_it_was(text: str) -> str:
+    """The way back from `inert`; a text that somebody typed with a mark of his own stays."""
+    return text[1:] if text.startswith(MARK) and text[1:].startswith(SIGNS) else text
 
 
 def decode(raw: bytes) -> str:

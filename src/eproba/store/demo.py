@@ -9,12 +9,12 @@ from eproba.core.brewing.events import Batch, Event
 from eproba.core.catalogue import measures, recipes
 from eproba.core.measuring.measures import Measure
 from eproba.core.planning.cutter import Wish, proposals
-from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedTreatment, simple_layout
+from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, simple_layout
 from eproba.core.practice.garden import Plot, Truth, grow
 from eproba.core.trial.days import regular
 from eproba.core.trial.doses import planned_dose
 from eproba.core.trial.ground import Gradient, Place, Site
-from eproba.core.trial.model import Round, Rules, SpareRun, Trial
+from eproba.core.trial.model import PlannedTreatment, Round, Rules, SpareRun, Trial
 from eproba.store.commands.batches import add_batch, add_event
 from eproba.store.commands.kit import keep_kit
 from eproba.store.commands.pours import PourLog, log_pours

@@ -10,12 +10,12 @@ from sqlmodel import Session
 
 from eproba.core.measuring.measures import own_measure
 from eproba.core.planning.cutter import Wish, proposals
-from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedTreatment, simple_layout
+from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, simple_layout
 from eproba.core.practice.garden import Truth
 from eproba.core.trial.days import Rhythm, regular
 from eproba.core.trial.ground import Place, Site
 from eproba.core.trial.lots import Dealing
-from eproba.core.trial.model import CROSSED, Compared, Role, Rules
+from eproba.core.trial.model import CROSSED, Compared, PlannedTreatment, Role, Rules
 from eproba.store.commands.measures import add_own_measure
 from eproba.store.commands.rounds import finish_round
 from eproba.store.commands.trials import end_early

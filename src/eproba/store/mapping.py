@@ -1,10 +1,11 @@
 """Rows ↔ core objects, in this one place."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from datetime import datetime
 from typing import Any
 
+from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure, Own, own_measure
 from eproba.core.trial.amendments import Correction, PourChange
 from eproba.core.trial.ground import Cut, site_from
@@ -53,6 +54,9 @@ class TrialParts:
     amendments: Sequence[AmendmentRow]
     spare_runs: Sequence[SpareRunRow]
     looks: Sequence[LookRow]
+
+
+TREATMENT_FIELDS = tuple(field.name for field in fields(Treatment))  # as the row names them
 
 
 def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]) -> Trial:
@@ -129,30 +133,21 @@ def _rules_shown(row: TrialRow, asked: Sequence[Asked]) -> Rules:
     return replace(rules, level=asked[0].measure.conversion.shown(rules.level))
 
 
+class NewerMake(EprobaError):
+    """Something that a newer make of this program has written."""
+
+
 def rules_from(kept: Mapping[str, Any]) -> Rules:
-    """The rules as kept in JSON; lists are tuples again."""
+    """The rules as kept in JSON; lists are tuples again. Raises NewerMake where they name one that is not known yet."""
+    if unknown := sorted(set(kept) - {field.name for field in fields(Rules)}):
+        text = f"Its rules name {', '.join(unknown)}, which this Eproba does not know: a newer one wrote it"
+        raise NewerMake(f"{text}. Bring this one up to date first, then take it in again.")
     lists: Any = {key: tuple(value) if isinstance(value, list) else value for key, value in kept.items()}
     return Rules(**lists)
 
 
 def treatment_from(row: TreatmentRow) -> Treatment:
-    return Treatment(
-        id=row.id,
-        letter=row.letter,
-        name=row.name,
-        role=row.role,
-        how=row.how,
-        amount=row.amount,
-        amount_unit=row.amount_unit,
-        rung=row.rung,
-        recipe=row.recipe,
-        water_parts=row.water_parts,
-        sharing=row.sharing,
-        per=row.per,
-        label=row.label,
-        times=row.times,
-        things=row.things,
-    )
+    return Treatment(**{name: getattr(row, name) for name in TREATMENT_FIELDS})
 
 
 def unit_from(row: UnitRow) -> Unit:

@@ -1,7 +1,7 @@
 """A plan without its ground: what a neighbour needs to ask the same question, as plain rows, and from them again."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from datetime import UTC, date, datetime
 from typing import Any, TypeVar
 
@@ -12,7 +12,7 @@ from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure
 from eproba.core.trial.ground import Site, row_of, site_entry
 from eproba.core.trial.lots import ALGORITHM
-from eproba.core.trial.model import Trial
+from eproba.core.trial.model import Treatment, Trial
 from eproba.store.mapping import TrialParts, measure_of, trial_from
 from eproba.store.recipes import recipe_of
 from eproba.store.tables import (
@@ -32,8 +32,7 @@ QUESTION = (
 )  # fmt: skip
 PARTS: Mapping[str, tuple[type[SQLModel], tuple[str, ...]]] = {
     "treatments": (TreatmentRow, (
-        "letter", "name", "role", "how", "amount", "amount_unit", "rung", "recipe", "water_parts", "sharing", "per",
-        "times", "things",
+        *(field.name for field in fields(Treatment) if field.name not in ("id", "label")),
     )),
     "measures": (TrialMeasureRow, ("position", "measure_key", "per_unit", "sown", "days")),
     "rounds": (RoundRow, ("day", "pull", "at", "after_hours", "within")),

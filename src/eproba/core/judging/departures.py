@@ -16,7 +16,7 @@ from eproba.core.stats.neighbours import neighbours_alike
 from eproba.core.stats.schedules import carry_over, turns_of
 from eproba.core.stats.series import UnitValue
 from eproba.core.stats.summaries import Points
-from eproba.core.trial.amendments import Evidence
+from eproba.core.trial.amendments import NOTHING_BESIDE, Beside
 from eproba.core.trial.declaration import short, untold
 from eproba.core.trial.ground import borders
 from eproba.core.trial.hours import hours_off, window_of
@@ -34,6 +34,7 @@ def plan_lines(
     judgement: Judgement,
     values: Sequence[UnitValue],
     early: bool = False,
+    beside: Beside = NOTHING_BESIDE,
 ) -> list[TrustLine]:
     """Every line that only the trial's own record can give, beside the `values` that were judged; `early`: it is an
     early look that is judged."""
@@ -55,6 +56,8 @@ def plan_lines(
         *levels(judgement, asked),
         *spare_runs(trial),
         *conduct(trial),
+        *corrections(beside),
+        *misled(trial, asked, dict(beside.marks)),
     ]
 
 
@@ -129,9 +132,9 @@ def looks(trial: Trial, judgement: Judgement) -> list[TrustLine]:
     return [TrustLine("early looks", "caution", "looked before", evidence)]
 
 
-def corrections(found: Evidence) -> list[TrustLine]:
+def corrections(beside: Beside) -> list[TrustLine]:
     """Readings and applications that were changed with the envelope open: how many, by whom, what the verdict was."""
-    readings, pours = found.after_opening, found.pours_after_opening
+    readings, pours = beside.corrections, beside.pours
     if not readings and not pours:
         return []
     who = sorted({each.by for each in readings if each.by} | {each.by for each in pours if each.by})

@@ -14,6 +14,7 @@ from eproba.core.judging.trust_line import Circumstances
 from eproba.core.measuring import measures
 from eproba.core.stats.series import CannotJudge, Kind, Question, UnitValue
 from eproba.core.stats.summaries import Points, day_of_event, summarise
+from eproba.core.trial.amendments import NOTHING_BESIDE, Beside
 from eproba.core.trial.doses import is_poured
 from eproba.core.trial.model import Asked, Reading, Trial, Unit
 
@@ -116,12 +117,19 @@ def circumstances_of(trial: Trial, asked: Asked, readings: Iterable[Reading]) ->
     )
 
 
-def judge_trial(trial: Trial, asked: Asked, readings: Iterable[Reading], at: int | None = None) -> Judgement:
+def judge_trial(
+    trial: Trial,
+    asked: Asked,
+    readings: Iterable[Reading],
+    at: int | None = None,
+    beside: Beside = NOTHING_BESIDE,
+) -> Judgement:
     """Judge one measure of a trial, at the price that the looks before the decision day leave.
 
     Parameters
     ----------
     at : the day of an early look; None: the decision day, or the day on which the trial was ended.
+    beside : what the record and the recipes say beside the readings.
 
     Raises
     ------
@@ -138,7 +146,7 @@ def judge_trial(trial: Trial, asked: Asked, readings: Iterable[Reading], at: int
     comparisons = tuple(sorted(judgement.comparisons, key=lambda each: order.index(each.treatment)))
     last = last_round_day(trial, courses(trial, asked, kept), day)
     judgement = replace(judgement, comparisons=comparisons, levels=levels_of(trial, values, question), day=last)
-    return with_trust(judgement, plan_lines(trial, asked, kept, judgement, values, early=at is not None))
+    return with_trust(judgement, plan_lines(trial, asked, kept, judgement, values, at is not None, beside))
 
 
 def confidence_of(trial: Trial, day: int | None) -> float:

@@ -97,7 +97,7 @@ def on_unlike_units(sizes: str, by_unit: Sequence[str], amounts: Sequence[str]) 
     text = (
         f"The units are not alike ({sizes}), and {listed(list(by_unit))} is given by the unit: {listed(list(amounts))}"
     )
-    return [Advice(True, f"{text} on a square metre. Give it by the square metre, or take a cut of equal units.")]
+    return [Advice(True, f"{text}. Give it by the ground, or take a cut of equal units.")]
 
 
 def best_reachable_p(dealing: Dealing, units_each: int) -> float:

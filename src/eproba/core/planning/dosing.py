@@ -12,12 +12,12 @@ from typing import Literal
 
 from eproba.core.brewing.recipe import DEFAULT_POT_SHARE, Ground, Recipe
 from eproba.core.errors import EprobaError
-from eproba.core.planning.plan import LETTERS, PlannedPour, PlannedTreatment
+from eproba.core.planning.plan import LETTERS, PlannedPour
 from eproba.core.quantities import METRIC, Amount, Units, in_base
-from eproba.core.trial.days import days_in_words, on_weekdays, pour_days
+from eproba.core.trial.days import days_in_words, is_before_the_decision, on_weekdays, pour_days
 from eproba.core.trial.doses import Dose, is_poured, litres, said_of, unequal
 from eproba.core.trial.ground import Cut
-from eproba.core.trial.model import Per, Role, Sharing
+from eproba.core.trial.model import Per, PlannedTreatment, Role
 from eproba.core.words import listed
 
 By = Literal["recipe", "unit", "m2", "pot", "like", "nothing"]
@@ -69,20 +69,21 @@ class Rhythm:
 
 @dataclass(frozen=True)
 class Wanted:
-    """One treatment as it is planned."""
+    """One treatment as it is planned; what it gets in the end comes of `given`."""
 
-    name: str
-    role: Role
+    treatment: PlannedTreatment
     given: Given
     rhythm: Rhythm
-    how: str = ""
-    recipe: str = ""
-    water_parts: float | None = None
-    rung: float | None = None
-    sharing: Sharing = "shared"
-    label: str = ""
-    times: float = 1.0
-    things: str = ""
+
+    @property
+    def follows_the_wettest(self) -> bool:
+        return self.treatment.role == "water control" and self.given.by == "like"
+
+    def dosed(self, dose: Dose | None) -> PlannedTreatment:
+        """The treatment with its dose."""
+        if dose is None:
+            return self.treatment
+        return replace(self.treatment, amount=dose.amount, amount_unit=dose.unit, per=dose.per)
 
 
 @dataclass(frozen=True)
@@ -118,53 +119,56 @@ def dosed(wanted: Sequence[Wanted], cuts: Sequence[Cut], course: Course, even: b
         An amount without its unit, ground or pot; days that the trial does not have.
     """
     surface = sum(cut.ground_m2 for cut in cuts) / len(cuts)
-    doses = [_dose(i, wanted, course) for i in range(len(wanted))]
-    days = [_days(i, wanted, course) for i in range(len(wanted))]
-    volumes = [_on_a_m2(dose, cuts) for dose in doses]
-    water = {(i, day): volume for i, volume in enumerate(volumes) if volume > 0 for day in days[i]}
-    for both in (i for i, each in enumerate(wanted) if each.things == "12"):
-        for i, day in [place for place in water if wanted[place[0]].things in ("1", "2")]:
-            water[both, day] = water.get((both, day), 0.0) + water[i, day]
-    follows = [i for i, each in enumerate(wanted) if _follows_the_wettest(each)]
-    wettest = {day: max(volume for (_, on), volume in water.items() if on == day) for _, day in water}
+    doses = [_dose(row, wanted, course) for row in range(len(wanted))]
+    days = [_days(row, wanted, course) for row in range(len(wanted))]
+    water = _water(wanted, [_on_a_m2(dose, cuts) for dose in doses], days)
+    wettest = _wettest(water)
     like = _measured_like(doses)
     pours: list[PlannedPour] = []
-    for i, each in enumerate(wanted):
-        if i in follows and like is not None:
-            doses[i], followed = _like_the_wettest(i, wettest, like, surface)
+    for row, each in enumerate(wanted):
+        follows = each.follows_the_wettest and like is not None
+        if follows and like is not None:
+            doses[row], followed = _like_the_wettest(row, wettest, like, surface)
             pours += followed
-        elif doses[i] is not None:
-            pours += [PlannedPour(LETTERS[i], day) for day in days[i]]
-        if even and like is not None and i not in follows and each.role != "untreated":
-            own = doses[i]
-            pours += _made_up(i, wettest, water, like, "unit" if own is None else own.per, surface)
-    treatments = tuple(_treatment(each, dose) for each, dose in zip(wanted, doses, strict=True))
+        elif doses[row] is not None:
+            pours += [PlannedPour(LETTERS[row], day) for day in days[row]]
+        if even and like is not None and not each.follows_the_wettest and each.treatment.role != "untreated":
+            own = doses[row]
+            pours += _made_up(row, wettest, water, like, "unit" if own is None else own.per, surface)
+    treatments = tuple(each.dosed(dose) for each, dose in zip(wanted, doses, strict=True))
     evened, uneven = _told(wanted, treatments, pours, wettest, water, units)
     return Dosed(treatments, tuple(sorted(pours, key=lambda p: (p.day, p.letter, p.what))), evened, uneven)
 
 
-def _follows_the_wettest(wanted: Wanted) -> bool:
-    return wanted.role == "water control" and wanted.given.by == "like"
+def _water(wanted: Sequence[Wanted], volumes: Sequence[float], days: Sequence[Sequence[int]]) -> Water:
+    """What each treatment brings to a square metre on each day; both of two things at once bring the water of each."""
+    water = {(row, day): volume for row, volume in enumerate(volumes) if volume > 0 for day in days[row]}
+    both = [row for row, each in enumerate(wanted) if each.treatment.things == "12"]
+    alone = [(row, day) for row, day in water if wanted[row].treatment.things in ("1", "2")]
+    for place in both:
+        for row, day in alone:
+            water[place, day] = water.get((place, day), 0.0) + water[row, day]
+    return water
 
 
-def _treatment(wanted: Wanted, dose: Dose | None) -> PlannedTreatment:
-    made = PlannedTreatment(
-        wanted.name, wanted.role, wanted.how, None, "", wanted.rung, wanted.recipe, wanted.water_parts, wanted.sharing,
-        label=wanted.label, times=wanted.times, things=wanted.things,
-    )  # fmt: skip
-    return made if dose is None else replace(made, amount=dose.amount, amount_unit=dose.unit, per=dose.per)
+def _wettest(water: Water) -> dict[int, float]:
+    """The most water on a square metre, by day."""
+    most: dict[int, float] = {}
+    for (_, day), volume in water.items():
+        most[day] = max(volume, most.get(day, 0.0))
+    return most
 
 
 def _dose(row: int, wanted: Sequence[Wanted], course: Course) -> Dose | None:
     """What one treatment gets, by its own words; None: nothing, or what the wettest gets."""
     each = wanted[row]
-    given, recipe = each.given, course.recipes.get(each.recipe)
-    if each.things == "12":
+    given, recipe = each.given, course.recipes.get(each.treatment.recipe)
+    if each.treatment.things == "12":
         return None  # it gets the doses of the other two
-    if given.by == "nothing" or each.role == "untreated":
+    if given.by == "nothing" or each.treatment.role == "untreated":
         return None
     if given.by == "like":
-        return None if each.role == "water control" else _dose(_brew_of(row, wanted), wanted, course)
+        return None if each.follows_the_wettest else _dose(_brew_of(row, wanted), wanted, course)
     if given.by == "recipe":
         if recipe is None:
             text = "Without a recipe nothing says how much: give an amount for each unit, or for a square metre."
@@ -182,7 +186,9 @@ def _dose(row: int, wanted: Sequence[Wanted], course: Course) -> Dose | None:
 
 def _brew_of(row: int, wanted: Sequence[Wanted]) -> int:
     """The brew that a control stands for: the first one tested."""
-    tested = next((i for i, each in enumerate(wanted) if each.role == "test" and each.given.by != "like"), None)
+    tested = next(
+        (i for i, each in enumerate(wanted) if each.treatment.role == "test" and each.given.by != "like"), None
+    )
     if tested is None:
         text = "Nothing is tested whose dose it could follow: give an amount of its own."
         raise DoseProblem(row, "dose", text)
@@ -192,39 +198,49 @@ def _brew_of(row: int, wanted: Sequence[Wanted]) -> int:
 def _days(row: int, wanted: Sequence[Wanted], course: Course) -> tuple[int, ...]:
     """The days on which one treatment is given, by its own words."""
     each = wanted[row]
-    rhythm, last, recipe = each.rhythm, course.decision_day, course.recipes.get(each.recipe)
-    if rhythm.often == "like":
-        return () if _follows_the_wettest(each) else _days(_brew_of(row, wanted), wanted, course)
-    if rhythm.often == "recipe":
-        if recipe is None:
-            raise DoseProblem(row, "often", "Without a recipe nothing says how often: choose its days.")
-        found = _by_recipe(recipe, course)
-    elif rhythm.often == "once":
-        found = [0]
-    elif rhythm.often == "every":
-        found = pour_days(last, _needed(row, "every", rhythm.every))
-    elif rhythm.often == "phases":
-        every, until, then = (
-            _needed(row, name, getattr(rhythm, name)) for name in ("every", "until", "then")
-        )  # fmt: skip
-        first = list(range(0, min(until, last), every))
-        found = first + list(range(first[-1] + then, last, then))
-    elif rhythm.often == "weekdays":
-        found = [day for day in range(last) if course.on(day).weekday() in rhythm.weekdays]
-        if not found:
-            raise DoseProblem(row, "often", "Choose days of the week that the trial has before its decision day.")
-    else:
-        found = sorted(set(rhythm.days))
-        if not found or found[-1] >= last:
-            text = f"Write its days, from 0 to {last - 1}: the decision day {last} comes before anything is given."
-            raise DoseProblem(row, "days", text)
-    if len(found) > MOST_APPLICATIONS:
-        text = f"{len(found)} applications are more than anybody keeps up: up to {MOST_APPLICATIONS}."
+    if each.rhythm.often == "like":
+        return () if each.follows_the_wettest else _days(_brew_of(row, wanted), wanted, course)
+    days = _days_as_typed(row, each, course)
+    if len(days) > MOST_APPLICATIONS:
+        text = f"{len(days)} applications are more than anybody keeps up: up to {MOST_APPLICATIONS}."
         raise DoseProblem(row, "often", text)
-    if rhythm.often in ("weekdays", "days"):
-        return tuple(found)
-    moved = on_weekdays(found, course.start_on, course.weekdays, {0, last})
-    return tuple(day for day in moved if day < last)
+    if each.rhythm.often in ("weekdays", "days"):
+        return tuple(days)
+    moved = on_weekdays(days, course.start_on, course.weekdays, {0, course.decision_day})
+    return tuple(day for day in moved if is_before_the_decision(day, course.decision_day))
+
+
+def _days_as_typed(row: int, wanted: Wanted, course: Course) -> list[int]:
+    rhythm, last = wanted.rhythm, course.decision_day
+    match rhythm.often:
+        case "recipe":
+            recipe = course.recipes.get(wanted.treatment.recipe)
+            if recipe is None:
+                raise DoseProblem(row, "often", "Without a recipe nothing says how often: choose its days.")
+            return _by_recipe(recipe, course)
+        case "once":
+            return [0]
+        case "every":
+            return pour_days(last, _needed(row, "every", rhythm.every))
+        case "phases":
+            return _in_phases(row, rhythm, last)
+        case "weekdays":
+            days = [day for day in range(last) if course.on(day).weekday() in rhythm.weekdays]
+            if not days:
+                raise DoseProblem(row, "often", "Choose days of the week that the trial has before its decision day.")
+            return days
+    days = sorted(set(rhythm.days))
+    if not days or not is_before_the_decision(days[-1], last):
+        text = f"Write its days, from 0 to {last - 1}: the decision day {last} comes before anything is given."
+        raise DoseProblem(row, "days", text)
+    return days
+
+
+def _in_phases(row: int, rhythm: Rhythm, last: int) -> list[int]:
+    """At first often, then rarely."""
+    every, until, then = (_needed(row, name, getattr(rhythm, name)) for name in ("every", "until", "then"))
+    first = list(range(0, min(until, last), every))
+    return first + list(range(first[-1] + then, last, then))
 
 
 def _needed(row: int, field: str, number: int | None) -> int:
@@ -293,7 +309,7 @@ def _told(
     evened, uneven = [], []
     for i, (each, treatment) in enumerate(zip(wanted, treatments, strict=True)):
         made_up = [pour for pour in pours if pour.letter == LETTERS[i] and pour.what == "water"]
-        name = each.name or f"Treatment {LETTERS[i]}"
+        name = each.treatment.name or f"Treatment {LETTERS[i]}"
         if made_up:
             amounts = sorted({pour.planned for pour in made_up if pour.planned is not None})
             span = said_of((amounts[0], amounts[-1]), "L", made_up[0].per or treatment.per, units)
@@ -301,11 +317,11 @@ def _told(
             evened.append(f"{name} gets {span} of plain water as well, {days}.")
         elif _lacks(i, each, wettest, water):
             uneven.append(name)
-    return tuple(evened), (_open(uneven, [each.role for each in wanted]),) if uneven else ()
+    return tuple(evened), (_open(uneven, [each.treatment.role for each in wanted]),) if uneven else ()
 
 
 def _lacks(row: int, each: Wanted, wettest: Mapping[int, float], water: Water) -> bool:
-    if _follows_the_wettest(each):
+    if each.follows_the_wettest:
         return False
     return any(unequal([volume, water.get((row, day), 0.0)]) for day, volume in wettest.items())
 

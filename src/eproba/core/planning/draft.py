@@ -20,7 +20,7 @@ from eproba.core.trial.days import Rhythm, checked_pulls, checked_rounds, on_wee
 from eproba.core.trial.ground import Cut, Site, row_of, site_entry
 from eproba.core.trial.hours import hours_typed, usual_hours
 from eproba.core.trial.lots import Dealing
-from eproba.core.trial.model import CROSSED, Compared, Role, RoundTime, Rules
+from eproba.core.trial.model import Compared, Role, RoundTime, Rules, is_crossed
 from eproba.core.trial.worth import Worth
 
 StepName = Literal["claim", "measure", "treatments", "ground", "chance", "days", "rules"]
@@ -174,7 +174,7 @@ class Draft:
     def crossed(self) -> bool:
         """Two things at once."""
         wanted = () if self.treatments is None else self.treatments.wanted
-        return len(wanted) == len(CROSSED) and {each.things for each in wanted} == set(CROSSED)
+        return is_crossed([each.treatment for each in wanted])
 
     @property
     def compared(self) -> Compared:

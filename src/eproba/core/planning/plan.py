@@ -10,28 +10,9 @@ from eproba.core.stats.summaries import Summary
 from eproba.core.trial.days import Rhythm
 from eproba.core.trial.ground import Cut, PlaceKind, Site, row_of
 from eproba.core.trial.lots import Dealing, LotsError, deal, in_blocks
-from eproba.core.trial.model import CROSSED, Compared, Per, PourWhat, Role, RoundTime, Rules, Sharing, Unit
+from eproba.core.trial.model import Compared, Per, PlannedTreatment, PourWhat, Role, RoundTime, Rules, Unit, is_crossed
 
 LETTERS = "ABCDEFGH"
-
-
-@dataclass(frozen=True)
-class PlannedTreatment:
-    """One treatment before it has an id."""
-
-    name: str
-    role: Role
-    how: str
-    amount: float | None
-    amount_unit: str
-    rung: float | None = None
-    recipe: str = ""
-    water_parts: float | None = None
-    sharing: Sharing = "shared"
-    per: Per = "unit"
-    label: str = ""
-    times: float = 1.0
-    things: str = ""
 
 
 @dataclass(frozen=True)
@@ -99,7 +80,7 @@ class Plan:
     @property
     def crossed(self) -> bool:
         """Two things at once."""
-        return {each.things for each in self.treatments} == set(CROSSED) and len(self.treatments) == len(CROSSED)
+        return is_crossed(self.treatments)
 
     @property
     def units_each(self) -> int:

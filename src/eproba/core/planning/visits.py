@@ -11,11 +11,12 @@ from eproba.core.brewing.kitchen import Can, Kit, cans, measured
 from eproba.core.brewing.mixing import Mix, MixError, mix
 from eproba.core.brewing.recipe import Recipe, stirred
 from eproba.core.planning.advice import Advice
-from eproba.core.planning.plan import LETTERS, PlannedPour, PlannedTreatment, control_index
+from eproba.core.planning.plan import LETTERS, PlannedPour, control_index
 from eproba.core.quantities import METRIC, Amount, QuantityError, Units
 from eproba.core.trial.days import CAN_MINUTES, POUR_SECONDS, days_in_words
-from eproba.core.trial.doses import Dose, is_poured
+from eproba.core.trial.doses import Dose, dose_of, is_poured
 from eproba.core.trial.ground import Cut
+from eproba.core.trial.model import PlannedTreatment
 from eproba.core.words import figure_or_whole, lower_first, plural
 
 OFF = 0.1  # more than this off is told
@@ -62,22 +63,12 @@ def visits(
     return tuple(found)
 
 
-def dose_of_plan(treatment: PlannedTreatment, pour: PlannedPour | None = None) -> Dose | None:
-    """What a planned treatment gives, on a day that may have its own amount."""
-    if pour is not None and pour.what == "water":
-        return None if pour.planned is None else Dose(pour.planned, "L", pour.per or treatment.per)
-    if treatment.amount is None:
-        return None
-    own = None if pour is None else pour.planned
-    return Dose(treatment.amount if own is None else own, treatment.amount_unit, treatment.per)
-
-
 def _line(
     pour: PlannedPour, treatments: Sequence[PlannedTreatment], cuts: Sequence[Cut], recipes: Mapping[str, Recipe],
     kit: Kit, units: Units,
 ) -> tuple[VisitLine, int]:  # fmt: skip
     treatment = treatments[LETTERS.index(pour.letter)]
-    dose = dose_of_plan(treatment, pour)
+    dose = dose_of(treatment, pour)
     words = "" if dose is None else dose.said(units)
     plain = pour.what == "water" or treatment.role == "water control"
     recipe = recipes["plain-water"] if plain else recipes.get(treatment.recipe)
@@ -111,7 +102,7 @@ def on_measuring(
     told = []
     for treatment in treatments:
         recipe = recipes.get(treatment.recipe)
-        dose = dose_of_plan(treatment)
+        dose = dose_of(treatment)
         if recipe is None or dose is None or not is_poured(dose.unit):
             continue
         mixed = _mixed(recipe, dose, cuts, treatment)

@@ -46,6 +46,19 @@ class Changes:
 
 
 @dataclass(frozen=True)
+class Beside:
+    """What judging goes by beside the readings: what was changed with the envelope open, and what the recipe of each
+    treatment can do to a reading itself (its marks, by letter)."""
+
+    corrections: tuple[Correction, ...] = ()
+    pours: tuple[PourChange, ...] = ()
+    marks: tuple[tuple[str, tuple[str, ...]], ...] = ()
+
+
+NOTHING_BESIDE = Beside()
+
+
+@dataclass(frozen=True)
 class Evidence:
     """What the record shows of how the trial was kept.
 

@@ -95,6 +95,11 @@ def turned_rounds(decision_day: int, periods: int, typed: Sequence[int] = ()) ->
     return rounds
 
 
+def is_before_the_decision(day: int, decision_day: int) -> bool:
+    """Whether something may be given on a day: on the decision day the last readings come before anything is given."""
+    return day < decision_day
+
+
 def pour_days(decision_day: int, every: int | None) -> list[int]:
     """Day 0 and every so many days, but never on the decision day."""
     return [0] if every is None else list(range(0, decision_day, every))

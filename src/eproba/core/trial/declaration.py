@@ -6,7 +6,10 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
-from eproba.core.trial.model import Declared, Trial
+from eproba.core.trial.model import Declared, Rules, Trial
+
+VERSION = "version of the facts"
+FACTS = 2  # the make of the facts; 1: those without a version
 
 
 def facts_of(trial: Trial) -> dict[str, Any]:
@@ -32,6 +35,7 @@ def facts_of(trial: Trial) -> dict[str, Any]:
         "deals": trial.deals,
         "batches": trial.batches,
         "rules": _rules(trial),
+        VERSION: FACTS,
     }
     # Only where there are some: plans declared before recipes or doses by ground were kept stay what they were.
     asked = [[each.measure.key, list(each.days)] for each in trial.asked if each.days is not None]
@@ -72,9 +76,17 @@ def untold(trial: Trial) -> list[str]:
     if trial.declared is None:
         return []
     told = {amendment.what for amendment in trial.amendments}
-    present = json.loads(json.dumps(facts_of(trial)))
-    changed = [name for name, value in present.items() if trial.declared.facts.get(name) != value]
+    present, declared = json.loads(json.dumps(facts_of(trial))), trial.declared.facts
+    changed = [name for name, value in present.items() if name != VERSION and _differs(declared.get(name), value)]
     return [name for name in changed if name not in told]
+
+
+def _differs(declared: Any, present: Any) -> bool:
+    """Whether a fact is another one now. A rule that the declaration did not know yet counts only where it is used."""
+    if not isinstance(declared, Mapping) or declared.keys() >= present.keys():
+        return bool(declared != present)
+    usual = json.loads(json.dumps(vars(Rules())))
+    return bool({name: declared.get(name, usual.get(name)) for name in present} != present)
 
 
 def worth_words(trial: Trial) -> str:

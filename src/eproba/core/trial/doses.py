@@ -4,11 +4,12 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from typing import Protocol
 
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import METRIC, Amount, System, Units, conversion, converted, is_convertible, number_typed
 from eproba.core.trial.ground import Cut
-from eproba.core.trial.model import Per, Pour, Treatment, Trial, Unit
+from eproba.core.trial.model import Per, PlannedTreatment, Pour, PourWhat, Trial, Unit
 from eproba.core.words import parse_number
 
 LITRES: Mapping[str, float] = {"mL": 0.001, "L": 1.0}
@@ -87,18 +88,31 @@ def size_of(per: Per, cut: Cut) -> float:
     return cut.ground_m2 if per == "m2" else 1.0
 
 
-def dose_of(treatment: Treatment) -> Dose | None:
-    """What a treatment gives; None: nothing."""
-    return None if treatment.amount is None else Dose(treatment.amount, treatment.amount_unit, treatment.per)
+class Application(Protocol):
+    """What is planned of an application: plain water or the dose, and its own amount where it has one."""
+
+    @property
+    def what(self) -> PourWhat: ...
+    @property
+    def planned(self) -> float | None: ...
+    @property
+    def per(self) -> Per | None: ...
+
+
+def dose_of(treatment: PlannedTreatment, application: Application | None = None) -> Dose | None:
+    """What a treatment gives, in an application that may have its own amount; None: nothing."""
+    if application is not None and application.what == "water":
+        per = application.per or treatment.per
+        return None if application.planned is None else Dose(application.planned, "L", per)
+    if treatment.amount is None:
+        return None
+    own = None if application is None else application.planned
+    return Dose(treatment.amount if own is None else own, treatment.amount_unit, treatment.per)
 
 
 def planned_dose(trial: Trial, pour: Pour) -> Dose | None:
     """What an application gives by the plan; None: nothing."""
-    treatment = trial.treatment(pour.letter)
-    if pour.what == "water":
-        return None if pour.planned is None else Dose(pour.planned, "L", pour.per or treatment.per)
-    dose = dose_of(treatment)
-    return dose if dose is None or pour.planned is None else replace(dose, amount=pour.planned)
+    return dose_of(trial.treatment(pour.letter), pour)
 
 
 def each_in_words(dose: Dose, plots: Sequence[Unit], units: Units = METRIC) -> list[tuple[str, tuple[str, ...]]]:

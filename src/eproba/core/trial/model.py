@@ -1,6 +1,6 @@
 """A trial as the rest of the core sees it: plan and records, frozen."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from functools import cached_property
@@ -33,9 +33,9 @@ ROLES: dict[Role, str] = {
 
 
 @dataclass(frozen=True)
-class Treatment:
-    """One treatment: its letter on the plan, name, role and how it is given; `amount` for each unit, or (`per`) for
-    each square metre of its ground; None: nothing.
+class PlannedTreatment:
+    """What a treatment is, planned or dealt: name, role, how it is given; `amount` for each unit, or (`per`) for each
+    square metre of its ground; None: nothing.
 
     `rung` is its score on a ladder of strengths (the control's is 0); None where it is on none. `recipe` is the key of
     what is brewed (empty: none of the recipes), `water_parts` its N of 1 + N where that is not the recipe's own;
@@ -44,13 +44,11 @@ class Treatment:
     pour, or two in parallel, dealt to the blocks.
     """
 
-    id: int
-    letter: str
     name: str
     role: Role
-    how: str
-    amount: float | None
-    amount_unit: str
+    how: str = ""
+    amount: float | None = None
+    amount_unit: str = ""
     rung: float | None = None
     recipe: str = ""
     water_parts: float | None = None
@@ -59,6 +57,19 @@ class Treatment:
     label: str = ""
     times: float = 1.0
     things: str = ""
+
+
+@dataclass(frozen=True)
+class Treatment(PlannedTreatment):
+    """A treatment of a trial, with its letter on the plan."""
+
+    id: int = 0
+    letter: str = ""
+
+
+def is_crossed(treatments: Sequence[PlannedTreatment]) -> bool:
+    """Whether they are two things at once: each alone, both, and a control."""
+    return len(treatments) == len(CROSSED) and {each.things for each in treatments} == set(CROSSED)
 
 
 @dataclass(frozen=True)
@@ -356,7 +367,7 @@ class Trial:
     @property
     def crossed(self) -> bool:
         """Two things at once: each alone, both, neither."""
-        return len(self.treatments) == 4 and {each.things for each in self.treatments} == set(CROSSED)
+        return is_crossed(self.treatments)
 
     @property
     def turns(self) -> bool:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from eproba.core.errors import EprobaError
+from eproba.core.trial.days import is_before_the_decision
 from eproba.core.trial.model import Pour, Trial
 
 
@@ -14,7 +15,7 @@ class MoveError(EprobaError):
 
 @dataclass(frozen=True)
 class Move:
-    """New days by the id of each pour that moves; pours that would come after the decision day fall away."""
+    """New days by the id of each pour that moves; those that would not come before the decision day fall away."""
 
     days: Mapping[int, int]
     dropped: tuple[int, ...]
@@ -47,7 +48,9 @@ def move(trial: Trial, day: int, to: int, following: bool, today_day: int) -> Mo
     _check_day(trial, to, today_day)
     shift = to - day
     staying = {(pour.letter, pour.what, pour.day) for pour in trial.pours if pour not in moving}
-    days = {pour.id: pour.day + shift for pour in moving if pour.day + shift <= trial.decision_day}
+    new_days = {pour.id: pour.day + shift for pour in moving}
+    new_days = {pour.id: pour.day + shift for pour in moving}
+    days = {pour: new for pour, new in new_days.items() if is_before_the_decision(new, trial.decision_day)}
     taken = [pour.day + shift for pour in moving if (pour.letter, pour.what, days.get(pour.id, -1)) in staying]
     if taken:
         text = f"There is a pour on day {taken[0]} already: move those that follow too, or choose another day."
@@ -56,7 +59,7 @@ def move(trial: Trial, day: int, to: int, following: bool, today_day: int) -> Mo
         days=days,
         dropped=tuple(pour.id for pour in moving if pour.id not in days),
         old=_each_once(moving, 0),
-        new=tuple(each for each in _each_once(moving, shift) if each <= trial.decision_day),
+        new=tuple(each for each in _each_once(moving, shift) if is_before_the_decision(each, trial.decision_day)),
     )
 
 
@@ -65,8 +68,9 @@ def _check_day(trial: Trial, to: int, today_day: int) -> None:
         raise MoveError(
             f"Day {to} is over: the soonest is {'today, ' if today_day >= 0 else ''}day {max(0, today_day)}."
         )
-    if to > trial.decision_day:
-        raise MoveError(f"Day {to} comes after the decision on day {trial.decision_day}: skip the pour instead.")
+    if not is_before_the_decision(to, trial.decision_day):
+        text = f"On day {trial.decision_day} the last readings come before anything is poured"
+        raise MoveError(f"{text}: choose a day before it, or skip the pour.")
 
 
 def _each_once(pours: list[Pour], shift: int) -> tuple[int, ...]:

@@ -1,11 +1,12 @@
 """What a plan of each kind usually begins with, and how a change of the kind changes what nobody has touched."""
 
 from collections.abc import Mapping
+from dataclasses import fields
 
 from eproba.core.planning.draft import Known
 from eproba.core.quantities import filled
 from eproba.core.trial.compared import COMPARED
-from eproba.core.trial.model import Compared, Role
+from eproba.core.trial.model import Compared, PlannedTreatment, Role
 from eproba.web.new_trial.steps.step import Answers, Typed, first_of
 from eproba.web.ui.session import system
 from eproba.web.ui.units import units
@@ -22,9 +23,9 @@ OWN_CONTROL_NAMES: Mapping[Compared, Mapping[str, str]] = {
     "media": {"reference": "The usual mix"},
     "way": {"reference": "The usual way", "untreated": "Nothing done"},
 }
-ROW = (
-    "name", "stem", "role", "how", "rung", "recipe", "water_parts", "times", "sharing", "dose", "amount", "unit", "pot",
-    "often", "every", "until", "then", "days", "label", "things",
+ROW = (  # what a row of treatments is typed in
+    *(field.name for field in fields(PlannedTreatment) if field.name not in ("amount_unit", "per")),
+    "stem", "dose", "unit", "pot", "often", "every", "until", "then", "days",
 )  # fmt: skip
 US_AMOUNTS: Mapping[tuple[str, str], tuple[str, str]] = {  # the usual ones, as a US household begins
     ("250", "mL"): ("8", "fl oz"), ("1", "kg"): ("3", "oz"), ("", "mL"): ("", "fl oz"), ("", "L"): ("", "gal"),

@@ -16,6 +16,7 @@ from eproba.core.trial.doses import dose_of, litres_a_m2
 from eproba.core.trial.model import Reading, Trial
 from eproba.core.words import minutes_text
 from eproba.store.batches import batches
+from eproba.store.beside import beside_of
 from eproba.store.commands.drafts import new_draft
 from eproba.store.findings import own_noise
 from eproba.store.kit import household_kit
@@ -68,7 +69,7 @@ def show(trial_id: int) -> ResponseReturnValue:
 
     readings = all_readings(db(), trial_id)
     try:
-        judgement = judged(trial, trial.asked[0], readings)
+        judgement = judged(trial, trial.asked[0], readings, beside_of(db(), trial))
     except CannotJudge as error:
         return render_template("next_step/unjudged.html", trial=trial, problem=sentence(error))
     wording, took = Wording.of(trial, trial.asked[0]), _spent(trial)
@@ -151,7 +152,7 @@ def settle(trial_id: int) -> ResponseReturnValue:
         abort(400, "Choose a treatment of a trial whose envelope is open.")
     readings: tuple[Reading, ...] = all_readings(db(), trial_id)
     try:
-        judgement = judged(trial, trial.asked[0], readings)
+        judgement = judged(trial, trial.asked[0], readings, beside_of(db(), trial))
     except CannotJudge as error:
         abort(400, sentence(error))
     plan = settling_of(trial, judgement, own_noise(db(), trial.asked[0].measure.key, trial.scale))

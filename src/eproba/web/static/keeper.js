@@ -205,7 +205,9 @@ const Keeper = {
     return this.send();
   },
   async file() {
-    const quoted = (text) => `"${String(text ?? "").replaceAll('"', '""')}"`;
+    // As `inert` of exchange/table.py: no spreadsheet takes what somebody typed for a formula; a number is none.
+    const inert = (text) => (/^['=+\-@\s]/.test(text) && !/^[+-]?[\d.,]+$/.test(text) ? `'${text}` : text);
+    const quoted = (text) => `"${inert(String(text ?? "")).replaceAll('"', '""')}"`;
     const rows = (await this.all()).map(({ op, told }) => {
       const value = op.typed ?? op.value;
       const read = new Date(op.at ?? 0).toISOString();

@@ -19,6 +19,7 @@ from eproba.core.trial.worth import Worth
 from eproba.core.wording.record import told_evidence
 from eproba.exchange.trial_json import Record, trial_json
 from eproba.store.batches import batches
+from eproba.store.beside import changes_of
 from eproba.store.brewing import brewings
 from eproba.store.commands.drafts import new_draft
 from eproba.store.commands.locks import Changed
@@ -44,7 +45,7 @@ from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.pictures.turns import turns_drawn
 from eproba.web.stations import station
 from eproba.web.trials.forms import AmendForm, NoteForm, ReasonForm, SpareForm, SureForm
-from eproba.web.trials.record import changes_of, evidence_of
+from eproba.web.trials.record import evidence_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import looks, trial_looks
 from eproba.web.ui.responses import download, file_name
@@ -317,7 +318,7 @@ def delete(trial_id: int) -> ResponseReturnValue:
 @trials.get("/trials/<int:trial_id>/export.json")
 def export(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
-    changes = changes_of(trial)
+    changes = changes_of(db(), trial)
     record = Record(
         readings=all_readings(db(), trial_id),
         corrections=changes.corrections,

@@ -12,9 +12,11 @@ from eproba.core.judging.answers import Answer
 from eproba.core.judging.from_trial import judge_trial
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.stats.series import CannotJudge
+from eproba.core.trial.amendments import Beside
 from eproba.core.trial.model import Asked, Reading, Trial
 from eproba.core.wording.crossed import effect_headline, effect_sentence
 from eproba.core.wording.sentences import Wording, gap_text, headline, sentence
+from eproba.store.beside import beside_of
 from eproba.store.commands.findings import keep_finding
 from eproba.store.findings import unjudged
 from eproba.store.glances import Glance
@@ -47,9 +49,11 @@ AT_ONCE = 3  # a list must not wait for many judgements
 
 
 @functools.lru_cache(maxsize=500)
-def judged(trial: Trial, asked: Asked, readings: tuple[Reading, ...], at: int | None = None) -> Judgement:
-    """The judgement of exactly these readings; `at`: of an early look, by its day."""
-    return judge_trial(trial, asked, readings, at)
+def judged(
+    trial: Trial, asked: Asked, readings: tuple[Reading, ...], beside: Beside, at: int | None = None
+) -> Judgement:
+    """The judgement of exactly these readings, and of what stands beside them; `at`: of an early look, by its day."""
+    return judge_trial(trial, asked, readings, at, beside)
 
 
 def with_findings(session: Session, glances: Sequence[Glance]) -> list[Glance]:
@@ -59,7 +63,7 @@ def with_findings(session: Session, glances: Sequence[Glance]) -> list[Glance]:
         if left and glance.unjudged:
             left -= 1
             trial = load_trial(session, glance.id)
-            lines = _found(trial, all_readings(session, glance.id))[0] if trial else ()
+            lines = _found(trial, all_readings(session, glance.id), beside_of(session, trial))[0] if trial else ()
             glance = replace(glance, finding=tuple(lines))
         filled.append(glance)
     return filled
@@ -70,9 +74,9 @@ def remember(session: Session, trial_id: int) -> None:
     trial = load_trial(session, trial_id)
     if trial is None:
         return
-    readings = all_readings(session, trial_id)
-    also = [asdict(each) for each in also_seen(trial, readings)]
-    keep_finding(session, trial_id, *_found(trial, readings), also, _answers(trial, readings))
+    readings, beside = all_readings(session, trial_id), beside_of(session, trial)
+    also = [asdict(each) for each in also_seen(trial, readings, beside)]
+    keep_finding(session, trial_id, *_found(trial, readings, beside), also, _answers(trial, readings, beside))
 
 
 def remember_all(session: Session) -> None:
@@ -82,12 +86,12 @@ def remember_all(session: Session) -> None:
     session.commit()
 
 
-def also_seen(trial: Trial, readings: tuple[Reading, ...]) -> list[AlsoSeen]:
+def also_seen(trial: Trial, readings: tuple[Reading, ...], beside: Beside) -> list[AlsoSeen]:
     """The other measures, described one by one."""
     described = []
     for asked in trial.asked[1:]:
         try:
-            judgement = judged(trial, asked, readings)
+            judgement = judged(trial, asked, readings, beside)
         except CannotJudge as error:
             described.append(AlsoSeen(asked.measure.name, (), str(error)))
             continue
@@ -114,18 +118,18 @@ def _row(trial: Trial, comparison: Comparison, judgement: Judgement, wording: Wo
     return AlsoRow(letter, gap / sd, carrying.low_adjusted / sd, carrying.high_adjusted / sd, text)
 
 
-def _answers(trial: Trial, readings: tuple[Reading, ...]) -> tuple[Answer, ...]:
+def _answers(trial: Trial, readings: tuple[Reading, ...], beside: Beside) -> tuple[Answer, ...]:
     try:
-        return answers_of(trial, judged(trial, trial.asked[0], readings))
+        return answers_of(trial, judged(trial, trial.asked[0], readings, beside))
     except CannotJudge:
         return ()
 
 
-def _found(trial: Trial, readings: tuple[Reading, ...]) -> tuple[list[dict[str, str]], float | None]:
+def _found(trial: Trial, readings: tuple[Reading, ...], beside: Beside) -> tuple[list[dict[str, str]], float | None]:
     """What the first measure showed: a line for each comparison, and the noise from unit to unit."""
     asked = trial.asked[0]
     try:
-        judgement = judged(trial, asked, readings)
+        judgement = judged(trial, asked, readings, beside)
     except CannotJudge as error:
         return [{"verdict": "seen_not_shown", "headline": "Not judged", "sentence": str(error)}], None
     wording = Wording.of(trial, asked)

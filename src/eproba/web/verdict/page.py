@@ -1,12 +1,9 @@
 """What the verdict page shows of a judgement."""
 
-from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from eproba.core.judging.departures import corrections, misled
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.trust_line import TrustLine
-from eproba.core.trial.amendments import Evidence
 from eproba.core.trial.model import Trial
 from eproba.core.wording.crossed import effect_headline, effect_sentence
 from eproba.core.wording.ledger import text_of
@@ -86,15 +83,10 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
     return shown
 
 
-def shown_ledger(judgement: Judgement, more: Sequence[TrustLine]) -> dict[str, list[tuple[TrustLine, str]]]:
+def shown_ledger(judgement: Judgement) -> dict[str, list[tuple[TrustLine, str]]]:
     """The ledger by how far its lines reach: caps, cautions, notes."""
-    lines = [(line, text_of(line, units())) for line in (*judgement.trust, *more)]
+    lines = [(line, text_of(line, units())) for line in judgement.trust]
     return {level: [each for each in lines if each[0].level == level] for level in ("cap", "caution", "note")}
-
-
-def beside_the_numbers(trial: Trial, found: Evidence, marks: Mapping[str, Sequence[str]]) -> list[TrustLine]:
-    """Lines that the record and the recipes give; `marks` of each treatment's recipe, by letter."""
-    return [*corrections(found), *misled(trial, trial.asked[0], marks)]
 
 
 def shown_effects(trial: Trial, judgement: Judgement) -> list[tuple[str, str]]:

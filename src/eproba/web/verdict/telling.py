@@ -6,15 +6,13 @@ from dataclasses import dataclass
 from eproba.core.judging.judgement import Judgement
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.trial.model import Reading, Trial
-from eproba.store.recipes import all_recipes
+from eproba.store.beside import beside_of
 from eproba.web.pictures.shared_ruler import SharedRuler
-from eproba.web.trials.record import evidence_of
 from eproba.web.ui.session import db
 from eproba.web.verdict.findings import judged
 from eproba.web.verdict.page import (
     ComparisonShown,
     RankingShown,
-    beside_the_numbers,
     shown_comparisons,
     shown_effects,
     shown_ledger,
@@ -45,12 +43,10 @@ def telling(trial: Trial, readings: tuple[Reading, ...], early: int | None = Non
     CannotJudge
         Where readings are missing.
     """
-    judgement = judged(trial, trial.asked[0], readings, early)
-    known = all_recipes(db())
-    marks = {each.letter: known[each.recipe].marks for each in trial.treatments if each.recipe in known}
+    judgement = judged(trial, trial.asked[0], readings, beside_of(db(), trial), early)
     return Telling(
         judgement=judgement,
-        ledger=shown_ledger(judgement, beside_the_numbers(trial, evidence_of(trial), marks)),
+        ledger=shown_ledger(judgement),
         ruler=shown_ruler(trial, judgement),
         comparisons=shown_comparisons(trial, judgement),
         ranking=shown_ranking(trial, judgement),

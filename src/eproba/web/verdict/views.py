@@ -11,6 +11,7 @@ from eproba.core.stats.summaries import SUMMARIES, Points
 from eproba.core.trial.declaration import worth_words
 from eproba.core.trial.model import Asked, Trial
 from eproba.core.trial.stage import no_look
+from eproba.store.beside import beside_of
 from eproba.store.commands.looks import NoLook, look_early
 from eproba.store.findings import also_found
 from eproba.store.readings import all_readings
@@ -95,7 +96,7 @@ def _judged(trial: Trial, early: int | None = None) -> ResponseReturnValue:
     except CannotJudge as error:
         return render_template("verdict/unjudged.html", problem=sentence(error), **frame)
     kept = None if early is not None else also_found(db(), trial.id)
-    also = also_from(kept) if kept else [] if early is not None else also_seen(trial, readings)
+    also = also_from(kept) if kept else [] if early is not None else also_seen(trial, readings, beside_of(db(), trial))
     return render_template(
         "verdict/verdict.html",
         **vars(told),

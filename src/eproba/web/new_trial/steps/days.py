@@ -215,12 +215,12 @@ def on_brews(walk: Walk) -> list[Advice]:
         return []
     told: list[Advice] = []
     for i, wanted in enumerate(draft.treatments.wanted):
-        recipe = walk.known.recipes.get(wanted.recipe)
+        recipe = walk.known.recipes.get(wanted.treatment.recipe)
         days = [pour.day for pour in doses.pours if pour.letter == LETTERS[i] and pour.what == "dose"]
         if recipe is None or recipe.family == "controls" or not days:
             continue
         fewest = [recipe.fewest_days(day, walk.known.ground_on(measure.start_on + timedelta(days=day))) for day in days]
-        named = wanted.name or recipe.title
+        named = wanted.treatment.name or recipe.title
         told += on_intervals(named, days, fewest, recipe.interval)
         told += on_manure(named, days[-1], measure.decision_day) if "raw_manure" in recipe.all_cautions else []
     return told

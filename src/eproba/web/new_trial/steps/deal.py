@@ -7,8 +7,8 @@ from eproba.core.measuring.measures import Measure
 from eproba.core.planning.advice import Advice
 from eproba.core.planning.draft import advised_guard, chosen, plan_of
 from eproba.core.planning.plan import LETTERS, Plan, dealt_units
-from eproba.core.planning.visits import dose_of_plan
 from eproba.core.trial.days import days_in_words
+from eproba.core.trial.doses import dose_of
 from eproba.core.trial.ground import borders
 from eproba.core.trial.worth import worth_unit
 from eproba.web.new_trial.steps.claim import built_sentence
@@ -67,6 +67,6 @@ def _of_the_cut(walk: Walk) -> list[Advice]:
 
 
 def _dose(plan: Plan, letter: str) -> str:
-    dose = dose_of_plan(plan.treatments[LETTERS.index(letter)])
+    dose = dose_of(plan.treatments[LETTERS.index(letter)])
     days = [pour.day for pour in plan.applications if pour.letter == letter and pour.what == "dose"]
     return "nothing" if dose is None else f"{dose.words}, {days_in_words(days)}"

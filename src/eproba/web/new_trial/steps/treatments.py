@@ -1,8 +1,8 @@
 """The treatments: each with its role, recipe, strength, its own dose and its own days; ladders of strengths."""
 
 import re
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, fields
 from datetime import date
 from typing import Any
 
@@ -23,30 +23,31 @@ from wtforms.widgets import CheckboxInput, ListWidget
 from eproba.core.applying.schedule import SHARINGS
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.errors import EprobaError
-from eproba.core.planning.advice import SPRAYED, Advice, on_rate, on_spray, on_treatments, on_unlike_units
+from eproba.core.planning.advice import SPRAYED, Advice, on_spray, on_treatments
 from eproba.core.planning.claims import questions_answered
-from eproba.core.planning.cutter import unlike
 from eproba.core.planning.dosing import (
     BY,
     OFTEN,
+    By,
     Dosed,
     DoseProblem,
     Given,
     Rhythm,
     Wanted,
-    size_words,
 )
-from eproba.core.planning.draft import DraftError, StepName, TreatmentsPart, chosen, doses_of
-from eproba.core.planning.ladder import ladder, named
+from eproba.core.planning.draft import StepName, TreatmentsPart, chosen, doses_of
+from eproba.core.planning.ladder import named
 from eproba.core.planning.plan import LETTERS
-from eproba.core.planning.visits import dose_of_plan, on_measuring
-from eproba.core.quantities import SQUARES, QuantityError, System, conversion, in_base
+from eproba.core.planning.rates import on_rates, on_unlike
+from eproba.core.planning.rows import crossed, laddered
+from eproba.core.planning.visits import on_measuring
+from eproba.core.quantities import SQUARES, System, conversion
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS, WEEKDAYS, days_in_words
-from eproba.core.trial.doses import US_DOSES, Dose, is_poured, metric_dose, typed_dose
+from eproba.core.trial.doses import US_DOSES, Dose, dose_of, is_poured, metric_dose, typed_dose
 from eproba.core.trial.ground import Cut
-from eproba.core.trial.model import CROSSED, ROLES, Compared, Role, Trial
-from eproba.core.words import NumberError, figure_or_whole, lower_first, parse_number
+from eproba.core.trial.model import CROSSED, ROLES, Compared, PlannedTreatment, Role, Trial
+from eproba.core.words import NumberError, parse_number
 from eproba.web.new_trial.steps.days import day_list
 from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk, first_of
 from eproba.web.new_trial.usual import ROW, first_treatments, roles_of, row_of, typed_number
@@ -76,6 +77,10 @@ DECIDING = ("raw_manure", "raw_leaves", "herbicide", "arsenic", "aquarium", "dog
 def by_choices() -> list[tuple[str, str]]:
     """How an amount can be given, the ground in the household's squares."""
     return list({**BY, "m2": f"for a {SQUARES[system()]} of ground"}.items())
+
+
+TYPED = tuple(field.name for field in fields(PlannedTreatment) if field.name not in ("amount", "amount_unit", "per"))
+KNOWN: Mapping[str, Collection[str]] = {"sharing": SHARINGS, "things": CROSSED}
 
 
 class TreatmentForm(Form):
@@ -188,7 +193,7 @@ class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
         )
 
     def settled(self, part: TreatmentsPart, bench: Bench) -> str:
-        return " · ".join(f"{letter} {each.name}" for letter, each in zip(LETTERS, part.wanted, strict=False))
+        return " · ".join(f"{letter} {each.treatment.name}" for letter, each in zip(LETTERS, part.wanted, strict=False))
 
     def act(self, walk: Walk, before: Typed, go: str) -> StepName | None:
         compared = first_of(walk.answers["claim"], "compared") or "drench"
@@ -241,7 +246,7 @@ class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
             return told
         cuts = cuts_of(walk)
         told += [Advice(True, line) for line in doses.uneven]
-        told += _on_rates(doses, cuts, walk.known.recipes) + _on_unlike(doses, cuts)
+        told += on_rates(doses, cuts, walk.known.recipes, units()) + on_unlike(doses, cuts, units())
         return told + on_measuring(doses.treatments, cuts[: max(1, len(cuts) // len(roles))], walk.known.recipes,
                                    walk.bench.kit)  # fmt: skip
 
@@ -257,25 +262,25 @@ def on_another_square(number: str, typed_in: System, wanted: System) -> str:
 
 def _wanted(form: Any) -> Wanted:
     """One row that is right."""
-    untreated = form.role.data == "untreated"
     by_ground = form.dose.data == "m2"
     amount, unit = metric_dose(form.amount.number, form.unit.data, units().unit("m²") if by_ground else "m²")
     number = {name: getattr(form, name).number for name in ("every", "until", "then")}
     whole = {name: None if value is None else int(value) for name, value in number.items()}
+    by: By = "nothing" if form.role.data == "untreated" else form.dose.data
     return Wanted(
-        name=(form.name.data or "").strip(),
-        role=form.role.data,
-        given=Given("nothing" if untreated else form.dose.data, amount, unit, form.pot.number),
+        treatment=PlannedTreatment(**{name: value for name in TYPED if (value := _value(form, name)) is not None}),
+        given=Given(by, amount, unit, form.pot.number),
         rhythm=Rhythm(form.often.data, weekdays=tuple(form.on.data or ()), days=form.day_list, **whole),
-        how=(form.how.data or "").strip(),
-        recipe=form.recipe.data or "",
-        water_parts=form.water_parts.number,
-        rung=form.rung.number,
-        sharing=form.sharing.data if form.sharing.data in SHARINGS else "shared",
-        label=(form.label.data or "").strip(),
-        things=form.things.data if form.things.data in CROSSED else "",
-        times=form.times.number or 1.0,
     )
+
+
+def _value(form: Any, name: str) -> Any:
+    """What stands in the field of a treatment; None: nothing, or nothing that it can be."""
+    field = form[name]
+    if isinstance(field, NumberField):
+        return field.number
+    text = (field.data or "").strip()
+    return text if text in KNOWN.get(name, (text,)) else None
 
 
 def _again(place: int, letter: str, trial: Trial) -> Typed:
@@ -285,10 +290,10 @@ def _again(place: int, letter: str, trial: Trial) -> Typed:
     follows = any(pour.planned is not None for pour in given)
     days = sorted({pour.day for pour in given})
     amount, unit = (None, "mL") if t.amount is None else typed_dose(Dose(t.amount, t.amount_unit, t.per), system())
+    described = {name: getattr(t, name) for name in TYPED}
+    texts = {name: value if isinstance(value, str) else typed_number(value) for name, value in described.items()}
     return row_of(
-        place, name=t.name, role=t.role, how=t.how, rung=typed_number(t.rung), recipe=t.recipe,
-        water_parts=typed_number(t.water_parts), times=f"{t.times:g}", sharing=t.sharing, label=t.label,
-        things=t.things, dose="nothing" if t.amount is None else "like" if follows else t.per,
+        place, **texts, dose="nothing" if t.amount is None else "like" if follows else t.per,
         amount="" if follows else typed_number(amount), unit=unit,
         often="like" if follows else "days" if days else "once", days="" if follows else " ".join(map(str, days)),
     )  # fmt: skip
@@ -296,16 +301,17 @@ def _again(place: int, letter: str, trial: Trial) -> Typed:
 
 def _rows_changed(typed: Typed, go: str, compared: str, bench: Bench) -> Typed:
     """Add or take away a row of treatments, the others moving up; or make the first one a ladder of strengths."""
-    numbers = sorted(
-        {int(found[1]) for key in typed if (found := re.fullmatch(r"treatments-(\d{1,2})-\w+", key, re.A))}
-    )
-    rows = [_row(typed, n) for n in numbers if go != f"remove-{n}"]
+    places = sorted({int(found[1]) for key in typed if (found := re.fullmatch(r"treatments-(\d{1,2})-\w+", key, re.A))})
+    rows = [_row(typed, n) for n in places if go != f"remove-{n}"]
     if go == "add" and len(rows) < len(LETTERS):
         rows.append(_row(first_treatments(kind_of(compared), 0, "test"), 0))
     if go == "ladder":
-        rows = _ladder(rows, typed, bench)
+        numbers = [parse_number(text) for text in first_of(typed, "ladder_rungs").replace(";", " ").split()]
+        rows = laddered(rows, first_of(typed, "ladder_by") or "parts", numbers, bench.known.recipes, units())
     if go == "crossed":
-        rows = _crossed(rows, kind_of(compared))
+        kind = kind_of(compared)
+        both = _row(row_of(0, role="test", dose="nothing", often="once"), 0)
+        rows = crossed(rows, both, _row(first_treatments(kind, 0, COMPARED[kind].controls[0]), 0))
     if go.startswith("remove-") or go in ("add", "ladder"):
         rows = [row | {"things": [""]} for row in rows]  # it is no cross of two things any more
     changed = {key: value for key, value in typed.items() if not key.startswith("treatments-")}
@@ -330,46 +336,9 @@ def _named(row: Typed, bench: Bench) -> Typed:
     return row | {"name": [named(stem, texts, bench.known.recipes.get(first_of(row, "recipe")), units())]}
 
 
-def _ladder(rows: list[Typed], typed: Typed, bench: Bench) -> list[Typed]:
-    """The first tested treatment as rungs, the control as the lowest of them. Raises LadderError."""
-    first = next((row for row in rows if first_of(row, "role") == "test"), rows[0])
-    recipe = bench.known.recipes.get(first_of(first, "recipe"))
-    numbers = [parse_number(each) for each in first_of(typed, "ladder_rungs").replace(";", " ").split()]
-    texts = {name: first_of(first, name) for name in ROW}
-    found = ladder(
-        texts, first_of(typed, "ladder_by") or "parts", numbers, recipe, len(LETTERS) - len(rows) + 1, units()
-    )
-    rungs = [first | {name: [value] for name, value in rung.items()} for rung in found]
-    others = [row for row in rows if row is not first]
-    for row in others:
-        if first_of(row, "role") in ("water control", "untreated") and all(not first_of(o, "rung") for o in others):
-            row["rung"] = ["0"]
-    return [*rungs, *others]
-
-
 def kind_of(compared: str) -> Compared:
     """The kind of comparison, where it is one."""
     return compared if compared in COMPARED else "drench"  # type: ignore[return-value]
-
-
-def _crossed(rows: list[Typed], compared: Compared) -> list[Typed]:
-    """Two things at once: each alone, both, and a control; both get the doses of the other two.
-
-    Raises
-    ------
-    DraftError
-        Fewer than two things are named.
-    """
-    tested = [row for row in rows if first_of(row, "role") == "test" and first_of(row, "things") != "12"][:2]
-    if len(tested) < 2 or not all(first_of(row, "name") for row in tested):
-        raise DraftError("treatments", "Name the two things first: a treatment each, in the role “Test”.")
-    control = next((row for row in rows if first_of(row, "role") != "test"), None)
-    if control is None:
-        control = _row(first_treatments(compared, 0, COMPARED[compared].controls[0]), 0)
-    names = [first_of(row, "name") for row in tested]
-    both = _row(row_of(0, name=f"{names[0]} and {lower_first(names[1])}", role="test", dose="nothing", often="once"), 0)
-    together = [tested[0], tested[1], both, control]
-    return [row | {"things": [things]} for row, things in zip(together, ("1", "2", "12", ""), strict=True)]
 
 
 def cuts_of(walk: Walk) -> tuple[Cut, ...]:
@@ -408,10 +377,10 @@ def _told(doses: Dosed) -> tuple[str, ...]:
     """Each treatment's dose and days as they come out."""
     lines = []
     for letter, treatment in zip(LETTERS, doses.treatments, strict=False):
-        dose = dose_of_plan(treatment)
+        dose = dose_of(treatment)
         days = [pour.day for pour in doses.pours if pour.letter == letter and pour.what == "dose"]
         nothing = "what both others get" if treatment.things == "12" else "nothing"
-        lines.append(nothing if dose is None else f"{dose.words}, {days_in_words(days)}")
+        lines.append(nothing if dose is None else f"{dose.said(units())}, {days_in_words(days)}")
     return tuple(lines)
 
 
@@ -422,39 +391,3 @@ def _cautions(form: Any, known: Mapping[str, Recipe]) -> tuple[str, ...]:
     if any(SPRAYED.search(row.form.how.data or "") for row in form.treatments):
         keys.append("mist")
     return tuple(dict.fromkeys(keys))
-
-
-def _on_rates(doses: Dosed, cuts: Sequence[Cut], recipes: Mapping[str, Recipe]) -> list[Advice]:
-    told: list[Advice] = []
-    surface = sum(cut.ground_m2 for cut in cuts) / len(cuts)
-    for treatment in doses.treatments:
-        recipe = recipes.get(treatment.recipe)
-        if recipe is None or treatment.amount is None or recipe.family == "controls":
-            continue
-        try:
-            amount, base = in_base(treatment.amount, treatment.amount_unit)
-        except QuantityError:
-            continue
-        if base == recipe.rate_unit.removesuffix("/m²"):
-            on_a_m2 = amount if treatment.per == "m2" else amount / surface
-            told += on_rate(treatment.name, on_a_m2, recipe.rate, recipe.rate_unit, units())
-    return told
-
-
-def _on_unlike(doses: Dosed, cuts: Sequence[Cut]) -> list[Advice]:
-    """Units of several sizes that all get the same amount."""
-    if not unlike(cuts):
-        return []
-    sizes = sorted(cut.ground_m2 for cut in cuts)
-    by_unit = [t for t in doses.treatments if t.amount is not None and t.per == "unit"]
-    amounts = [
-        f"{_two(t.amount / sizes[-1])} to {_two(t.amount / sizes[0])} {t.amount_unit}" for t in by_unit if t.amount
-    ]
-    return on_unlike_units(
-        size_words(cuts, units()), [lower_first(t.name) for t in by_unit], list(dict.fromkeys(amounts))
-    )
-
-
-def _two(number: float) -> str:
-    """Two figures are enough to see what differs."""
-    return figure_or_whole(float(f"{number:.2g}"))
