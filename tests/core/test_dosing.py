@@ -235,13 +235,13 @@ def test_water_between_has_its_own_line():
 
 
 def test_a_dose_far_from_what_its_recipe_gives_is_told():
-    """The yeast starter's recipe gives 1 to 4 L/m², usually 2; pots of 0.02 to 0.05 m² of ground."""
+    """The yeast starter's recipe gives 2 L/m²; units of 0.05 and 0.1 m²."""
     within = drench(amount=100, recipe="yeast-starter")
     far = drench(amount=2, unit="L", recipe="yeast-starter")
     cuts = [Cut("patch", n, 0, 0, n, n, 0, 0, 25, 20) for n in range(4)]
     told = [on_rates(dosed([each, WATER], cuts, course(), True), cuts, recipes()) for each in (within, far)]
     assert told[0] == []
-    assert told[1][0].text.startswith("Whey: 40 L/m²; its recipe gives 1 to 4 L/m², usually 2 L/m².")
+    assert told[1][0].text.startswith("Whey: 40 L/m²; its recipe gives 2 L/m². Another dose")
     unequal_cuts = [*cuts[:3], Cut("patch", 3, 0, 0, 3, 3, 0, 0, 50, 20)]
     (advice,) = on_unlike(dosed([within, WATER], unequal_cuts, course(), True), unequal_cuts)[:1]
     assert "whey" in advice.text

@@ -86,7 +86,7 @@ def on_rate(
         return []
     given = units(Amount.of(float(f"{on_a_m2:.2g}"), unit))
     text = f"{name}: {given}; its recipe gives {units(Amount.of(least, unit, most))}"
-    text += f", usually {units(Amount.of(usual, unit))}"
+    text += f", usually {units(Amount.of(usual, unit))}" if least < most else ""
     return [Advice(True, f"{text}. Another dose tests something else than the recipe.")]
 
 
