@@ -9,6 +9,7 @@ import grimp
 import pytest
 from flask import Flask
 
+from eproba import cli
 from eproba.core.brewing.recipe import Phase, Portion, Recipe, School, Step
 from eproba.core.measuring.measures import Measure
 from eproba.start.commands import COMMANDS
@@ -26,6 +27,13 @@ def test_every_command_is_told():
     for command in commands:
         assert f"./eproba {command}" in README, command
         assert command in usage, command
+
+
+def test_every_option_of_every_command_stands_in_the_readme():
+    for command in (command for name, command in cli.main.commands.items() if name in COMMANDS):
+        for option in command.params:
+            long = [name for name in option.opts if name.startswith("--")]
+            assert not long or long[0] in README, f"{command.name} {long[0]}"
 
 
 def test_every_setting_is_told():

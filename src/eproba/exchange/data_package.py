@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
+from eproba import VERSION
 from eproba.core.errors import EprobaError
 from eproba.exchange.table import as_it_was, inert
 from eproba.store.packages import Column, Table
@@ -50,6 +51,7 @@ def write_package(
             "title": title,
             "created": made.isoformat(timespec="seconds"),
             "format": format_,
+            "made_with": f"Eproba {VERSION}",
             "resources": [_resource(table, written[table.name]) for table in tables],
         }
         package.writestr(DESCRIPTOR, json.dumps(descriptor, ensure_ascii=False, indent=1))

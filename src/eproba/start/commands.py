@@ -5,6 +5,7 @@ import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
+from eproba import VERSION
 from eproba.start import app, backups, service, workbench
 from eproba.start.app import Wish
 from eproba.start.cluster import in_use, upgrade
@@ -21,6 +22,7 @@ USAGE = """Eproba: fair trials in a home garden.
   ./eproba passcode [--revoke-feeds]                    a new household passcode for --host
   ./eproba backup FILE | restore FILE                   your data as one file, also for another machine
   ./eproba backups [bring-back NAME | delete NAME]      what a restore set aside
+  ./eproba --version                                    which Eproba this is
   ./eproba upgrade-postgres                             move the data to a newer PostgreSQL of this machine
   ./eproba judge FILE.csv --control LABEL [...]         judge a CSV of units (judge --help)
   ./eproba plan --treatments K --units N --worth W [...]  chance of a clear answer (plan --help)
@@ -182,6 +184,11 @@ def _ours(command: str) -> Command:
     return run
 
 
+def _version(_arguments: list[str]) -> int:
+    print(f"Eproba {VERSION}")
+    return 0
+
+
 def _help(_arguments: list[str]) -> int:
     print(USAGE, end="")
     return 0
@@ -210,6 +217,7 @@ COMMANDS: dict[str, Command] = {
     "mutate": workbench.mutate,
     "migration": lambda arguments: workbench.migration(" ".join(arguments)),
     "lock": workbench.lock,
+    "--version": _version,
     "help": _help,
     "--help": _help,
     "-h": _help,

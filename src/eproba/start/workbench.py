@@ -70,7 +70,7 @@ def test(arguments: Sequence[str]) -> int:
         for check in QUICK:
             _check(*_started(program, env, check))
         types = _started(program, env, ["mypy", "--no-error-summary"])
-        # Two at a time, as many as the machines have cores.
+        # As many as the machine has cores, and one that waits for a browser meanwhile.
         outcome = subprocess.run([*tests, "-n", WORKERS, "--dist", "worksteal"], env=env, cwd=CHECKOUT).returncode
         _check(*types)
         return outcome

@@ -66,7 +66,7 @@ def answers_on_own_ground(trial: Trial, on: date, units_each: int) -> Answers:
 
 
 def answers_of(draft: DraftRow) -> Answers:
-    """What was typed; steps and fields that an older plan did not have begin with the usual."""
+    """What was typed; steps that an older plan did not have begin with the usual, fields that it lacks are empty."""
     usual = first_answers(today())
     return {name: draft.answers.get(name, typed) for name, typed in usual.items()}
 
