@@ -37,6 +37,19 @@ def test_a_class_has_one_rule_of_its_own():
     assert sorted({each for each in alone if alone.count(each) > 1}) == []
 
 
+def test_no_two_classes_share_a_name():
+    """A name that means two things is read wrongly by whoever comes next."""
+    texts = [path.read_text("utf-8") for path in WEB.parent.rglob("*.py") if "migrations" not in path.parts]
+    names = [name for text in texts for name in re.findall(r"^class (\w+)", text, re.M)]
+    assert sorted({name for name in names if names.count(name) > 1}) == []
+
+
+def test_a_view_commits_in_one_way():
+    """By `keeping.commit`, which judges anew what was changed: no view has to remember it."""
+    others = [path for path in WEB.rglob("*.py") if path.name != "keeping.py"]
+    assert [path.name for path in others if re.search(r"\bdb\(\)\.commit\(", path.read_text("utf-8"))] == []
+
+
 @pytest.mark.parametrize("path", sorted((WEB.parents[2] / "benchmarks").glob("*.py")), ids=lambda path: path.stem)
 def test_a_benchmark_knows_the_names_it_times(path):
     """They run by hand and seldom: a name that moved must not wait for that."""

@@ -17,7 +17,7 @@ from eproba.core.judging.crossed import by_effects
 from eproba.core.judging.judge import judge
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.planning.chance import ChanceError, Prospect, chances, own_power
-from eproba.core.planning.dosing import Course, Given, Rhythm, dosed
+from eproba.core.planning.dosing import Course, DoseRhythm, Given, dosed
 from eproba.core.stats.series import Question, UnitValue
 from eproba.core.trial.declaration import facts_of
 from eproba.core.trial.model import Treatment
@@ -142,7 +142,9 @@ def thing(name, things, amount, role="test"):
     given_as = Given("nothing") if amount is None else Given("unit", amount, "mL")
     if role == "water control":
         given_as = Given("like")
-    return wanted(name, role, given_as, Rhythm("like" if role == "water control" else "every", every=7), things=things)
+    return wanted(
+        name, role, given_as, DoseRhythm("like" if role == "water control" else "every", every=7), things=things
+    )
 
 
 def test_both_get_the_doses_of_the_other_two_and_water_evens_out(catalogue):

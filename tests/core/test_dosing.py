@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.recipe import Ground
 from eproba.core.catalogue import recipes
-from eproba.core.planning.dosing import Course, DoseProblem, Given, Rhythm, dosed
+from eproba.core.planning.dosing import Course, DoseProblem, DoseRhythm, Given, dosed
 from eproba.core.planning.ladder import LadderError, ladder
 from eproba.core.planning.plan import PlannedPour, simple_layout
 from eproba.core.planning.rates import on_rates, on_unlike
@@ -23,8 +23,8 @@ from tests.core.cases import wanted
 
 MONDAY = date(2026, 6, 1)
 POTS = simple_layout("pots", (20, 20), 10, 6, "blocks", 3, 4).cuts
-WATER = wanted("Plain water", "water control", Given("like"), Rhythm("like"))
-NOTHING = wanted("Nothing", "untreated", Given("nothing"), Rhythm("once"))
+WATER = wanted("Plain water", "water control", Given("like"), DoseRhythm("like"))
+NOTHING = wanted("Nothing", "untreated", Given("nothing"), DoseRhythm("once"))
 
 
 def patch(number, width, length):
@@ -36,7 +36,7 @@ def course(decision=28, ground=None):
 
 
 def drench(name="Whey", by="unit", amount=250.0, unit="mL", often="every", every=7, **more):
-    return wanted(name, "test", Given(by, amount, unit), Rhythm(often, every=every), **more)
+    return wanted(name, "test", Given(by, amount, unit), DoseRhythm(often, every=every), **more)
 
 
 def given_to(found, letter, what="dose"):
@@ -45,8 +45,8 @@ def given_to(found, letter, what="dose"):
 
 def test_compost_once_beside_molasses_monthly_beside_nothing_at_all():
     """One trial: 5 L/m² once, a drench every four weeks, what stays untreated; water makes up the difference."""
-    compost = wanted("Compost", "test", Given("recipe"), Rhythm("once"), recipe="compost-top-dressing")
-    molasses = wanted("Molasses", "test", Given("recipe"), Rhythm("recipe"), recipe="molasses-water")
+    compost = wanted("Compost", "test", Given("recipe"), DoseRhythm("once"), recipe="compost-top-dressing")
+    molasses = wanted("Molasses", "test", Given("recipe"), DoseRhythm("recipe"), recipe="molasses-water")
     cuts = [patch(i, 100, 50) for i in range(12)]
     found = dosed([compost, molasses, WATER, NOTHING], cuts, course(60), even=True)
     doses = [(t.amount, t.amount_unit, t.per) for t in found.treatments]
@@ -61,7 +61,7 @@ def test_compost_once_beside_molasses_monthly_beside_nothing_at_all():
 
 def test_compost_is_measured_in_litres_but_is_no_water():
     """A litre of compost waters nothing: on day 0 the compost gets the others' water too."""
-    compost = wanted("Compost", "test", Given("m2", 5.0, "L of compost"), Rhythm("once"))
+    compost = wanted("Compost", "test", Given("m2", 5.0, "L of compost"), DoseRhythm("once"))
     found = dosed([compost, drench(), WATER], POTS, course(), even=True)
     assert given_to(found, "A", "water") == {0: 0.25, 7: 0.25, 14: 0.25, 21: 0.25}
 
@@ -98,11 +98,11 @@ def test_on_every_day_all_units_get_the_same_water(rows, decision):
 @pytest.mark.parametrize(
     ("rhythm", "days"),
     [
-        (Rhythm("once"), {0}),
-        (Rhythm("every", every=3), set(range(0, 28, 3))),
-        (Rhythm("phases", every=7, until=15, then=6), {0, 7, 14, 20, 26}),
-        (Rhythm("weekdays", weekdays=(2, 5)), {2, 5, 9, 12, 16, 19, 23, 26}),
-        (Rhythm("days", days=(3, 0, 10)), {0, 3, 10}),
+        (DoseRhythm("once"), {0}),
+        (DoseRhythm("every", every=3), set(range(0, 28, 3))),
+        (DoseRhythm("phases", every=7, until=15, then=6), {0, 7, 14, 20, 26}),
+        (DoseRhythm("weekdays", weekdays=(2, 5)), {2, 5, 9, 12, 16, 19, 23, 26}),
+        (DoseRhythm("days", days=(3, 0, 10)), {0, 3, 10}),
     ],
 )
 def test_each_treatment_has_its_own_days(rhythm, days):
@@ -112,7 +112,7 @@ def test_each_treatment_has_its_own_days(rhythm, days):
 
 def test_the_recipe_s_days_go_by_the_place():
     """Greens juice: weekly in a poor soil's first month, else every two weeks."""
-    juice = wanted("Juice", "test", Given("unit", 250), Rhythm("recipe"), recipe="greens-sugar-juice")
+    juice = wanted("Juice", "test", Given("unit", 250), DoseRhythm("recipe"), recipe="greens-sugar-juice")
     poor = dosed([juice, NOTHING], POTS, course(42, Ground(poor=True)), even=False)
     good = dosed([juice, NOTHING], POTS, course(42), even=False)
     assert sorted(given_to(good, "A")) == [0, 14, 28]
@@ -120,7 +120,7 @@ def test_the_recipe_s_days_go_by_the_place():
 
 
 def test_controls_of_a_brew_get_what_the_brew_gets():
-    boiled = wanted("Boiled", "killed brew", Given("like"), Rhythm("like"))
+    boiled = wanted("Boiled", "killed brew", Given("like"), DoseRhythm("like"))
     found = dosed([drench(amount=300.0, every=10), boiled], POTS, course(), even=True)
     assert (found.treatments[1].amount, given_to(found, "B")) == (300.0, given_to(found, "A"))
 
@@ -138,10 +138,10 @@ def test_a_share_of_the_pot_and_a_rate_on_unlike_ground():
         (replace(drench(), given=Given("pot", 10.0)), "pot", "How much is in a pot?"),
         (replace(drench(), given=Given("m2")), "amount", "How much for the ground it is on?"),
         (replace(drench(), given=Given("recipe")), "dose", "Without a recipe nothing says how much"),
-        (replace(drench(), rhythm=Rhythm("recipe")), "often", "Without a recipe nothing says how often"),
-        (replace(drench(), rhythm=Rhythm("every")), "every", "Give the number of days."),
-        (replace(drench(), rhythm=Rhythm("days", days=(0, 28))), "days", "from 0 to 27"),
-        (replace(drench(), rhythm=Rhythm("weekdays")), "often", "Choose days of the week"),
+        (replace(drench(), rhythm=DoseRhythm("recipe")), "often", "Without a recipe nothing says how often"),
+        (replace(drench(), rhythm=DoseRhythm("every")), "every", "Give the number of days."),
+        (replace(drench(), rhythm=DoseRhythm("days", days=(0, 28))), "days", "from 0 to 27"),
+        (replace(drench(), rhythm=DoseRhythm("weekdays")), "often", "Choose days of the week"),
     ],
 )
 def test_a_dose_that_can_t_be_says_what_would_fit(wanted, field, said):
@@ -226,7 +226,7 @@ def test_what_the_kit_can_t_tell_apart_is_told_with_a_way():
 
 
 def test_water_between_has_its_own_line():
-    compost = wanted("Compost", "test", Given("m2", 1.0, "kg"), Rhythm("once"))
+    compost = wanted("Compost", "test", Given("m2", 1.0, "kg"), DoseRhythm("once"))
     found = dosed([compost, drench(), WATER], POTS, course(14), even=True)
     later = visits(found.treatments, found.pours, POTS, 4, recipes(), Kit())[-1]
     assert [line.name for line in later.lines] == ["Plain water", "Compost: plain water", "Whey"]

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from eproba.core.stats.many_to_one import (
-    Together,
+    Simultaneous,
     adjusted_p,
     chances_all_within,
     critical_value,
@@ -78,13 +78,13 @@ def test_bounds_on_own_noise_are_those_of_the_same_correlation(k, df):
     together = np.stack([equal(k), np.outer(*[np.linspace(0.2, 0.9, k)] * 2)])
     for each in together:
         np.fill_diagonal(each, 1.0)
-    family = Together(together, np.full((2, k), df))
+    family = Simultaneous(together, np.full((2, k), df))
     bounds = family.bounds(0.95)
     for each, found in zip(together, bounds, strict=True):
         assert found == pytest.approx(critical_value(each, df, 0.95), rel=1e-3 if df > 2 else 5e-3)
     assert family.p(bounds) == pytest.approx(np.full((2, k), 0.05), abs=1e-4)
     bent = np.array([[1, 0.7, 0.1], [0.7, 1, -0.5], [0.1, -0.5, 1.0]])
-    far = Together(bent[None], np.full((1, 3), 9.0)).bounds(0.95)
+    far = Simultaneous(bent[None], np.full((1, 3), 9.0)).bounds(0.95)
     assert far[0] == pytest.approx(critical_value(bent, 9.0, 0.95), rel=1e-3)
 
 

@@ -377,7 +377,7 @@ def test_a_pour_is_moved_alone_or_with_those_after_it(client):
     taken = client.post("/trials/4/pours/0/move", {**form, "to": "2026-06-05"})
     assert "There is a pour on day 14 already: move those that follow too" in taken.get_data(as_text=True)
     late = client.post("/trials/4/pours/0/move", {**form, "to": "2026-12-05"})
-    assert "comes after the decision on day 35" in late.get_data(as_text=True)
+    assert "On day 35 the last readings come before anything is poured" in late.get_data(as_text=True)
     assert "is no date" in client.post("/trials/4/pours/0/move", {**form, "to": "soon"}).get_data(as_text=True)
     moved = client.post("/trials/4/pours/0/move", {**form, "following": "yes"}, follow_redirects=True)
     assert "Moved." in moved.get_data(as_text=True)

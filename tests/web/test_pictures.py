@@ -19,7 +19,7 @@ from eproba.web.pictures.gap_ruler import gap_ruler
 from eproba.web.pictures.ground_plan import Frame, ground_plan
 from eproba.web.pictures.hundred import hundred
 from eproba.web.pictures.shuffle_pile import shuffle_pile
-from eproba.web.pictures.weeks import Task, weeks
+from eproba.web.pictures.weeks import WeekTask, weeks
 from eproba.web.ui.looks import looks
 from tests.conftest import TODAY, demo_garden
 from tests.core.cases import made_up
@@ -86,7 +86,7 @@ def test_a_hundred_gardens_are_a_hundred_marks():
 
 
 def test_weeks_hold_every_task_on_its_day():
-    tasks = [Task(TODAY, "round", "Baseline", 12.0), Task(TODAY + timedelta(days=9), "pour", "Pour", 5.0)]
+    tasks = [WeekTask(TODAY, "round", "Baseline", 12.0), WeekTask(TODAY + timedelta(days=9), "pour", "Pour", 5.0)]
     laid = weeks(tasks, TODAY, TODAY + timedelta(days=9), [0, 2])
     assert [day.on.weekday() for week in laid for day in week] == [0, 1, 2, 3, 4, 5, 6] * 2
     found = {day.on: [task.words for task in day.tasks] for week in laid for day in week if day.tasks}

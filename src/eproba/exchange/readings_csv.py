@@ -41,7 +41,7 @@ NOON = time(12)
 
 
 @dataclass(frozen=True)
-class Wanted:
+class WantedReading:
     """One importable reading: the round, unit and measure it belongs to, and when it was read, where the file says."""
 
     line: int
@@ -73,7 +73,7 @@ class Preview:
     say what is on record already.
     """
 
-    wanted: tuple[Wanted, ...]
+    wanted: tuple[WantedReading, ...]
     bad: tuple[BadRow, ...]
     bad_rows: int
     doubted: tuple[BadRow, ...]
@@ -164,7 +164,7 @@ def preview(raw: bytes, trial: Trial, taken: Sequence[Reading], word: Word) -> P
     known = {(r.round_id, r.unit_id, r.measure_key, r.replicate): r for r in taken}
     places = dict.fromkeys(known, "already on record")
     rounds = {each.day: each for each in trial.rounds}
-    wanted: list[Wanted] = []
+    wanted: list[WantedReading] = []
     bad, doubted, same = _Faults(), _Faults(), 0
     for row in rows:
         if not row.cells["value"] and not row.cells.get("skipped"):
@@ -219,7 +219,7 @@ class _Faults:
             self.named.append(BadRow(row.line, column, why, row.cells.get("cell", "")))
 
 
-def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word) -> tuple[Wanted, str]:
+def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word) -> tuple[WantedReading, str]:
     """The reading of a row, and why it is doubted (empty: it is not)."""
     this, cells = _round(row, trial, rounds), row.cells
     read_at = _read_at(row)
@@ -239,7 +239,7 @@ def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word
     if ruling.outcome == "refused" or ruling.unit is None or ruling.asked is None:
         raise TableError(ruling.why, row.line, ruling.field)
     _check_treatment(row, trial, ruling.unit.letter, ruling.unit.code)
-    reading = Wanted(
+    reading = WantedReading(
         line=row.line,
         round_id=this.id,
         unit_id=ruling.unit.id,

@@ -24,7 +24,7 @@ Server = subprocess.Popen[bytes]
 
 
 @dataclass(frozen=True)
-class Wish:
+class StartWish:
     """How serve or demo shall run."""
 
     what: str
@@ -39,7 +39,7 @@ class Wish:
         return own_address(self.host) if self.host else "127.0.0.1"
 
 
-def run_app(wish: Wish) -> int:
+def run_app(wish: StartWish) -> int:
     address = wish.address
     home = open_home()
     run = Run(home, wish.what)
@@ -95,7 +95,7 @@ def end_orphans(run: Run) -> bool:
     return bool(left)
 
 
-def _port(wish: Wish, address: str) -> int:
+def _port(wish: StartWish, address: str) -> int:
     if wish.port is not None:
         if not port_is_free(address, wish.port):
             text = f"port {wish.port} is taken by another program"
@@ -106,7 +106,7 @@ def _port(wish: Wish, address: str) -> int:
     return next(port for port in range(FIRST_PORT, 65536) if port_is_free(address, port))
 
 
-def _launch(run: Run, wish: Wish, program: Program, access: Access, address: str, port: int) -> Server:
+def _launch(run: Run, wish: StartWish, program: Program, access: Access, address: str, port: int) -> Server:
     """Make the database ready, say how a phone comes in, and start the workers."""
     ready = program.ask("prepare", wish.what, *(["--crowded"] if wish.crowded else []), env=access.env)
     if ready.returncode:
@@ -162,7 +162,7 @@ def _watch(run: Run, server: Server) -> int:
     return 1
 
 
-def _start_detached(run: Run, wish: Wish) -> int:
+def _start_detached(run: Run, wish: StartWish) -> int:
     """The same command in a session of its own; we wait until it is up or has failed."""
     if run.running():
         return _runs_already(run)

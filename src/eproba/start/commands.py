@@ -7,7 +7,7 @@ from pathlib import Path
 
 from eproba import VERSION
 from eproba.start import app, backups, service, workbench
-from eproba.start.app import Wish
+from eproba.start.app import StartWish
 from eproba.start.cluster import in_use, upgrade
 from eproba.start.home import Lock, open_home
 from eproba.start.program import program_for
@@ -65,7 +65,7 @@ def main(arguments: Sequence[str]) -> int:
     return 1
 
 
-def _wish(command: str, arguments: list[str]) -> Wish:
+def _wish(command: str, arguments: list[str]) -> StartWish:
     """--port, --host and --detach; --crowded of the demo."""
     left, port, host, detach, detached, crowded = list(arguments), None, None, False, False, False
     while left:
@@ -82,7 +82,7 @@ def _wish(command: str, arguments: list[str]) -> Wish:
                 detached = True
             case other:
                 raise Refused(f"{command} does not know {other}; see ./eproba help.")
-    return Wish(command, port, host, detach, detached, crowded)
+    return StartWish(command, port, host, detach, detached, crowded)
 
 
 def _port(text: str) -> int:

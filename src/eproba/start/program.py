@@ -152,7 +152,7 @@ def _compiled_and_compressed(program: Program) -> None:
     jobs: list[Sequence[str | Path]] = [
         [program.python, "-m", "compileall", "-q", program.source],
         [program.python, "-m", "whitenoise.compress", "-q", "--no-brotli", static, "woff2"],
-        program.module("eproba.web.compiled"),
+        program.module("eproba.web"),
     ]
     for job in jobs:
         subprocess.run(job, check=True, umask=0o022)

@@ -6,7 +6,7 @@ import subprocess
 from dataclasses import dataclass
 from pathlib import Path
 
-from eproba.start.app import Wish, must_not_run
+from eproba.start.app import StartWish, must_not_run
 from eproba.start.backups import KEPT
 from eproba.start.home import Home, open_home
 from eproba.start.machine import is_root
@@ -114,7 +114,7 @@ def units(home: Path, port: int, host: str | None, as_root: bool) -> dict[str, s
     return dict(zip(NAMES, (text.format(**words) for text in (SERVE, BACKUP, TIMER)), strict=True))
 
 
-def install(wish: Wish) -> int:
+def install(wish: StartWish) -> int:
     home = open_home()
     _needs_systemd(home)
     must_not_run(home, "install the service")

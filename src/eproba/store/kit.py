@@ -9,6 +9,7 @@ from sqlmodel import Session
 from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.recipe import Ground
 from eproba.core.brewing.water import WaterKind
+from eproba.store.database import once
 from eproba.store.tables import KitRow
 
 
@@ -43,6 +44,10 @@ class Household:
 
 
 def household_kit(session: Session) -> Household:
+    return once(session, "kit", lambda: _household(session))
+
+
+def _household(session: Session) -> Household:
     row = session.get(KitRow, 1)
     if row is None:
         return Household()

@@ -6,12 +6,12 @@ from typing import cast
 
 from sqlmodel import Session, col, select
 
-from eproba.core.brewing.kitchen import Kit
 from eproba.core.catalogue import measures as catalogue
 from eproba.core.measuring.measures import Measure, as_shown
 from eproba.core.quantities import System, Units
+from eproba.store.kit import household_kit
 from eproba.store.mapping import measure_of
-from eproba.store.tables import KitRow, MeasurePictureRow, OwnMeasureRow
+from eproba.store.tables import MeasurePictureRow, OwnMeasureRow
 
 
 def measures_named(session: Session, keys: Collection[str]) -> dict[str, Measure]:
@@ -23,8 +23,7 @@ def measures_named(session: Session, keys: Collection[str]) -> dict[str, Measure
 def household_system(session: Session) -> System:
     """The units of the household, asked once a session."""
     if "system" not in session.info:
-        row = session.get(KitRow, 1)
-        session.info["system"] = Kit(**row.kit).system if row is not None else "metric"
+        session.info["system"] = household_kit(session).kit.system
     return cast(System, session.info["system"])
 
 

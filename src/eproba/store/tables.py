@@ -28,6 +28,11 @@ NAMING = {
 SQLModel.metadata.naming_convention = NAMING
 
 
+def _from_a_batch() -> Any:
+    """A batch that something was poured from; it may be gone."""
+    return Field(default=None, sa_column=Column(ForeignKey("batch.id", ondelete="SET NULL"), index=True))
+
+
 def _of(target: str, index: bool = True) -> Any:
     """A foreign key that goes when its owner goes."""
     return Field(sa_column=Column(ForeignKey(target, ondelete="CASCADE"), nullable=False, index=index))
@@ -483,7 +488,7 @@ class PourRow(SQLModel, table=True):
     by: str = ""
     amount_each: float | None = None
     unit_amounts: dict[str, float] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
-    batch_id: int | None = Field(default=None, sa_column=Column(ForeignKey("batch.id", ondelete="SET NULL")))
+    batch_id: int | None = _from_a_batch()
     override: str = ""
     soil_c: float | None = None
     moisture: str = ""
@@ -495,7 +500,7 @@ class PourRow(SQLModel, table=True):
     what: PourWhat = _word(default="dose")
     planned: float | None = None
     per: Per | None = Field(default=None, sa_type=AutoString)
-    other_batch_id: int | None = Field(default=None, sa_column=Column(ForeignKey("batch.id", ondelete="SET NULL")))
+    other_batch_id: int | None = _from_a_batch()
 
 
 class PourChangeRow(SQLModel, table=True):

@@ -25,7 +25,7 @@ class QuestionAsked:
 
 
 @dataclass(frozen=True)
-class Telling:
+class TrialTelling:
     """One trial's answer, with the trial's number here, its start, and why it was left out (empty: it was not)."""
 
     trial_id: int
@@ -39,7 +39,7 @@ class Telling:
         return Told(self.name, self.answer, self.left_out)
 
 
-def tellings(session: Session, question: str) -> list[Telling]:
+def tellings(session: Session, question: str) -> list[TrialTelling]:
     """Every answer to a question, by the start of its trial."""
     query = (
         select(*map(col, (TrialRow.id, TrialRow.name, TrialRow.start_on, FindingRow.answers)))
@@ -50,7 +50,7 @@ def tellings(session: Session, question: str) -> list[Telling]:
     rows = session.connection().execute(query).all()
     out = _left_out(session, [row.id for row in rows])
     return [
-        Telling(row.id, row.name, row.start_on, answer_from(each), out.get((row.id, each["letter"]), ""))
+        TrialTelling(row.id, row.name, row.start_on, answer_from(each), out.get((row.id, each["letter"]), ""))
         for row in rows
         for each in row.answers
         if each["question"] == question

@@ -12,7 +12,7 @@ from sqlmodel import Session, col, select
 
 from eproba.core.quantities import System
 from eproba.core.trial.model import Trial
-from eproba.store.database import rows_of
+from eproba.store.database import once, rows_of
 from eproba.store.mapping import TrialParts, trial_from
 from eproba.store.measures import household_system, measures_named
 from eproba.store.tables import (
@@ -35,6 +35,10 @@ MOST_TRIALS = 250  # kept in memory by each process: some ten megabytes
 def stamps_of(session: Session, trial_id: int) -> tuple[UUID, UUID] | None:
     """What the plan and the readings of a trial are known by now. With any change the database gives new ones, never
     given before: what was fetched under one is true as long as it stands, for every process and in every copy."""
+    return once(session, ("stamps", trial_id), lambda: _stamps(session, trial_id))
+
+
+def _stamps(session: Session, trial_id: int) -> tuple[UUID, UUID] | None:
     session.flush()
     found = session.connection().execute(STAMPS, {"trial_id": trial_id}).first()
     return None if found is None else (found.plan, found.readings)

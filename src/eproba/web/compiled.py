@@ -1,6 +1,6 @@
 """Templates compiled beside the packages, once for each state of the source, so that no worker has to.
 
-The start script runs this module; the app's own account may read what it writes, and not write there.
+The app's own account may read them, and not write there.
 """
 
 import sys
@@ -40,10 +40,3 @@ def compile_all(app: Flask) -> None:
     load_all(app)
     for file in FOLDER.iterdir():
         file.chmod(0o644)
-
-
-if __name__ == "__main__":
-    from eproba.web.app import create_app
-    from eproba.web.settings import Settings
-
-    compile_all(create_app(Settings("postgresql://nowhere")))

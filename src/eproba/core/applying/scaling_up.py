@@ -11,7 +11,7 @@ LADDER = ("can", "backpack", "tank", "drip")
 
 
 @dataclass(frozen=True)
-class Way:
+class WayOut:
     """One way over the whole ground: litres that reach it and litres mixed, concentrate in them, fillings, minutes.
 
     `lost` stays in the vessels; `too_weak` says why this way can't give the strength, empty: it can.
@@ -33,7 +33,7 @@ class Way:
 
 def ways(
     recipe: Recipe, area_m2: float, rate: float, water_parts: float | None, tools: Iterable[Equipment]
-) -> list[Way]:
+) -> list[WayOut]:
     """Each way to bring `rate` litres a square metre over an area.
 
     Raises
@@ -46,10 +46,10 @@ def ways(
     return [_way(each, whole) for each in tools]
 
 
-def _way(tool: Equipment, whole: Mix) -> Way:
+def _way(tool: Equipment, whole: Mix) -> WayOut:
     litres = whole.application_litres or 0.0
     fills, minutes, mixed = fillings(litres, tool)
-    return Way(
+    return WayOut(
         equipment=tool,
         litres=litres,
         mixed=mixed,

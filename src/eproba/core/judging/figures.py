@@ -10,7 +10,7 @@ from eproba.core.judging.judgement import Effect, GapFigures, Needed
 from eproba.core.judging.ranking import Ranking
 from eproba.core.stats.counts import LogGap
 from eproba.core.stats.linear import Array, Fit, FitOfOne
-from eproba.core.stats.many_to_one import Together, adjusted_p, critical_value
+from eproba.core.stats.many_to_one import Simultaneous, adjusted_p, critical_value
 from eproba.core.stats.order import Order
 from eproba.core.stats.own_noise import own_gaps
 from eproba.core.stats.sample_size import noise_range, units_needed
@@ -149,7 +149,7 @@ def mixture_figures(model: Fit, contrasts: Array, treatments: Sequence[str], val
         together = part / (size[:, :, None] * size[:, None, :])
         estimates, se, df = (each[np.ix_(rows, columns)].T for each in (gaps.estimates, gaps.se, gaps.df))
         t = estimates / se
-        alone, family = Together(np.ones((df.size, 1, 1)), df.reshape(-1, 1)), Together(together, df)
+        alone, family = Simultaneous(np.ones((df.size, 1, 1)), df.reshape(-1, 1)), Simultaneous(together, df)
         p, plain = alone.p(t.reshape(-1, 1)).reshape(t.shape), alone.bounds(confidence).reshape(t.shape)
         p_adjusted, wide = family.p(t), family.bounds(confidence)
         for m, j in enumerate(columns):

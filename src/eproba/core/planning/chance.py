@@ -26,7 +26,7 @@ from eproba.core.errors import EprobaError
 from eproba.core.judging.crossed import CONTRASTS
 from eproba.core.judging.verdicts import VERDICTS, Verdict, verdict_of
 from eproba.core.stats.linear import fit
-from eproba.core.stats.many_to_one import Together, critical_value
+from eproba.core.stats.many_to_one import Simultaneous, critical_value
 from eproba.core.stats.own_noise import OwnGaps, own_gaps
 from eproba.core.stats.periods import FEWEST, MOST, best_schedule_p, permitted
 from eproba.core.stats.sample_size import bound_df, chance_beyond, even_bound, noise_df, own_noise_df, power, shift_of
@@ -298,7 +298,9 @@ def _bounds_where_they_matter(gaps: OwnGaps, gap: float, prospect: Prospect) -> 
     if k > 1 and hangs.any():
         part = gaps.covariance[hangs]
         size = np.sqrt(np.diagonal(part, axis1=1, axis2=2))
-        bounds[:, hangs] = Together(part / (size[:, :, None] * size[:, None, :]), gaps.df[:, hangs].T).bounds(0.95).T
+        bounds[:, hangs] = (
+            Simultaneous(part / (size[:, :, None] * size[:, None, :]), gaps.df[:, hangs].T).bounds(0.95).T
+        )
     return bounds
 
 

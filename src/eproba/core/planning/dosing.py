@@ -56,7 +56,7 @@ class Given:
 
 
 @dataclass(frozen=True)
-class Rhythm:
+class DoseRhythm:
     """How often one treatment is given: `every` days, from day `until` on every `then` days; Monday is weekday 0."""
 
     often: Often
@@ -73,7 +73,7 @@ class Wanted:
 
     treatment: PlannedTreatment
     given: Given
-    rhythm: Rhythm
+    rhythm: DoseRhythm
 
     @property
     def follows_the_wettest(self) -> bool:
@@ -236,7 +236,7 @@ def _days_as_typed(row: int, wanted: Wanted, course: Course) -> list[int]:
     return days
 
 
-def _in_phases(row: int, rhythm: Rhythm, last: int) -> list[int]:
+def _in_phases(row: int, rhythm: DoseRhythm, last: int) -> list[int]:
     """At first often, then rarely."""
     every, until, then = (_needed(row, name, getattr(rhythm, name)) for name in ("every", "until", "then"))
     first = list(range(0, min(until, last), every))

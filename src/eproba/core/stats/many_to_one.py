@@ -156,7 +156,7 @@ SWEEPS, MOST_LOADING = 30, 0.97
 MOST_STEPS, NEARLY = 12, 0.1
 
 
-class Together:
+class Simultaneous:
     """Gaps judged together for q measures, k gaps each, every gap with its own degrees of freedom.
 
     Parameters

@@ -9,7 +9,7 @@ ALL_CONTROLS: tuple[Role, ...] = ("water control", "untreated", "ingredient cont
 
 
 @dataclass(frozen=True)
-class Comparison:
+class KindWords:
     """One kind of comparison.
 
     `noun`: how an application is spoken of, `done` and `undone` as its record says; `baseline`: whether the
@@ -28,27 +28,27 @@ class Comparison:
     first: tuple[str, ...]
 
 
-COMPARED: Mapping[Compared, Comparison] = {
-    "drench": Comparison(
+COMPARED: Mapping[Compared, KindWords] = {
+    "drench": KindWords(
         "A drench or a spray", "Poured or sprayed again and again; mostly water, so water is the fair control.",
         "pour", "poured", "skipped", True, ALL_CONTROLS, ("drench",), (),
     ),
-    "dry": Comparison(
+    "dry": KindWords(
         "Something dry, spread or dug in", "Compost, meal, sugar-woken compost: spread, worked in, watered alike.",
         "spread", "spread", "skipped", True,
         ("untreated", "water control", "reference", "ingredient control"), ("dry", "drench"), (),
     ),
-    "mulch": Comparison(
+    "mulch": KindWords(
         "A mulch", "Laid once on the ground; bare soil beside it gets the same watering.",
         "mulching", "laid", "left out", True, ("untreated", "reference"), ("dry",),
         ("moisture_meter",),
     ),
-    "media": Comparison(
+    "media": KindWords(
         "Growing media, bags or heaps",
         "Equal pots filled to equal height, sown alike; no plain water to compare with.",
         "filling", "filled", "left out", False, ("reference",), ("medium", "dry"), ("seeds_up", "plant_height"),
     ),
-    "way": Comparison(
+    "way": KindWords(
         "How it is done: watering, sowing, shade",
         "Ways of doing it; the usual way is what the others are measured against.",
         "turn", "done", "left out", False, ("reference", "untreated"), (), ("plant_height",),

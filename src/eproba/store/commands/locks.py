@@ -1,5 +1,7 @@
 """Who may write: one at a time, and only over what he has seen."""
 
+from typing import cast
+
 from sqlalchemy import func, select
 from sqlmodel import Session, col
 
@@ -21,6 +23,16 @@ class Gone(EprobaError):
     """What was to be changed is not there any more."""
 
 
+def was_changed(session: Session, trial_id: int) -> None:
+    """Remember that this transaction writes to a trial, so that what was found of it is looked at after the commit."""
+    session.info.setdefault("changed", set()).add(trial_id)
+
+
+def changed_trials(session: Session) -> set[int]:
+    """The trials that were written to since the last commit; they are asked for once."""
+    return cast("set[int]", session.info.pop("changed", set()))
+
+
 def lock_trial(session: Session, trial_id: int) -> Trial:
     """The trial as it is now, held until the commit, so that whatever is checked against it stays true.
 
@@ -33,6 +45,7 @@ def lock_trial(session: Session, trial_id: int) -> Trial:
     if session.connection().execute(held).first() is None:
         raise Gone("This trial is gone: it was deleted meanwhile.")
     session.expire_all()
+    was_changed(session, trial_id)
     trial = load_trial(session, trial_id)
     if trial is None:
         raise Gone("This trial is gone: it was deleted meanwhile.")

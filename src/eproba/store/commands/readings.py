@@ -58,7 +58,7 @@ class Sender:
 
 
 @dataclass(frozen=True)
-class Answer:
+class EntryAnswer:
     """What became of an entry, and what stands in its place now."""
 
     id: str
@@ -67,12 +67,12 @@ class Answer:
     why: str = ""
 
 
-def take_entries(session: Session, sent: Sequence[Sent], sender: Sender) -> list[Answer]:
+def take_entries(session: Session, sent: Sequence[Sent], sender: Sender) -> list[EntryAnswer]:
     """Take entries of any trials, one answer each, in the order sent. One that can't be taken holds up no other.
 
     The trials are locked one after the other in an order of their own, so that two devices never wait for each other.
     """
-    answers: dict[int, Answer] = {}
+    answers: dict[int, EntryAnswer] = {}
     by_trial: dict[str, list[int]] = {}
     for i, each in enumerate(sent):
         by_trial.setdefault(each.trial, []).append(i)
@@ -83,13 +83,13 @@ def take_entries(session: Session, sent: Sequence[Sent], sender: Sender) -> list
     return [answers[i] for i in range(len(sent))]
 
 
-def _of_one_trial(session: Session, trial_id: int | None, sent: Sequence[Sent], sender: Sender) -> list[Answer]:
+def _of_one_trial(session: Session, trial_id: int | None, sent: Sequence[Sent], sender: Sender) -> list[EntryAnswer]:
     try:
         if trial_id is None:
             raise Gone(UNKNOWN_TRIAL)
         trial = lock_trial(session, trial_id)
     except Gone as error:
-        return [Answer(each.id, "refused", why=str(error)) for each in sent]
+        return [EntryAnswer(each.id, "refused", why=str(error)) for each in sent]
     writing = Writing(session, trial, sender)
     answers = [writing.take(each) for each in sent]
     writing.settle()
@@ -106,16 +106,16 @@ class Writing:
         self.touched: dict[int, Round] = {}
         self.today = sender.now.astimezone().date()
 
-    def take(self, sent: Sent) -> Answer:
+    def take(self, sent: Sent) -> EntryAnswer:
         """One entry: saved, a conflict with what somebody else wrote there, doubted, or refused with why."""
         this = self.rounds.get(sent.round)
         if this is None:
-            return Answer(sent.id, "refused", why=UNKNOWN_ROUND)
+            return EntryAnswer(sent.id, "refused", why=UNKNOWN_ROUND)
         try:
             with self.session.begin_nested():
                 return self._taken(this, sent)
         except (DataError, IntegrityError):
-            return Answer(sent.id, "refused", why="This entry can’t be kept as it is. Type it again.")
+            return EntryAnswer(sent.id, "refused", why="This entry can’t be kept as it is. Type it again.")
 
     def settle(self) -> None:
         """After the last entry: the trial has started, its rounds close where they are complete."""
@@ -127,36 +127,36 @@ class Writing:
         for this in self.touched.values():
             settle_round(self.session, self.trial, this, self.sender.now)
 
-    def _taken(self, this: Round, sent: Sent) -> Answer:
+    def _taken(self, this: Round, sent: Sent) -> EntryAnswer:
         known = self._sent_before(sent.id)
         if known is not None and self._is_there(known, this, sent.entry):
-            return Answer(sent.id, "saved", self._told(known))
+            return EntryAnswer(sent.id, "saved", self._told(known))
         if known is not None:
-            return Answer(sent.id, "refused", why="This entry bears the id of another. Type it again.")
+            return EntryAnswer(sent.id, "refused", why="This entry bears the id of another. Type it again.")
         ruling = rule(self.trial, this, sent.entry, self.today)
         if sent.undo and ruling.unit is not None and self.trial.sealed(self.today):
             ruling = Ruling("taken", unit=ruling.unit, asked=ruling.asked)
         if ruling.outcome != "taken" or ruling.unit is None or ruling.asked is None:
             status: Status = "doubted" if ruling.outcome == "doubted" else "refused"
-            return Answer(sent.id, status, why=_sentence(ruling.why))
+            return EntryAnswer(sent.id, status, why=_sentence(ruling.why))
         if sent.again:
             return self._repeated(this, (ruling.unit.id, ruling.asked.measure.key, sent.entry.replicate), sent, ruling)
         place: Place = (ruling.unit.id, ruling.asked.measure.key, sent.entry.replicate)
         row = self._in_place(this, place)
         if row is None and sent.undo:
-            return Answer(sent.id, "saved")  # nothing is there to be taken back
+            return EntryAnswer(sent.id, "saved")  # nothing is there to be taken back
         if row is None:
             row = self._added(this, place, sent, ruling)
         elif sent.seen != row.version and sent.replaces != row.client_id:
             same = (row.value, row.skip_reason) == (_kept(ruling), _skip(sent, ruling))
-            return Answer(sent.id, "saved" if same else "conflict", self._told(row))
+            return EntryAnswer(sent.id, "saved" if same else "conflict", self._told(row))
         else:
             self._change(row, sent, ruling)
         self.touched[this.id] = this
         self.session.flush()
-        return Answer(sent.id, "saved", self._told(row))
+        return EntryAnswer(sent.id, "saved", self._told(row))
 
-    def _repeated(self, this: Round, place: Place, sent: Sent, ruling: Ruling) -> Answer:
+    def _repeated(self, this: Round, place: Place, sent: Sent, ruling: Ruling) -> EntryAnswer:
         """A second reading of the same thing: one for each reader, his last word; what counts stays untouched."""
         unit_id, measure_key, replicate = place
         query = select(RepeatRow).where(
@@ -177,7 +177,7 @@ class Writing:
             row.client_id, row.version = sent.id, row.version + 1
         self.session.add(row)
         self.session.flush()
-        return Answer(sent.id, "saved", self._told(row))
+        return EntryAnswer(sent.id, "saved", self._told(row))
 
     def _told(self, row: ReadingRow | RepeatRow) -> Reading:
         """A reading as this household sees it."""

@@ -18,11 +18,12 @@ from eproba.store.brewing import brewing_jobs, day_span
 from eproba.store.commands.feeds import new_feed, revoke_feed
 from eproba.store.feeds import feeds, known_feed
 from eproba.store.glances import Due, asked_of, due_by
-from eproba.web.pictures.weeks import Task, weeks
+from eproba.web.pictures.weeks import WeekTask, weeks
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.errands import job_address
 from eproba.web.ui.responses import file_name
 from eproba.web.ui.session import db, trial_or_404
+from eproba.web.verdict.keeping import commit
 
 calendar = Blueprint("calendar", __name__, template_folder="templates")
 ALARMS = {"": "never", "0": "at its hour", "60": "an hour before", "720": "twelve hours before", "1440": "a day before"}
@@ -47,25 +48,27 @@ def show() -> ResponseReturnValue:
     )
 
 
-def _brew_task(job: Job) -> Task:
-    return Task(job.at.astimezone().date(), "brew", job.words, job.minutes, job_address(job))
+def _brew_task(job: Job) -> WeekTask:
+    return WeekTask(job.at.astimezone().date(), "brew", job.words, job.minutes, job_address(job))
 
 
-def _tasks(waiting: list[Due]) -> list[Task]:
+def _tasks(waiting: list[Due]) -> list[WeekTask]:
     asked = asked_of(db(), {due.trial_id for due in waiting})
     return [_task(due, asked[due.trial_id]) for due in waiting]
 
 
-def _task(due: Due, asked: list[Asked]) -> Task:
+def _task(due: Due, asked: list[Asked]) -> WeekTask:
     if due.kind == "pour":
         address = url_for("pours.show", trial_id=due.trial_id, day=due.day)
         share = len(due.letters) / max(1, due.treatments)
-        return Task(due.on, "pour", f"{_named(due)}: {due.trial_name}", POUR_SECONDS * due.units * share / 60, address)
+        return WeekTask(
+            due.on, "pour", f"{_named(due)}: {due.trial_name}", POUR_SECONDS * due.units * share / 60, address
+        )
     here = [(each.measure, each.per_unit) for each in asked if is_asked(each.measure, due.day, due.pull, each.days)]
     minutes = seconds_of_round(here, due.units, due.pull) / 60
     address = url_for("rounds.show", trial_id=due.trial_id, round_id=due.round_id)
     kind = "pull" if any(measure.destructive for measure, _ in here) else "round"
-    return Task(due.on, kind, f"{_named(due)}: {due.trial_name}", minutes, address)
+    return WeekTask(due.on, kind, f"{_named(due)}: {due.trial_name}", minutes, address)
 
 
 def _named(due: Due) -> str:
@@ -133,7 +136,7 @@ def feed(token: str) -> ResponseReturnValue:
 def make_feed() -> ResponseReturnValue:
     wished = request.form.get("alarm", "")
     new_feed(db(), secrets.token_urlsafe(24), now(), int(wished) if wished and wished in ALARMS else None)
-    db().commit()
+    commit()
     flash("A new address. Whoever has it sees what is due, and nothing else.")
     return redirect(url_for("calendar.show"))
 
@@ -141,6 +144,6 @@ def make_feed() -> ResponseReturnValue:
 @calendar.post("/calendar/feeds/revoke")
 def revoke() -> ResponseReturnValue:
     revoke_feed(db(), request.form.get("token", ""))
-    db().commit()
+    commit()
     flash("Revoked: that address leads nowhere now.")
     return redirect(url_for("calendar.show"))

@@ -7,14 +7,13 @@ from flask import Blueprint, abort, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
 from eproba.core.trial.model import Reading
-from eproba.store.commands.readings import Answer, Sender, Sent, take_entries
-from eproba.store.trials import trial_with_key
+from eproba.store.commands.readings import EntryAnswer, Sender, Sent, take_entries
 from eproba.web.entries.payload import MOST_AT_ONCE, NoEntry, sent_from
 from eproba.web.ui.clock import now
 from eproba.web.ui.responses import sent_json
 from eproba.web.ui.session import db, helping, sees_lots, who
 from eproba.web.ui.units import sentence
-from eproba.web.verdict.keeping import kept
+from eproba.web.verdict.keeping import commit
 
 entries = Blueprint("entries", __name__, template_folder="templates")
 
@@ -26,7 +25,7 @@ def take() -> ResponseReturnValue:
     ops = body.get("entries") if isinstance(body, dict) else None
     if not isinstance(ops, list) or len(ops) > MOST_AT_ONCE:
         abort(400, f"Send a list of up to {MOST_AT_ONCE} entries.")
-    answers: list[Answer | None] = []
+    answers: list[EntryAnswer | None] = []
     sent: list[Sent] = []
     helper = helping()
     for op in ops:
@@ -38,14 +37,10 @@ def take() -> ResponseReturnValue:
             sent.append(replace(entry, again=True) if beside else entry)
             answers.append(None)
         except NoEntry as error:
-            answers.append(Answer(_id(op), "refused", why=sentence(error)))
+            answers.append(EntryAnswer(_id(op), "refused", why=sentence(error)))
     taken = iter(take_entries(db(), sent, Sender(who(), now(), "till", sees_lots())))
     told = [each or next(taken) for each in answers]
-    db().commit()
-    for key in {each.trial for each in sent}:
-        trial_id = trial_with_key(db(), key)
-        if trial_id is not None:
-            kept(trial_id)
+    commit()
     return jsonify(answers=[_told(each) for each in told])
 
 
@@ -53,7 +48,7 @@ def _id(op: Any) -> str:
     return str(op.get("id") or "")[:64] if isinstance(op, dict) else ""
 
 
-def _told(answer: Answer) -> dict[str, Any]:
+def _told(answer: EntryAnswer) -> dict[str, Any]:
     there = None if answer.there is None else reading_told(answer.there)
     return {"id": answer.id, "status": answer.status, "there": there, "why": answer.why}
 

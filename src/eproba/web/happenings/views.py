@@ -25,7 +25,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.session import db, sees_lots, trial_or_404, who
 from eproba.web.ui.units import sentence
-from eproba.web.verdict.keeping import kept
+from eproba.web.verdict.keeping import commit
 
 happenings = Blueprint("happenings", __name__, template_folder="templates")
 LONGEST_NOTE = 200
@@ -43,8 +43,7 @@ def index(trial_id: int) -> ResponseReturnValue:
             db().rollback()
             problem = sentence(error)
         else:
-            db().commit()
-            kept(trial_id)
+            commit()
             flash("Put down.")
             return redirect(url_for("happenings.index", trial_id=trial_id))
     unit, readings = {each.id: each for each in trial.units}, all_readings(db(), trial_id)
@@ -93,6 +92,6 @@ def _put_down(trial: Trial) -> None:
 def undo(trial_id: int, event_id: int) -> ResponseReturnValue:
     """It was a mistake."""
     take_back(db(), trial_or_404(trial_id).id, event_id)
-    db().commit()
+    commit()
     flash("Taken back.")
     return redirect(url_for("happenings.index", trial_id=trial_id))

@@ -13,6 +13,7 @@ from eproba.store.helpers import helper_with, helpers_of
 from eproba.web.rounds.views import round_or_404, till_data
 from eproba.web.ui.clock import now
 from eproba.web.ui.session import db, trial_or_404, who
+from eproba.web.verdict.keeping import commit
 
 helpers = Blueprint("helpers", __name__, template_folder="templates")
 LONGEST_NAME = 40
@@ -35,7 +36,7 @@ def ask(trial_id: int, round_id: int) -> ResponseReturnValue:
             second = request.form.get("second") == "y"
             ask_helper(db(), trial_id, round_id, secrets.token_urlsafe(24), name, who(), now(), second)
         if not problem:
-            db().commit()
+            commit()
             return redirect(url_for("helpers.ask", trial_id=trial_id, round_id=round_id))
     links = [(each, url_for("helpers.show", token=each.token, _external=True)) for each in helpers_of(db(), round_id)]
     codes = [(each, address, _code(address)) for each, address in links]

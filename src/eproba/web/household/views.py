@@ -19,6 +19,7 @@ from eproba.web.ui.clock import now
 from eproba.web.ui.doors import is_own_page
 from eproba.web.ui.responses import wants_json
 from eproba.web.ui.session import db, helping, sees_lots, who
+from eproba.web.verdict.keeping import commit
 
 household = Blueprint("household", __name__, template_folder="templates")
 OPEN_TO_ALL = {
@@ -76,7 +77,7 @@ def let_in() -> ResponseReturnValue | None:
         return redirect(url_for("helpers.show", token=session["helper"]))
     if request.method == "POST" and current_user.is_authenticated:
         saw_device(db(), current_user.id, now())
-        db().commit()
+        commit()
     if current_app.config["SETTINGS"].home_network:
         if current_user.is_authenticated or request.endpoint in OPEN_TO_ALL:
             return None
@@ -97,7 +98,7 @@ def join() -> ResponseReturnValue:
     address = request.remote_addr or ""
     if form.validate_on_submit():
         attempt = begin_try(db(), address, now())
-        db().commit()
+        commit()
         if attempt is None:
             abort(429)
         hashed = passcode_hash(db())
@@ -127,7 +128,7 @@ def _remember(form: WhoForm) -> None:
 
 def _keep(kept: Device) -> None:
     keep_device(db(), kept.id, kept.who, kept.pours, now())
-    db().commit()
+    commit()
     login_user(kept, remember=True)
 
 
@@ -155,7 +156,7 @@ def out() -> ResponseReturnValue:
         flash(f"{count} {'device is' if count == 1 else 'devices are'} put out.")
     else:
         flash("That device is put out." if put_out(db(), asked) else "That device was put out already.")
-    db().commit()
+    commit()
     return redirect(url_for("household.list_devices"))
 
 
@@ -164,7 +165,7 @@ def leave() -> ResponseReturnValue:
     """This device is forgotten; what was typed on it and not sent stays on it."""
     if current_user.is_authenticated:
         put_out(db(), handle(current_user.id))
-        db().commit()
+        commit()
     logout_user()
     flash("This device is forgotten here.")
     return redirect(url_for("today_page.show"))
@@ -178,6 +179,6 @@ def change_passcode() -> ResponseReturnValue:
     made = make_passcode(db(), revoked)
     if own is not None:
         _keep(replace(own, id=secrets.token_urlsafe(24)))
-    db().commit()
+    commit()
     page = render_template("household/passcode.html", passcode=made, revoked=revoked)
     return page, 200, {"Cache-Control": "no-store"}

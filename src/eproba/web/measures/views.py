@@ -35,6 +35,7 @@ from eproba.store.measures import all_measures, picture_of_how, pictured
 from eproba.web.ui.fields import NumberField, whole
 from eproba.web.ui.session import db, system
 from eproba.web.ui.units import sentence
+from eproba.web.verdict.keeping import commit
 
 measures = Blueprint("measures", __name__, template_folder="templates")
 
@@ -108,7 +109,7 @@ def units() -> ResponseReturnValue:
     wished = request.form.get("system")
     if wished in get_args(System):
         keep_kit(db(), replace(household, kit=replace(household.kit, system=cast(System, wished))))
-        db().commit()
+        commit()
         flash(
             f"Typed and shown in {wished} units everywhere now. What is on record, in a plan, or typed on a phone and "
             "not sent yet keeps its meaning."
@@ -175,7 +176,7 @@ def _added(form: OwnMeasureForm) -> bool:
         form.picture.errors = [sentence(error)]
         return False
     add_own_measure(db(), measure, picture)
-    db().commit()
+    commit()
     return True
 
 
@@ -198,7 +199,7 @@ def how(key: str) -> ResponseReturnValue:
 @measures.post("/measures/<key>/delete")
 def drop(key: str) -> ResponseReturnValue:
     if drop_own_measure(db(), key):
-        db().commit()
+        commit()
         flash("Measure deleted.")
     else:
         flash("A trial uses this measure; it stays.")

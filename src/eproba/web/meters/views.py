@@ -38,6 +38,7 @@ from eproba.web.ui.fields import NumberField, whole
 from eproba.web.ui.responses import sent_json
 from eproba.web.ui.session import db, who
 from eproba.web.ui.units import sentence
+from eproba.web.verdict.keeping import commit
 
 meters = Blueprint("meters", __name__, template_folder="templates")
 MOST_VALUES = 1000  # of one message
@@ -74,7 +75,7 @@ def index() -> ResponseReturnValue:
         except MeterError as error:
             form.name.errors = [sentence(error)]
         else:
-            db().commit()
+            commit()
             flash(f"“{name}” is known now.")
             return redirect(url_for("meters.index"))
     page = render_template(
@@ -92,7 +93,7 @@ def index() -> ResponseReturnValue:
 def forget(meter_id: int) -> ResponseReturnValue:
     """Take a meter away."""
     gone = drop_meter(db(), meter_id)
-    db().commit()
+    commit()
     flash("Forgotten; readings that it gave stay." if gone else "That meter was forgotten already.")
     return redirect(url_for("meters.index"))
 
@@ -109,7 +110,7 @@ def value_in() -> ResponseReturnValue:
     except (EprobaError, ValueError) as error:
         return jsonify(error="value", help=sentence(error)), 400
     new = take_values(db(), row.id, sent)
-    db().commit()
+    commit()
     return jsonify(taken=new, known_already=len(sent) - new)
 
 
@@ -164,7 +165,7 @@ def _logged(row: MeterRow, raw: bytes) -> str:
     found = read_log(raw, columns, now(), now().astimezone().tzinfo)
     new = take_values(db(), row.id, found.values)
     remember_columns(db(), row, columns)
-    db().commit()
+    commit()
     told = f"{row.name}: {new} new of {len(found.values)} values, from “{columns['at']}” and “{columns['value']}”."
     if found.bad:
         told += f" {len(found.bad)} lines could not be taken (line {found.bad[0].line}: {found.bad[0].why})."

@@ -25,6 +25,7 @@ from eproba.web.ui.clock import today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, system, trial_or_404, typed_system
 from eproba.web.ui.units import sentence, units
+from eproba.web.verdict.keeping import commit
 
 mixing = Blueprint("mixing", __name__, template_folder="templates")
 
@@ -123,7 +124,7 @@ def keep() -> ResponseReturnValue:
             if number is not None and number >= 0:
                 prices[key] = number * conversion("kg", typed_system()).factor
     keep_kit(db(), household_made(form, prices))
-    db().commit()
+    commit()
     flash("Kept: amounts are rounded to what you can measure.")
     return redirect(url_for("mixing.by_hand", recipe=request.form.get("recipe") or None))
 

@@ -24,6 +24,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.session import db, who
 from eproba.web.ui.units import sentence
+from eproba.web.verdict.keeping import commit
 
 new_trial = Blueprint("new_trial", __name__, template_folder="templates")
 DRAFT = "/trials/new/<int:draft_id>"
@@ -34,7 +35,7 @@ NOT_TOLD = ("places", "auto", "proposal", "among", "cuts", "shown_in")  # what n
 @new_trial.post("/trials/new")
 def begin() -> ResponseReturnValue:
     draft_id = new_draft(db(), first_answers(today()), now())
-    db().commit()
+    commit()
     return redirect(_address(draft_id, "claim"))
 
 
@@ -88,7 +89,7 @@ def _save(draft: DraftRow, before: Answers, answers: Answers, name: StepName) ->
     changed = {step: typed for step, typed in answers.items() if step == name or typed != before[step]}
     seen = whole(request.form.get("seen", ""))
     keep_steps(db(), draft, changed, now(), {} if seen is None else {name: seen})
-    db().commit()
+    commit()
 
 
 def _differences(theirs: Mapping[str, list[str]], mine: Mapping[str, list[str]]) -> list[tuple[str, str]]:
@@ -202,12 +203,12 @@ def _deal(draft_id: int, walk: Walk) -> ResponseReturnValue:
     plan = plan_of(walk.draft, walk.known)
     take_draft(db(), draft_id)
     trial_id = create_trial(db(), plan, secrets.token_hex(8), now(), who())
-    db().commit()
+    commit()
     return redirect(url_for("trials.show", trial_id=trial_id, dealt=1))
 
 
 @new_trial.post(f"{DRAFT}/throw-away")
 def throw_away(draft_id: int) -> ResponseReturnValue:
     drop_draft(db(), draft_id)
-    db().commit()
+    commit()
     return redirect(url_for("trials.index"))

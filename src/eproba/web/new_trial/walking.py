@@ -18,7 +18,7 @@ from eproba.web.new_trial.steps.days import DaysStep
 from eproba.web.new_trial.steps.ground import GroundStep
 from eproba.web.new_trial.steps.measure import MeasureStep
 from eproba.web.new_trial.steps.rules import RulesStep
-from eproba.web.new_trial.steps.step import Answers, Bench, OwnNoiseOf, Step, Walk
+from eproba.web.new_trial.steps.step import Answers, Bench, OwnNoiseOf, PlannerStep, Walk
 from eproba.web.new_trial.steps.treatments import TreatmentsStep
 from eproba.web.ui.clock import today
 from eproba.web.ui.session import db, system
@@ -33,9 +33,9 @@ class _OfThisHousehold(OwnNoiseOf):
         return own_noise(db(), measure, scale)
 
 
-def steps() -> dict[StepName, Step[Any, Any]]:
+def steps() -> dict[StepName, PlannerStep[Any, Any]]:
     """All steps in their order."""
-    every: tuple[Step[Any, Any], ...] = (
+    every: tuple[PlannerStep[Any, Any], ...] = (
         ClaimStep(), MeasureStep(), TreatmentsStep(), GroundStep(), ChanceStep(), DaysStep(), RulesStep(),
     )  # fmt: skip
     return {step.name: step for step in every}

@@ -6,7 +6,7 @@ from flask import Blueprint, abort, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from eproba.core.applying.desk import recipe_for, strength_of
-from eproba.core.applying.scaling_up import LADDER, Way, ways
+from eproba.core.applying.scaling_up import LADDER, WayOut, ways
 from eproba.core.applying.spent import Spent, reading_minutes, spent
 from eproba.core.catalogue import equipment
 from eproba.core.errors import EprobaError
@@ -27,6 +27,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, system, trial_or_404
 from eproba.web.ui.units import sentence, units
+from eproba.web.verdict.keeping import commit
 
 next_step = Blueprint("next_step", __name__, template_folder="templates")
 MOST_AREA = 100_000.0
@@ -38,7 +39,7 @@ class Scaled:
 
     letter: str
     area: str
-    ways: list[Way]
+    ways: list[WayOut]
     problem: str = ""
 
     @property
@@ -159,5 +160,5 @@ def settle(trial_id: int) -> ResponseReturnValue:
     if plan is None:
         abort(400, "No plan of a sensible size settles it: take a larger worth, or a quieter measure.")
     draft_id = new_draft(db(), settling_answers(trial, letter, plan, today()), now())
-    db().commit()
+    commit()
     return redirect(url_for("new_trial.step", draft_id=draft_id, name="ground"))

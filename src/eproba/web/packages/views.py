@@ -14,6 +14,7 @@ from eproba.exchange.data_package import read_package, write_package
 from eproba.exchange.plan_file import read_plan, write_plan
 from eproba.store.anonymous import without_names
 from eproba.store.commands.drafts import new_draft
+from eproba.store.commands.locks import was_changed
 from eproba.store.commands.packages import take_package
 from eproba.store.measures import all_measures
 from eproba.store.packages import FORMAT, Table, garden_tables, tables_of
@@ -25,7 +26,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, sees_lots, trial_or_404
 from eproba.web.ui.units import sentence
-from eproba.web.verdict.keeping import kept
+from eproba.web.verdict.keeping import commit
 
 packages = Blueprint("packages", __name__, template_folder="templates")
 MOST_BYTES = 500_000_000
@@ -101,9 +102,9 @@ def take_in() -> ResponseReturnValue:
 def _package_in(raw: bytes) -> ResponseReturnValue:
     found = read_package(raw)
     taken = take_package(db(), found.format, found.tables, found.files, found.changed)
-    db().commit()
     for trial_id in taken.trials:
-        kept(trial_id)
+        was_changed(db(), trial_id)
+    commit()
     if found.changed:
         flash(f"This file was changed after it was written ({', '.join(found.changed)}): what came in bears that mark.")
     if taken.here_already:
@@ -127,7 +128,7 @@ def _plan_in(raw: bytes) -> ResponseReturnValue:
     take_along(db(), chosen, now())
     trial = trial_of_plan(chosen, all_measures(db()), today() + timedelta(days=1))
     draft_id = new_draft(db(), answers_on_own_ground(trial, today(), chosen.units_each), now())
-    db().commit()
+    commit()
     if found.changed:
         flash("This plan was changed after it was written: look whether it still asks what you were told it asks.")
     flash("The plan is here as a draft. Draw your own ground; your lots will be dealt anew.")

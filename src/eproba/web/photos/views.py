@@ -23,7 +23,7 @@ from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.responses import wants_json
 from eproba.web.ui.session import db, helping, sees_lots, trial_or_404, who
 from eproba.web.ui.units import sentence
-from eproba.web.verdict.keeping import kept
+from eproba.web.verdict.keeping import commit
 
 photos = Blueprint("photos", __name__, template_folder="templates")
 FOREVER = {"Cache-Control": "private, max-age=86400"}
@@ -70,7 +70,7 @@ def add(trial_id: int) -> ResponseReturnValue:
     if not sent:
         return _index(trial, "Choose one or more pictures first."), 400
     became = [_taken(trial, file.read(), _told(trial)) for file in sent]
-    db().commit()
+    commit()
     if wants_json():
         return jsonify(vars(became[0]))
     for each in became:
@@ -79,7 +79,7 @@ def add(trial_id: int) -> ResponseReturnValue:
 
 
 @dataclass(frozen=True)
-class Told:
+class PhotoTold:
     """What the till says of a picture: its unit, its round, and when it was taken."""
 
     unit: Unit | None = None
@@ -87,12 +87,12 @@ class Told:
     taken_at: datetime | None = None
 
 
-def _told(trial: Trial) -> Told:
+def _told(trial: Trial) -> PhotoTold:
     told = request.form.get("taken", "")
     at = int(told) / 1000 if told.isascii() and told.isdigit() and len(told) < 16 else None
     this = next((each for each in trial.rounds if each.key == request.form.get("round")), None)
     taken = None if at is None else datetime.fromtimestamp(min(at, now().timestamp()), UTC).astimezone()
-    return Told(trial.by_code.get(request.form.get("unit", "")), this, taken)
+    return PhotoTold(trial.by_code.get(request.form.get("unit", "")), this, taken)
 
 
 @dataclass(frozen=True)
@@ -104,7 +104,7 @@ class Became:
     unit: str = ""
 
 
-def _taken(trial: Trial, content: bytes, told: Told) -> Became:
+def _taken(trial: Trial, content: bytes, told: PhotoTold) -> Became:
     """Keep one picture. The tag in it knows better than the till which unit it is."""
     from eproba.core.measuring.photo import PhotoProblem
     from eproba.exchange.photo_out import carried_over, jpeg_of, look, taken_at
@@ -174,7 +174,7 @@ def one(trial_id: int, picture_id: int) -> ResponseReturnValue:
     go = request.form.get("go", "")
     if go == "drop":
         drop_picture(db(), trial_id, picture_id)
-        db().commit()
+        commit()
         flash("Thrown away.")
         return redirect(url_for("photos.index", trial_id=trial_id))
     try:
@@ -188,8 +188,7 @@ def one(trial_id: int, picture_id: int) -> ResponseReturnValue:
         problem = sentence(error)
     if problem:
         return _one(trial, row, problem), 400
-    db().commit()
-    kept(trial_id)
+    commit()
     if go in ("yes", "no"):
         return redirect(url_for("photos.index", trial_id=trial_id))
     return redirect(url_for("photos.one", trial_id=trial_id, picture_id=picture_id))

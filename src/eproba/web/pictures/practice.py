@@ -13,7 +13,7 @@ SIDE, MARGIN = 300.0, 48.0
 
 
 @dataclass(frozen=True)
-class Course:
+class DrawnCourse:
     """One unit's course: a path and where it ends (None: it was lost under way)."""
 
     code: str
@@ -27,7 +27,7 @@ class Course:
 class SceneDrawn:
     """All courses; `means`: treated or not, where their mean ends, its label."""
 
-    courses: tuple[Course, ...]
+    courses: tuple[DrawnCourse, ...]
     means: tuple[tuple[bool, float, str], ...]
     days: tuple[tuple[float, int], ...]
     ticks: tuple[tuple[float, str], ...]
@@ -52,7 +52,7 @@ def scene_drawn(scene: Scene) -> SceneDrawn:
         points = [(x(day), y(v)) for day, v in zip(scene.days, unit.values, strict=True) if v is not None]
         path = "M" + "L".join(f"{a} {b}" for a, b in points)
         whole = unit.values[-1] is not None
-        courses.append(Course(unit.code, unit.treated, path, points[-1] if whole else None, points[-1]))
+        courses.append(DrawnCourse(unit.code, unit.treated, path, points[-1] if whole else None, points[-1]))
     means = []
     for treated in (True, False):
         ends = [u.values[-1] for u in scene.seen if u.treated == treated and u.values[-1] is not None]

@@ -6,7 +6,7 @@ from datetime import date, timedelta
 
 
 @dataclass(frozen=True)
-class Task:
+class WeekTask:
     """One thing to do on a day: its kind (round, pour, pull: a CSS class), words, minutes and where it leads."""
 
     on: date
@@ -21,12 +21,14 @@ class WeekDay:
     """One square of the calendar."""
 
     on: date
-    tasks: tuple[Task, ...]
+    tasks: tuple[WeekTask, ...]
     minutes: float
     suits: bool
 
 
-def weeks(tasks: Sequence[Task], first: date, last: date, weekdays: Iterable[int] = range(7)) -> list[list[WeekDay]]:
+def weeks(
+    tasks: Sequence[WeekTask], first: date, last: date, weekdays: Iterable[int] = range(7)
+) -> list[list[WeekDay]]:
     """Whole weeks from Monday on; weeks without work at the ends fall away."""
     suits = set(weekdays)
     monday = first - timedelta(days=first.weekday())
@@ -38,5 +40,5 @@ def weeks(tasks: Sequence[Task], first: date, last: date, weekdays: Iterable[int
     return rows
 
 
-def _day(on: date, tasks: list[Task], suits: bool) -> WeekDay:
+def _day(on: date, tasks: list[WeekTask], suits: bool) -> WeekDay:
     return WeekDay(on, tuple(tasks), sum(task.minutes for task in tasks), suits)

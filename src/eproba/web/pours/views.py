@@ -48,7 +48,7 @@ from eproba.web.ui.fields import whole, written
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
 from eproba.web.ui.units import sentence, units
-from eproba.web.verdict.keeping import kept
+from eproba.web.verdict.keeping import commit
 
 pours = Blueprint("pours", __name__, template_folder="templates")
 WEEK, AHEAD = timedelta(days=7), timedelta(hours=36)
@@ -154,7 +154,7 @@ def _kept(trial: Trial, rows: list[PourRowShown], held: DayTyped) -> str:
     except EprobaError as error:
         db().rollback()
         return sentence(error)
-    kept(trial.id)
+    commit()
     return ""
 
 
@@ -213,7 +213,7 @@ def overdue(trial_id: int) -> ResponseReturnValue:
         db().rollback()
         flash(sentence(error))
         return redirect(url_for("today_page.show"))
-    kept(trial.id)
+    commit()
     flash(f"{len(logs)} applications are on record, each {'as planned' if go == 'poured' else 'as left out'}.")
     return redirect(url_for("pours.index", trial_id=trial_id))
 
@@ -264,7 +264,7 @@ def _moved(trial: Trial, day: int, form: MoveForm) -> str:
     except EprobaError as error:
         db().rollback()
         return sentence(error)
-    db().commit()
+    commit()
     ground = household_kit(db()).ground_on(trial.date_of(to))
     fewest = {t.letter: known[t.recipe].fewest_days(to, ground) for t in trial.treatments if t.recipe in known}
     flash(" ".join(["Moved.", *too_soon(trial, moved, fewest)]))

@@ -17,6 +17,7 @@ from eproba.store.tables import PracticeRow
 from eproba.web.ui.clock import now
 from eproba.web.ui.session import db, who
 from eproba.web.ui.units import sentence
+from eproba.web.verdict.keeping import commit
 
 if TYPE_CHECKING:
     from eproba.core.practice.plots import Task
@@ -46,7 +47,7 @@ def index() -> ResponseReturnValue:
 @practice.post("/practice/next")
 def begin() -> ResponseReturnValue:
     round_id = begin_round(db(), who(), secrets.randbelow(MOST_SEED), now())
-    db().commit()
+    commit()
     return redirect(url_for("practice.show", round_id=round_id))
 
 
@@ -64,7 +65,7 @@ def show(round_id: int) -> ResponseReturnValue:
             problem = "Say both: what it does, and how sure you are."
             return _scene(row, scene, problem, says, sure), 400
         answer_round(db(), round_id, says, sure, right(scene, says), caught(scene, says))
-        db().commit()
+        commit()
         return redirect(url_for("practice.show", round_id=round_id))
     return _scene(row, scene)
 

@@ -18,7 +18,7 @@ from eproba.core.words import DateError, day_words, exact, parse_date
 from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_empty, write_readings
 from eproba.exchange.readings_xlsx import is_workbook, rows_of_workbook, write_workbook
 from eproba.exchange.table import decode
-from eproba.store.commands.readings import Answer, Sender, Sent, add_many, take_entries
+from eproba.store.commands.readings import EntryAnswer, Sender, Sent, add_many, take_entries
 from eproba.store.mapping import correction_from, reading_from
 from eproba.store.readings import all_readings, corrections_of, readings_of, repeats_of
 from eproba.web.ui.clock import now, today
@@ -26,7 +26,7 @@ from eproba.web.ui.fields import whole
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, who
 from eproba.web.ui.units import sentence
-from eproba.web.verdict.keeping import kept
+from eproba.web.verdict.keeping import commit
 
 MOST_CORRECTIONS = 50
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
@@ -140,7 +140,7 @@ def _typed(
     if form.validate_on_submit():
         answer = _written(trial, this, unit, asked, replicate, form, there)
         if answer.status == "saved":
-            kept(trial.id)
+            commit()
             flash("Kept on record." if there is None else "Corrected. The old value is kept.")
             return redirect(url_for("readings.index", trial_id=trial.id, round=this.id))
         db().rollback()
@@ -178,7 +178,7 @@ def _day(trial: Trial, this: Round, there: Reading | None) -> date:
 
 def _written(
     trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, form: ReadingForm, there: Reading | None
-) -> Answer:
+) -> EntryAnswer:
     """The form as one entry, taken like any other."""
     typed, reason = (form.value.data or "").strip(), (form.reason.data or "").strip()
     read_on = parse_date(form.read_on.data or "")
@@ -273,7 +273,7 @@ def _taken(trial: Trial, seen: Preview, word: Word) -> str:
     rows = import_rows(seen, who(), now(), secrets.token_hex(8), sees_lots())
     try:
         add_many(db(), trial.id, rows, now(), word.reason)
-        kept(trial.id)
+        commit()
     except IntegrityError:
         db().rollback()
         return "meanwhile somebody typed one of these readings: look at it again, nothing was taken"

@@ -22,6 +22,7 @@ from eproba.web.ui.clock import now
 from eproba.web.ui.responses import download
 from eproba.web.ui.session import db
 from eproba.web.ui.units import sentence
+from eproba.web.verdict.keeping import commit
 
 recipes = Blueprint("recipes", __name__, template_folder="templates")
 
@@ -86,7 +87,7 @@ def file_in() -> ResponseReturnValue:
         return redirect(url_for("recipes.index"))
     key = read.key if read.key not in catalogue() else _new_key(read.title)
     kept = keep_recipe(db(), replace(read, key=_plain(key)), now())
-    db().commit()
+    commit()
     flash(f"“{kept.title}” is on your shelf of recipes, version {kept.version}.")
     return redirect(url_for("recipes.show", key=kept.key))
 
@@ -125,7 +126,7 @@ def put_away(key: str) -> ResponseReturnValue:
     else:
         put_recipe_away(db(), key, what == "away")
         text = f"“{recipe.title}” is {'put away: no longer offered' if what == 'away' else 'offered again'}."
-    db().commit()
+    commit()
     flash(text)
     return redirect(url_for("recipes.index"))
 
@@ -149,7 +150,7 @@ def _typed(base: Recipe, heading: str, new: bool) -> ResponseReturnValue:
             kept = keep_recipe(
                 db(), replace(made, key=_new_key(made.title)) if new else made, now(), None if new else form.seen
             )
-            db().commit()
+            commit()
             flash(f"“{kept.title}” is kept, version {kept.version}.")
             return redirect(url_for("recipes.show", key=kept.key))
         except Changed as error:

@@ -20,6 +20,7 @@ from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.responses import STATIC, download, file_name
 from eproba.web.ui.session import db, trial_or_404, who
 from eproba.web.ui.units import units
+from eproba.web.verdict.keeping import commit
 
 report = Blueprint("report", __name__, template_folder="templates")
 SHUT = "A report follows the verdict: the envelope is still shut."
@@ -98,7 +99,7 @@ def share_it(trial_id: int) -> ResponseReturnValue:
         flash("The link leads nowhere any more.")
     else:
         share(db(), trial_id, secrets.token_urlsafe(24), who(), now())
-    db().commit()
+    commit()
     return redirect(url_for("report.show", trial_id=trial_id))
 
 

@@ -28,7 +28,7 @@ from eproba.web.pictures.ground_plan import ways_plan
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, system, trial_or_404, who
 from eproba.web.ui.units import units
-from eproba.web.verdict.keeping import kept
+from eproba.web.verdict.keeping import commit
 
 rounds = Blueprint("rounds", __name__, template_folder="templates")
 LONGEST_NOTE = 2000
@@ -177,7 +177,7 @@ def finish(trial_id: int, round_id: int) -> ResponseReturnValue:
         db().rollback()
         return _page(trial_or_404(trial_id), this, note, f"{error} It says: “{error.there}”"), 409
     finish_round(db(), trial_id, round_id, now())
-    kept(trial_id)
+    commit()
     flash(f"Round of day {this.day} is in.")
     return redirect(url_for("trials.show", trial_id=trial_id))
 
@@ -187,7 +187,7 @@ def open_it_again(trial_id: int, round_id: int) -> ResponseReturnValue:
     """A closed or missed round can be typed into again, while the envelope is shut."""
     this = round_or_404(trial_or_404(trial_id), round_id)
     open_again(db(), trial_id, round_id, now())
-    kept(trial_id)
+    commit()
     flash(f"The round of day {this.day} is open again.")
     return redirect(url_for("rounds.show", trial_id=trial_id, round_id=round_id))
 

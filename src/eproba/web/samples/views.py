@@ -17,7 +17,7 @@ from eproba.store.happenings import samples_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, sees_lots, trial_or_404, typed_system, who
 from eproba.web.ui.units import sentence
-from eproba.web.verdict.keeping import kept
+from eproba.web.verdict.keeping import commit
 
 samples = Blueprint("samples", __name__, template_folder="templates")
 LONGEST = 80
@@ -34,7 +34,7 @@ def index(trial_id: int) -> ResponseReturnValue:
             db().rollback()
             problem = sentence(error)
         else:
-            db().commit()
+            commit()
             flash(f"Sample {code}. Print its label, or write {code} on the bag.")
             return redirect(url_for("samples.index", trial_id=trial_id))
     page = render_template(
@@ -96,7 +96,7 @@ def sent(trial_id: int, sample_id: int) -> ResponseReturnValue:
     sample = _sample_or_404(trial_or_404(trial_id), sample_id)
     laboratory = request.form.get("laboratory", "").strip()[:LONGEST]
     change_sample(db(), trial_id, sample.id, sent_on=today(), laboratory=laboratory)
-    db().commit()
+    commit()
     flash(f"Sample {sample.code} went today.")
     return redirect(url_for("samples.index", trial_id=trial_id))
 
@@ -113,8 +113,7 @@ def result(trial_id: int, sample_id: int) -> ResponseReturnValue:
         db().rollback()
         flash(f"Sample {sample.code}, “{typed}”: {error}")
         return redirect(url_for("samples.index", trial_id=trial_id))
-    db().commit()
-    kept(trial_id)
+    commit()
     flash(f"Sample {sample.code}: {typed} is on record.")
     return redirect(url_for("samples.index", trial_id=trial_id))
 

@@ -29,6 +29,7 @@ from eproba.web.ui.clock import now
 from eproba.web.ui.fields import moment_of, written
 from eproba.web.ui.session import db, typed_system, who
 from eproba.web.ui.units import sentence, units
+from eproba.web.verdict.keeping import commit
 
 shelf = Blueprint("shelf", __name__, template_folder="templates")
 AHEAD = timedelta(days=60)
@@ -97,7 +98,7 @@ def new() -> ResponseReturnValue:
 
 def _put_on_the_shelf(batch: Batch) -> ResponseReturnValue:
     batch_id = add_batch(db(), batch)
-    db().commit()
+    commit()
     flash("On the shelf. Print its label, or write on the vessel what it is and since when.")
     if batch.water == "tap with chlorine" and batch.mixed_at is not None and batch.recipe.liquid:
         flash(f"Mixed at once with chlorinated water: chlorine kills what should grow. {_hurry(batch)}")
@@ -143,7 +144,7 @@ def show(batch_id: int) -> ResponseReturnValue:
             sent = form.photo.data
             kept = _photo(sent.read()) if sent else None
             add_event(db(), batch.id, form.event("looked at", now(), who()), now(), kept)
-            db().commit()
+            commit()
             return redirect(url_for("shelf.show", batch_id=batch_id))
         except EprobaError as error:
             db().rollback()
@@ -225,7 +226,7 @@ def happened(batch_id: int) -> ResponseReturnValue:
     except EprobaError as error:
         db().rollback()
         return _page(batch_or_404(batch_id), sentence(error)), 400
-    db().commit()
+    commit()
     flash(DONE[what])
     return redirect(url_for("shelf.show", batch_id=batch_id))
 
@@ -241,7 +242,7 @@ def thrown(batch_id: int) -> ResponseReturnValue:
     except EprobaError as error:
         db().rollback()
         return _page(batch_or_404(batch_id), sentence(error)), 400
-    db().commit()
+    commit()
     flash("Thrown away. Wash the vessel with hot water. If it was a mistake, take it back on its page.")
     return redirect(url_for("shelf.index"))
 
@@ -258,7 +259,7 @@ def put_right(batch_id: int) -> ResponseReturnValue:
     except EprobaError as error:
         db().rollback()
         return _page(batch_or_404(batch_id), sentence(error)), 400
-    db().commit()
+    commit()
     flash("Put right. What stood there before is kept below.")
     return redirect(url_for("shelf.show", batch_id=batch_id))
 
@@ -276,7 +277,7 @@ def event(batch_id: int, event_id: int) -> ResponseReturnValue:
         back = request.form.get("go") == "back"
         try:
             correct_event(db(), batch_id, event_id, None if back else form.event(old.what, now(), old.by), who(), now())
-            db().commit()
+            commit()
             flash("Taken back." if back else "Put right. What stood there before is kept below.")
             return redirect(url_for("shelf.show", batch_id=batch_id))
         except EprobaError as error:

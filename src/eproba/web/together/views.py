@@ -9,10 +9,11 @@ from eproba.core.errors import EprobaError
 from eproba.core.words import lower_first
 from eproba.store.commands.together import leave_out, take_in_again
 from eproba.store.measures import all_measures
-from eproba.store.together import Telling, questions_asked, tellings
+from eproba.store.together import TrialTelling, questions_asked, tellings
 from eproba.web.ui.clock import now
 from eproba.web.ui.session import db, who
 from eproba.web.ui.units import sentence
+from eproba.web.verdict.keeping import commit
 
 together = Blueprint("together", __name__, template_folder="templates")
 TABLE_ROWS = 30  # of trials are named below the picture at once; the others one tap below
@@ -30,11 +31,11 @@ def show(question: str) -> ResponseReturnValue:
     return _page(question, _answered(question))
 
 
-def _answered(question: str) -> list[Telling]:
+def _answered(question: str) -> list[TrialTelling]:
     return tellings(db(), question) or abort(404, "No trial that is over has asked this question.")
 
 
-def _page(question: str, found: Sequence[Telling], problem: str = "", reason: str = "") -> str:
+def _page(question: str, found: Sequence[TrialTelling], problem: str = "", reason: str = "") -> str:
     from eproba.core.judging.across import together as put_together  # the statistics are heavy
     from eproba.core.wording.sentences import Wording
     from eproba.core.wording.together import disagreement, headline_together, sentence_together, stake_text
@@ -79,7 +80,7 @@ def leave(question: str) -> ResponseReturnValue:
     except EprobaError as error:
         db().rollback()
         return _page(question, _answered(question), sentence(error), reason), 400
-    db().commit()
+    commit()
     return redirect(url_for("together.show", question=question))
 
 
@@ -87,6 +88,6 @@ def leave(question: str) -> ResponseReturnValue:
 def count_again(question: str) -> ResponseReturnValue:
     """A trial that was left out counts again."""
     take_in_again(db(), *_which())
-    db().commit()
+    commit()
     flash("It counts again.")
     return redirect(url_for("together.show", question=question))

@@ -51,7 +51,7 @@ from eproba.web.ui.looks import looks, trial_looks
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
 from eproba.web.ui.units import units
-from eproba.web.verdict.keeping import kept
+from eproba.web.verdict.keeping import commit
 
 trials = Blueprint("trials", __name__, template_folder="templates")
 PAGE = 30
@@ -173,7 +173,7 @@ def note(trial_id: int) -> ResponseReturnValue:
         db().rollback()
         form.seen.data = error.there
         return _page(seen_trial_or_404(trial_id), form, f"{error} What stands now: “{error.there}”"), 409
-    db().commit()
+    commit()
     flash("Note kept.")
     return redirect(url_for("trials.show", trial_id=trial_id))
 
@@ -181,7 +181,7 @@ def note(trial_id: int) -> ResponseReturnValue:
 @trials.post("/trials/<int:trial_id>/deal-again")
 def deal_lots_again(trial_id: int) -> ResponseReturnValue:
     deal_again(db(), trial_id, secrets.token_hex(8), now())
-    db().commit()
+    commit()
     flash("The lots were dealt again. The trial remembers how often.")
     return redirect(url_for("trials.show", trial_id=trial_id))
 
@@ -190,7 +190,7 @@ def deal_lots_again(trial_id: int) -> ResponseReturnValue:
 def declare(trial_id: int) -> ResponseReturnValue:
     trial_or_404(trial_id)
     declare_trial(db(), trial_id, now())
-    db().commit()
+    commit()
     flash("Declared. From now on a change needs a reason, and stands in the verdict.")
     return redirect(url_for("trials.show", trial_id=trial_id))
 
@@ -210,7 +210,7 @@ def change_plan(trial_id: int) -> ResponseReturnValue:
     if form.validate_on_submit():
         problem = _amend(trial, form)
         if not problem:
-            db().commit()
+            commit()
             flash("Changed. The reason stands in the verdict.")
             return redirect(url_for("trials.show", trial_id=trial_id))
     page = render_template("trials/amend.html", trial=trial, form=form, problem=problem, worth=worth_words(trial))
@@ -255,7 +255,7 @@ def spare(trial_id: int) -> ResponseReturnValue:
         note = (form.note.data or "").strip()
         run = SpareRun(form.letter.data, today(), form.fared.data == "well", note, who())
         record_spare_run(db(), trial_id, run)
-        db().commit()
+        commit()
         flash("The spare plant is on record. It is told, not judged.")
     else:
         flash(next(iter(form.errors.values()))[0])
@@ -274,7 +274,7 @@ def unit(trial_id: int, unit_id: int) -> ResponseReturnValue:
         lose_unit(db(), trial_id, unit_id, today(), (form.reason.data or "").strip(), who(), today())
     else:
         return render_template("trials/unit.html", trial=trial, unit=each, form=form), 400 if form.errors else 200
-    kept(trial_id)
+    commit()
     return redirect(url_for("trials.show", trial_id=trial_id))
 
 
@@ -284,7 +284,7 @@ def end(trial_id: int) -> ResponseReturnValue:
     form = ReasonForm()
     if trial.ended_on is None and form.validate_on_submit():
         end_early(db(), trial_id, today(), (form.reason.data or "").strip())
-        kept(trial_id)
+        commit()
         flash("The trial has ended. What is on record stays.")
         return redirect(url_for("trials.show", trial_id=trial_id))
     from eproba.core.judging.envelope import price_of  # the statistics are heavy: only where they are needed
@@ -299,7 +299,7 @@ def end(trial_id: int) -> ResponseReturnValue:
 def copy(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     draft_id = new_draft(db(), answers_from(trial, today()), now())
-    db().commit()
+    commit()
     return redirect(url_for("new_trial.step", draft_id=draft_id, name="claim"))
 
 
@@ -309,7 +309,7 @@ def delete(trial_id: int) -> ResponseReturnValue:
     form = SureForm()
     if form.validate_on_submit():
         delete_trial(db(), trial_id)
-        db().commit()
+        commit()
         flash(f"“{trial.name}” is deleted.")
         return redirect(url_for("trials.index"))
     return render_template("trials/delete.html", trial=trial, form=form), 400 if form.errors else 200

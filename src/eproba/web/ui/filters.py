@@ -7,7 +7,7 @@ from typing import Any
 from eproba.core.brewing.events import left
 from eproba.core.brewing.recipe import seen_words, time_words
 from eproba.core.stats.series import Scale
-from eproba.core.trial.compared import COMPARED, Comparison
+from eproba.core.trial.compared import COMPARED, KindWords
 from eproba.core.trial.days import days_in_words
 from eproba.core.trial.doses import dose_of
 from eproba.core.trial.hours import hours_words
@@ -102,7 +102,7 @@ def given_words(trial: Trial, treatment: Treatment) -> str:
     return told if treatment.amount else "nothing given"
 
 
-def spoken_of(compared: Compared) -> Comparison:
+def spoken_of(compared: Compared) -> KindWords:
     """How the applications of a trial of this kind are spoken of."""
     return COMPARED[compared]
 

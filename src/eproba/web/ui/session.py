@@ -10,6 +10,7 @@ from sqlmodel import Session
 from eproba.core.quantities import System
 from eproba.core.trial.blinding import shown_to
 from eproba.core.trial.model import Trial
+from eproba.store.database import ONLY_READS
 from eproba.store.helpers import helper_with
 from eproba.store.measures import household_system
 from eproba.store.tables import HelperRow, RoundRow
@@ -21,6 +22,7 @@ def db() -> Session:
     """The request's session; views commit it themselves."""
     if "session" not in g:
         g.session = Session(current_app.extensions["engine"])
+        g.session.info[ONLY_READS] = request.method in ("GET", "HEAD")
     return cast(Session, g.session)
 
 

@@ -1,15 +1,20 @@
-"""After a change to a trial: commit it, and judge anew what is over, so that no list and no look has to."""
+"""The one way to commit: trials that are over and were changed are judged anew, so that no list and no look has to."""
 
-from eproba.store.commands.locks import Gone, lock_trial
+from eproba.store.commands.locks import Gone, changed_trials, lock_trial
 from eproba.store.findings import unjudged
 from eproba.web.ui.session import db
 
 
-def kept(trial_id: int) -> None:
-    """Commit; where the trial is over and was changed, judge it and keep what was found."""
+def commit() -> None:
+    """Commit; judge every trial that this transaction wrote to, where it is over, and keep what was found."""
+    changed = changed_trials(db())
     db().commit()
-    if not unjudged(db(), trial_id):
-        return
+    for trial_id in sorted(changed):
+        if unjudged(db(), trial_id):
+            _judge_anew(trial_id)
+
+
+def _judge_anew(trial_id: int) -> None:
     from eproba.web.verdict.findings import remember  # judging is heavy: only where it is needed
 
     try:
@@ -17,4 +22,5 @@ def kept(trial_id: int) -> None:
     except Gone:
         return
     remember(db(), trial_id)
+    changed_trials(db())
     db().commit()

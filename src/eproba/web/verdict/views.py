@@ -19,6 +19,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
 from eproba.web.ui.units import sentence
+from eproba.web.verdict.keeping import commit
 
 verdict = Blueprint("verdict", __name__, template_folder="templates")
 
@@ -44,7 +45,7 @@ def open_early(trial_id: int) -> ResponseReturnValue:
     if request.method == "POST":
         try:
             day = look_early(db(), trial_id, now(), who(), reason[:300])
-            db().commit()
+            commit()
             return redirect(url_for("verdict.early", trial_id=trial_id, day=day))
         except NoLook as error:
             db().rollback()

@@ -19,6 +19,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import AmountField, AmountForm
 from eproba.web.ui.session import db
 from eproba.web.ui.units import sentence
+from eproba.web.verdict.keeping import commit
 
 weather = Blueprint("weather", __name__, template_folder="templates")
 PAST, COMING = timedelta(days=14), timedelta(days=4)
@@ -59,7 +60,7 @@ def index() -> ResponseReturnValue:
     if form.validate_on_submit():
         low, high, rain = (float(field.number or 0) for field in (form.low, form.high, form.rain))
         add_days(db(), [Day(parse_date(form.on.data or ""), low, high, rain)], form.told.data == "foretold")
-        db().commit()
+        commit()
         flash("Kept. Typed again, a day is put right, not added up.")
         return redirect(url_for("weather.index"))
     return _page(form, NowForm(formdata=None, prefix="now-")), 400 if form.errors else 200
@@ -86,7 +87,7 @@ def right_now() -> ResponseReturnValue:
         return _page(DayForm(formdata=None, data={"on": today().isoformat()}), form), 400
     at = now().astimezone().replace(minute=0, second=0, microsecond=0)
     add_hours(db(), [Hour(at, float(form.temperature.number or 0), 0.0)], now())
-    db().commit()
+    commit()
     flash("Kept: it speaks for the next three hours.")
     return redirect(url_for("weather.index"))
 
@@ -103,7 +104,7 @@ def file_in() -> ResponseReturnValue:
     hours = add_hours(db(), found.hours, now())
     over = add_days(db(), [day for day in found.days if day.on <= today()], foretold=False)
     ahead = add_days(db(), [day for day in found.days if day.on > today()], foretold=True)
-    db().commit()
+    commit()
     told = [
         f"{number} {word}" for number, word in ((hours, "hours"), (over, "days"), (ahead, "days foretold")) if number
     ]

@@ -15,7 +15,7 @@ from eproba.core.trial.days import DaysError, seconds_of_round, units_in
 from eproba.core.trial.model import Trial
 from eproba.core.trial.worth import as_kept, worth_unit
 from eproba.core.words import parse_number
-from eproba.web.new_trial.steps.step import Answers, Bench, Step, Typed, Walk, first_of
+from eproba.web.new_trial.steps.step import Answers, Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.ui.fields import NumberField
 from eproba.web.ui.units import sentence
 
@@ -52,7 +52,7 @@ class ChancePage:
     time: Time | None = None
 
 
-class ChanceStep(Step[ChanceForm, ChancePart]):
+class ChanceStep(PlannerStep[ChanceForm, ChancePart]):
     name = "chance"
     title = "Chance"
     form = ChanceForm

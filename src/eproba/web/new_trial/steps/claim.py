@@ -12,10 +12,10 @@ from wtforms.validators import InputRequired, Length
 from eproba.core.catalogue import promises
 from eproba.core.planning.claims import AGAINST, Claim, Promise, claim_sentence
 from eproba.core.planning.draft import ClaimPart, StepName
-from eproba.core.trial.compared import COMPARED, Comparison
+from eproba.core.trial.compared import COMPARED, KindWords
 from eproba.core.trial.model import Compared, Trial
 from eproba.core.trial.worth import Worth, worth_unit
-from eproba.web.new_trial.steps.step import Answers, Bench, Step, Typed, Walk, first_of
+from eproba.web.new_trial.steps.step import Answers, Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.new_trial.usual import CONTROL_NAMES, as_the_kind_wants, first_treatments
 
 
@@ -38,10 +38,10 @@ class ClaimPage:
     day: str
     against: str
     promises: tuple[Promise, ...]
-    kinds: Mapping[Compared, Comparison]
+    kinds: Mapping[Compared, KindWords]
 
 
-class ClaimStep(Step[ClaimForm, ClaimPart]):
+class ClaimStep(PlannerStep[ClaimForm, ClaimPart]):
     name = "claim"
     title = "Claim"
     form = ClaimForm

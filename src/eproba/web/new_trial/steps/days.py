@@ -23,8 +23,8 @@ from eproba.core.trial.days import MOST_DAYS, RHYTHMS, WEEKDAYS, DayLoad, DaysEr
 from eproba.core.trial.ground import GroundError
 from eproba.core.trial.hours import hour_typed, hours_text
 from eproba.core.trial.model import Trial
-from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
-from eproba.web.pictures.weeks import Task, WeekDay, weeks
+from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
+from eproba.web.pictures.weeks import WeekDay, WeekTask, weeks
 from eproba.web.ui.units import sentence, units
 
 
@@ -89,7 +89,7 @@ class DaysPage:
     at: Mapping[int, str] = field(default_factory=dict)
 
 
-class DaysStep(Step[DaysForm, DaysPart]):
+class DaysStep(PlannerStep[DaysForm, DaysPart]):
     name = "days"
     title = "Days"
     form = DaysForm
@@ -192,7 +192,7 @@ def _row(measure: Measure, rounds: Sequence[int], asked: Sequence[int]) -> GridR
     return GridRow(measure.name, WHEN[measure.when], measure.destructive, cells)
 
 
-def _tasks(load: DayLoad, noun: str, doses: Dosed) -> list[Task]:
+def _tasks(load: DayLoad, noun: str, doses: Dosed) -> list[WeekTask]:
     words = []
     if load.round:
         words.append(("round", "Baseline" if load.day == 0 else "Round"))
@@ -201,7 +201,7 @@ def _tasks(load: DayLoad, noun: str, doses: Dosed) -> list[Task]:
     if load.pour:
         letters = sorted({pour.letter for pour in doses.pours if pour.day == load.day})
         words.append(("pour", f"{noun.capitalize()} {' '.join(letters)}"))
-    return [Task(load.on, kind, text, load.minutes if i == 0 else 0.0) for i, (kind, text) in enumerate(words)]
+    return [WeekTask(load.on, kind, text, load.minutes if i == 0 else 0.0) for i, (kind, text) in enumerate(words)]
 
 
 def on_brews(walk: Walk) -> list[Advice]:

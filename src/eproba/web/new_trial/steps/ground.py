@@ -28,7 +28,7 @@ from eproba.core.trial.ground import Cut, GroundError, Site, row_of, site_entry,
 from eproba.core.trial.model import Trial
 from eproba.core.words import NumberError, parse_number
 from eproba.web.new_trial.steps.chance import noise_for
-from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
+from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
 from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
 from eproba.web.ui.fields import AmountField, AmountForm, NumberField, shown_text
 from eproba.web.ui.units import sentence, units
@@ -98,7 +98,7 @@ class GroundPage:
     advice: tuple[Advice, ...] = ()
 
 
-class GroundStep(Step[GroundForm, GroundPart]):
+class GroundStep(PlannerStep[GroundForm, GroundPart]):
     name = "ground"
     title = "Ground"
     form = GroundForm

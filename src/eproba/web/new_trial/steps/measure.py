@@ -19,7 +19,7 @@ from eproba.core.trial.days import MOST_DAYS
 from eproba.core.trial.model import Trial
 from eproba.core.trial.worth import Worth, worth_unit
 from eproba.core.words import DateError, day_words, parse_date
-from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk, filled
+from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, filled
 from eproba.web.new_trial.usual import typed_number
 from eproba.web.ui.fields import AmountForm, NumberField, translated
 from eproba.web.ui.session import system
@@ -120,7 +120,7 @@ class MeasurePage:
     baseline: bool
 
 
-class MeasureStep(Step[MeasureForm, MeasurePart]):
+class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
     name = "measure"
     title = "Measure"
     form = MeasureForm

@@ -10,7 +10,7 @@ from wtforms.validators import Length
 from eproba.core.planning.draft import RulesPart
 from eproba.core.trial.days import MOST_DAYS
 from eproba.core.trial.model import Trial
-from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk
+from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
 from eproba.web.new_trial.usual import handling, typed_number
 from eproba.web.ui.fields import NumberField
 
@@ -45,7 +45,7 @@ class RulesForm(FlaskForm):
             raise ValidationError("More plants kept than set: sow more, or keep fewer.")
 
 
-class RulesStep(Step[RulesForm, RulesPart]):
+class RulesStep(PlannerStep[RulesForm, RulesPart]):
     name = "rules"
     title = "Rules"
     form = RulesForm

@@ -40,7 +40,7 @@ class OwnNoiseOf(ABC):
     def __call__(self, measure: str, scale: Scale) -> OwnNoise | None: ...
 
 
-class Step(ABC, Generic[Form, Part]):
+class PlannerStep(ABC, Generic[Form, Part]):
     """One step: its form holds exactly what was typed, right or wrong; `read` makes its part of the draft of it."""
 
     name: ClassVar[StepName]
@@ -103,7 +103,9 @@ def first_of(typed: Typed, field: str) -> str:
 class Walk:
     """All steps as typed, and the draft that they make."""
 
-    def __init__(self, steps: Mapping[StepName, Step[FlaskForm, object]], answers: Answers, bench: Bench) -> None:
+    def __init__(
+        self, steps: Mapping[StepName, PlannerStep[FlaskForm, object]], answers: Answers, bench: Bench
+    ) -> None:
         self.steps, self.answers, self.bench = steps, answers, bench
         self.known = bench.known
 

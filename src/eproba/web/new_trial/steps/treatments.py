@@ -31,8 +31,8 @@ from eproba.core.planning.dosing import (
     By,
     Dosed,
     DoseProblem,
+    DoseRhythm,
     Given,
-    Rhythm,
     Wanted,
 )
 from eproba.core.planning.draft import StepName, TreatmentsPart, chosen, doses_of
@@ -49,7 +49,7 @@ from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import CROSSED, ROLES, Compared, PlannedTreatment, Role, Trial
 from eproba.core.words import NumberError, parse_number
 from eproba.web.new_trial.steps.days import day_list
-from eproba.web.new_trial.steps.step import Bench, Step, Typed, Walk, first_of
+from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.new_trial.usual import ROW, first_treatments, roles_of, row_of, typed_number
 from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField
 from eproba.web.ui.session import system
@@ -158,7 +158,7 @@ class TreatmentsPage:
     crossed: bool
 
 
-class TreatmentsStep(Step[TreatmentsForm, TreatmentsPart]):
+class TreatmentsStep(PlannerStep[TreatmentsForm, TreatmentsPart]):
     name = "treatments"
     title = "Treatments"
     form = TreatmentsForm
@@ -270,7 +270,7 @@ def _wanted(form: Any) -> Wanted:
     return Wanted(
         treatment=PlannedTreatment(**{name: value for name in TYPED if (value := _value(form, name)) is not None}),
         given=Given(by, amount, unit, form.pot.number),
-        rhythm=Rhythm(form.often.data, weekdays=tuple(form.on.data or ()), days=form.day_list, **whole),
+        rhythm=DoseRhythm(form.often.data, weekdays=tuple(form.on.data or ()), days=form.day_list, **whole),
     )
 
 
