@@ -119,7 +119,7 @@ def combine_file(file: Path, as_json: bool) -> None:
 
     try:
         gaps = read_gaps(file.read_bytes())
-        found = combine([each.gap for each in gaps], [each.se for each in gaps])
+        found = combine([gap.gap for gap in gaps], [gap.se for gap in gaps])
     except OSError as error:
         _refuse(f"{file}: can't be read ({error.strerror})", "combine")
     except EprobaError as error:
@@ -185,10 +185,10 @@ def reckon_one(calculator: str, inputs: tuple[str, ...], as_json: bool) -> None:
     known = calculators()
     if calculator not in known:
         _refuse(f"there is no calculator {calculator}; there are {', '.join(known)}", "reckon")
-    if wrong := next((each for each in inputs if "=" not in each), None):
+    if wrong := next((input_ for input_ in inputs if "=" not in input_), None):
         _refuse(f"{wrong}: write each input as NAME=VALUE", "reckon")
     try:
-        found = reckon(known[calculator], dict(each.split("=", 1) for each in inputs))
+        found = reckon(known[calculator], dict(input_.split("=", 1) for input_ in inputs))
     except EprobaError as error:
         _refuse(f"{calculator}: {error}", "reckon")
     click.echo(reckon_json(found) if as_json else reckon_text(known[calculator], found))
@@ -205,7 +205,7 @@ def measure_photos(files: tuple[Path, ...], outline: str | None, no_tag: bool, a
     """Measure cover and greenness on pictures, or on all pictures of a folder."""
     from eproba.exchange.photo_out import files_of, photo_found, photo_json, photo_text
 
-    if missing := next((each for each in files if not each.exists()), None):
+    if missing := next((file for file in files if not file.exists()), None):
         _refuse(f"{missing}: there is no such file", "photo")
     try:
         corners = None if outline is None else _outline(outline)

@@ -59,7 +59,7 @@ def replay(
         raise BrewLogError("at least one [[event]] with at and what")
     events = [_event(row, number) for number, row in enumerate(rows, 1)]
     found = []
-    for at, event in sorted(events, key=lambda each: each[0]):
+    for at, event in sorted(events, key=lambda event: event[0]):
         moment, batch = _after(batch, at, event)
         found.append(moment)
     return found
@@ -129,7 +129,7 @@ def _number(row: Mapping[str, Any], name: str, where: str) -> float | None:
 
 def brew_json(moments: Sequence[Moment]) -> str:
     """The moments as JSON, a list of objects."""
-    return json.dumps([_plain(each) for each in moments], ensure_ascii=False, indent=2)
+    return json.dumps([_plain(moment) for moment in moments], ensure_ascii=False, indent=2)
 
 
 def _plain(each: Moment) -> dict[str, Any]:

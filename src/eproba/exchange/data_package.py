@@ -72,13 +72,13 @@ def _digest(raw: bytes) -> str:
 
 def _resource(table: Table, written: bytes) -> dict[str, Any]:
     fields = [
-        {"name": each.name, "type": each.kind, **({"constraints": {"required": True}} if each.needed else {})}
-        for each in table.columns
+        {"name": column.name, "type": column.kind, **({"constraints": {"required": True}} if column.needed else {})}
+        for column in table.columns
     ]
     refers = [
-        {"fields": each.name, "reference": {"resource": each.refers.replace("_", "-"), "fields": "id"}}
-        for each in table.columns
-        if each.refers
+        {"fields": column.name, "reference": {"resource": column.refers.replace("_", "-"), "fields": "id"}}
+        for column in table.columns
+        if column.refers
     ]
     schema: dict[str, Any] = {"fields": fields, "missingValues": [""]}
     if table.key:
@@ -95,9 +95,9 @@ def _resource(table: Table, written: bytes) -> dict[str, Any]:
 def _csv(table: Table) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow([each.name for each in table.columns])
+    writer.writerow([column.name for column in table.columns])
     for row in table.rows:
-        writer.writerow([_cell(each, row[each.name]) for each in table.columns])
+        writer.writerow([_cell(column, row[column.name]) for column in table.columns])
     return out.getvalue()
 
 
@@ -128,9 +128,9 @@ def read_package(raw: bytes) -> Package:
     try:
         with zipfile.ZipFile(io.BytesIO(raw)) as package:
             entries = package.infolist()
-            if len(entries) > MOST_FILES or sum(each.file_size for each in entries) > MOST_BYTES:
+            if len(entries) > MOST_FILES or sum(entry.file_size for entry in entries) > MOST_BYTES:
                 raise PackageError("This package is too large: up to 1 GB fits.")
-            content = {each.filename: package.read(each) for each in entries if not each.is_dir()}
+            content = {entry.filename: package.read(entry) for entry in entries if not entry.is_dir()}
     except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, OSError) as error:
         raise PackageError("This is no data package: choose the .zip that “Data package” gave.") from error
     descriptor = _descriptor(content)
@@ -155,7 +155,7 @@ def _descriptor(content: Mapping[str, bytes]) -> dict[str, Any]:
     except (ValueError, RecursionError) as error:
         raise PackageError(f"Its {DESCRIPTOR} can’t be read: it is no JSON.") from error
     resources = descriptor.get("resources") if isinstance(descriptor, dict) else None
-    if not isinstance(resources, list) or not all(isinstance(each, dict) for each in resources):
+    if not isinstance(resources, list) or not all(isinstance(resource, dict) for resource in resources):
         raise PackageError(f"Its {DESCRIPTOR} names no tables.")
     return dict(descriptor)
 
@@ -165,7 +165,7 @@ def _kinds(resource: Mapping[str, Any]) -> dict[str, str]:
     fields = schema.get("fields") if isinstance(schema, dict) else None
     if not isinstance(fields, list):
         raise PackageError(f"Its {DESCRIPTOR} tells no columns of {resource.get('name')}.")
-    return {str(each.get("name")): str(each.get("type")) for each in fields if isinstance(each, dict)}
+    return {str(field.get("name")): str(field.get("type")) for field in fields if isinstance(field, dict)}
 
 
 def _rows(path: str, raw: bytes, kinds: Mapping[str, str]) -> Iterator[dict[str, Any]]:

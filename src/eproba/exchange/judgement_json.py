@@ -25,7 +25,7 @@ def judgement_json(judgement: Judgement) -> str:
         "confidence": question.confidence,
         "worth": question.worth,
         **({} if question.kind == "quantity" else {"kind": question.kind}),
-        "comparisons": [_comparison(each, question) for each in judgement.comparisons],
+        "comparisons": [_comparison(comparison, question) for comparison in judgement.comparisons],
         "trust": [_line(line) for line in judgement.trust],
     }
     return json.dumps(_finite(content), ensure_ascii=False, allow_nan=False, indent=2)

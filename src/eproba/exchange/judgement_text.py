@@ -9,10 +9,10 @@ def readable(judgement: Judgement) -> str:
     """Table, sentences and trust ledger as plain text."""
     wording = Wording()
     heads = ("treatment", "units", "gap", "95 % of all", "p", "p of all", "shuffle p", "verdict")
-    rows = [heads, *(_row(each, judgement, wording) for each in judgement.comparisons)]
+    rows = [heads, *(_row(comparison, judgement, wording) for comparison in judgement.comparisons)]
     widths = [max(len(row[i]) for row in rows) for i in range(len(heads))]
     table = ["  ".join(cell.ljust(w) for cell, w in zip(row, widths, strict=True)).rstrip() for row in rows]
-    sentences = [sentence(each, judgement, wording) for each in judgement.comparisons]
+    sentences = [sentence(comparison, judgement, wording) for comparison in judgement.comparisons]
     ledger = [f"{line.level}: {line.rule}. {text_of(line)}" for line in judgement.trust]
     opening = f"{judgement.units} units judged against “{judgement.question.control}” ({judgement.design})."
     return "\n".join([opening, "", *table, "", *sentences, "", "Trust", *ledger])

@@ -36,8 +36,8 @@ def columns_of(raw: bytes) -> list[str]:
 
 def likely(columns: Sequence[str]) -> dict[str, str]:
     """Which column most likely holds the moment, and which the value."""
-    moment = next((each for each in columns if each in LIKELY_TIMES), columns[0] if columns else "")
-    return {"at": moment, "value": next((each for each in columns if each != moment), "")}
+    moment = next((column for column in columns if column in LIKELY_TIMES), columns[0] if columns else "")
+    return {"at": moment, "value": next((column for column in columns if column != moment), "")}
 
 
 def read_log(raw: bytes, columns: Mapping[str, str], now: datetime, zone: tzinfo | None) -> MeterLog:
@@ -52,7 +52,7 @@ def read_log(raw: bytes, columns: Mapping[str, str], now: datetime, zone: tzinfo
     """
     rows = read_table(raw, ())
     there = list(rows[0].cells) if rows else []
-    if missing := [each for each in columns.values() if each not in there]:
+    if missing := [column for column in columns.values() if column not in there]:
         raise MeterError(f"This log has no column “{missing[0]}”; it has {', '.join(there) or 'none'}. Choose again.")
     values, bad = [], []
     for row in rows:

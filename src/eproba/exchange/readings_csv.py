@@ -99,10 +99,10 @@ def write_readings(trial: Trial, readings: Iterable[Reading]) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(OUT)
-    rounds = {each.id: each for each in trial.rounds}
-    units = {each.id: each for each in trial.units}
-    measures = {each.measure.key: each.measure for each in trial.asked}
-    treatments = {each.letter: (inert(each.name), each.role) for each in trial.treatments}
+    rounds = {round_.id: round_ for round_ in trial.rounds}
+    units = {unit.id: unit for unit in trial.units}
+    measures = {asked.measure.key: asked.measure for asked in trial.asked}
+    treatments = {treatment.letter: (inert(treatment.name), treatment.role) for treatment in trial.treatments}
     for reading in readings:
         unit, measure = units[reading.unit_id], measures[reading.measure_key]
         name, role = treatments.get(unit.letter, ("", ""))
@@ -163,7 +163,7 @@ def preview(raw: bytes, trial: Trial, taken: Sequence[Reading], word: Word) -> P
         raise TableError("the header needs a column date (2026-05-31) or day (0, 7, 14 …)", 1, "date")
     known = {(r.round_id, r.unit_id, r.measure_key, r.replicate): r for r in taken}
     places = dict.fromkeys(known, "already on record")
-    rounds = {each.day: each for each in trial.rounds}
+    rounds = {round_.day: round_ for round_ in trial.rounds}
     wanted: list[WantedReading] = []
     bad, doubted, same = _Faults(), _Faults(), 0
     for row in rows:

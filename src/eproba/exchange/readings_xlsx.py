@@ -110,7 +110,7 @@ def rows_of_workbook(raw: bytes, trial: Trial) -> str:
     if not found and any(OF_A_ROUND.search(title.strip()) for title in sheets):
         raise TableError("its sheets are empty; of a formula the value is read, so open and save it once before")
     if not found:
-        days = ", ".join(f"“Day {each.day}”" for each in trial.rounds)
+        days = ", ".join(f"“Day {round_.day}”" for round_ in trial.rounds)
         raise TableError(f"no sheet is named after a round ({days}), and none has the columns unit, measure, value")
     return _written([LONG, *found])
 

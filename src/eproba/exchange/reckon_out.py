@@ -14,11 +14,11 @@ def reckon_json(found: Worked) -> str:
 def reckon_text(calculator: Calculator, found: Worked) -> str:
     """A line for each result, with its unit and what the tools make doubtful, then what must be said."""
     lines = [calculator.title]
-    for each in calculator.results:
-        value = found.results[each.name]
+    for result in calculator.results:
+        value = found.results[result.name]
         if value is None:
             continue
-        doubt = found.doubts.get(each.name)
+        doubt = found.doubts.get(result.name)
         about = "" if doubt is None else f" (± {figure(doubt)} by the tools)"
-        lines.append(f"{each.words}: {value:.{each.decimals}f} {each.unit}".rstrip() + about)
+        lines.append(f"{result.words}: {value:.{result.decimals}f} {result.unit}".rstrip() + about)
     return "\n".join([*lines, *found.said])

@@ -69,7 +69,7 @@ def meters_at(spot: str, switched_on: datetime | None = None) -> tuple[Meter, ..
 
     def rain(_since: datetime, at: datetime) -> float:
         hours = SimulatedStation().hours(at - timedelta(hours=24), at)
-        return round(math.fsum(each.rain_mm for each in hours), 1)
+        return round(math.fsum(hour.rain_mm for hour in hours), 1)
 
     return (
         SimulatedMeter("CO₂ meter", "ppm", CO2_DOUBT, carbon_dioxide),

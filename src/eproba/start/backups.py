@@ -138,8 +138,8 @@ def list_backups() -> int:
     print(aside or "Nothing was set aside by a restore.")
     files = sorted(home.backups.glob("eproba-*.backup"))
     print(f"Backup files in {home.backups}:" if files else f"No backup files in {home.backups}.")
-    for each in files:
-        print(f"  {each.name}  {max(1, each.stat().st_size // 1024)} kB")
+    for file in files:
+        print(f"  {file.name}  {max(1, file.stat().st_size // 1024)} kB")
     return 0
 
 

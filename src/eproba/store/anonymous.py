@@ -20,8 +20,8 @@ ROUGH_SKIPS = "skipped"
 
 def without_names(tables: Sequence[Table]) -> list[Table]:
     """The same tables with nothing in them that says who, where, or more than the plan and what was read."""
-    (trial,) = next(each.rows for each in tables if each.name == "trials")
-    return [replace(each, rows=_rows(each, str(trial["key"]))) for each in tables]
+    (trial,) = next(table.rows for table in tables if table.name == "trials")
+    return [replace(table, rows=_rows(table, str(trial["key"]))) for table in tables]
 
 
 def _rows(table: Table, key: str) -> list[Mapping[str, Any]]:

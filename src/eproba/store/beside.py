@@ -21,7 +21,9 @@ def changes_of(session: Session, trial: Trial) -> Changes:
 def beside_of(session: Session, trial: Trial) -> Beside:
     """What was changed with the envelope open; what the recipes can do to a reading itself."""
     changes, known = changes_of(session, trial), all_recipes(session)
-    marks = ((each.letter, known[each.recipe].marks) for each in trial.treatments if each.recipe in known)
+    marks = (
+        (treatment.letter, known[treatment.recipe].marks) for treatment in trial.treatments if treatment.recipe in known
+    )
     return Beside(
         tuple(change for change in changes.corrections if not change.sealed),
         tuple(change for change in changes.pours if not change.sealed),

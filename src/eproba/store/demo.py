@@ -90,7 +90,7 @@ def currants(session: Session, today: date) -> None:
         rules=Rules(handling="Raked 1 cm deep on day 0, mulched or not; watered by rain only."),
     )
     trial = laid(session, plan, "currant-plot")
-    taken = [each for each in trial.rounds if each.day < 9]
+    taken = [round_ for round_ in trial.rounds if round_.day < 9]
     read(session, trial, taken, "moisture_meter", Truth(5.2, -0.08, {"A": 1.6}, 0.35, 0.6, 0.3), 21, replicates=2)
     read(session, trial, taken, "surface_worms", Truth(3.0, -0.05, {"A": 1.0}, 1.0, 0.8, 0.8), 22)
     pour(session, trial, 0, {})
@@ -255,7 +255,7 @@ def read(
     session: Session, trial: Trial, rounds: Sequence[Round], key: str, truth: Truth, seed: int, replicates: int = 1
 ) -> None:
     plots = [Plot(unit.code, unit.letter, unit.block) for unit in trial.units]
-    grown = _grown(measures()[key], truth, plots, [each.day for each in rounds], seed, replicates)
+    grown = _grown(measures()[key], truth, plots, [round_.day for round_ in rounds], seed, replicates)
     ids = {unit.code: unit.id for unit in trial.units}
     for this in rounds:
         at = datetime.combine(trial.date_of(this.day), time(17), UTC)

@@ -134,11 +134,11 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
         rhythm=regular(year.days, 7, year.every),
         treatments=tuple(
             replace(
-                _planned(*each, year.poured),
+                _planned(*treatment, year.poured),
                 rung=float(n) if year.ladder else None,
                 things=CROSSED[n] if year.crossed else "",
             )
-            for n, each in enumerate(year.treatments)
+            for n, treatment in enumerate(year.treatments)
         ),
         control=next(i for i, (_, role, _) in enumerate(year.treatments) if role in CONTROLS),
         ranked=year.compared == "media",
@@ -150,7 +150,7 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
     if not year.declared:
         return
     last = min(year.done_until, year.began)
-    taken = [each for each in trial.rounds if each.day <= last]
+    taken = [round_ for round_ in trial.rounds if round_.day <= last]
     gains = {"B": 0.1 * (number % 3), "D": -0.3 if year.compared == "media" else 0.0}
     if year.gain is not None:
         gains = {"B": year.gain, "D": year.gain} if year.crossed else {"B": year.gain}
@@ -194,10 +194,10 @@ def _turns(session: Session, today: date) -> None:
     )
     trial = laid(session, plan, "by-turns")
     truth = Truth(6.0, 0.02, {"A": 4.5}, 0.9, 1.2, 0.5)
-    for each in trial.rounds:
-        now = [unit.id for unit in trial.living(trial.date_of(each.day))]
+    for round_ in trial.rounds:
+        now = [unit.id for unit in trial.living(trial.date_of(round_.day))]
         one = replace(trial, units=tuple(unit for unit in trial.units if unit.id in now))
-        read(session, one, [each], "surface_worms", truth, 500 + each.day)
+        read(session, one, [round_], "surface_worms", truth, 500 + round_.day)
     pour(session, trial, 30, {})
 
 

@@ -61,7 +61,7 @@ TREATMENT_FIELDS = tuple(field.name for field in fields(Treatment))  # as the ro
 
 def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]) -> Trial:
     """All rows of one trial as one frozen object, in the units of its measures."""
-    asked = tuple(asked_from(each, measures) for each in parts.asked)
+    asked = tuple(asked_from(asked, measures) for asked in parts.asked)
     return Trial(
         id=row.id,
         name=row.name,
@@ -82,10 +82,10 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
         site=site_from(row.site),
         guard_cm=row.guard_cm,
         control=row.control,
-        treatments=tuple(treatment_from(each) for each in parts.treatments),
-        units=tuple(unit_from(each) for each in parts.units),
-        rounds=tuple(round_from(each) for each in parts.rounds),
-        pours=tuple(pour_from(each) for each in parts.pours),
+        treatments=tuple(treatment_from(treatment) for treatment in parts.treatments),
+        units=tuple(unit_from(unit) for unit in parts.units),
+        rounds=tuple(round_from(round_) for round_ in parts.rounds),
+        pours=tuple(pour_from(pour) for pour in parts.pours),
         ended_on=row.ended_on,
         ended_reason=row.ended_reason,
         no_worse=row.no_worse,
@@ -95,9 +95,9 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
         batches=row.batches,
         rules=_rules_shown(row, asked),
         declared=declared_from(row),
-        amendments=tuple(amendment_from(each) for each in parts.amendments),
-        spare_runs=tuple(spare_run_from(each) for each in parts.spare_runs),
-        looks=tuple(EarlyLook(each.id, each.day, each.at, each.by, each.reason) for each in parts.looks),
+        amendments=tuple(amendment_from(amendment) for amendment in parts.amendments),
+        spare_runs=tuple(spare_run_from(spare_run) for spare_run in parts.spare_runs),
+        looks=tuple(EarlyLook(look.id, look.day, look.at, look.by, look.reason) for look in parts.looks),
         key=row.key,
         started_on=row.started_on,
         closed_at=_local(row.closed_at),

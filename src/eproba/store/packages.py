@@ -105,12 +105,12 @@ def columns_of(name: str) -> list[Column]:
     row = GARDEN[name]
     return [
         Column(
-            each.name,
-            kind_of(row, each),
-            not each.nullable and kind_of(row, each) not in ("string", "object", "array"),
-            referred(each) if referred(each) and each.name != "key" else "",
+            column.name,
+            kind_of(row, column),
+            not column.nullable and kind_of(row, column) not in ("string", "object", "array"),
+            referred(column) if referred(column) and column.name != "key" else "",
         )
-        for each in stored_columns(row)
+        for column in stored_columns(row)
     ]
 
 
@@ -131,7 +131,7 @@ def _tables(
     files: dict[str, bytes] = {}
     tables = []
     for name, row in kinds.items():
-        plain = [_plain(name, each, files) for each in rows[name]]
+        plain = [_plain(name, row, files) for row in rows[name]]
         key = "id" if "id" in row.model_fields else ""
         tables.append(Table(name, columns_of(name), plain, key))
     return tables, files
@@ -162,7 +162,7 @@ def _rows(session: Session, trials: Sequence[int]) -> dict[str, list[SQLModel]]:
     found["batches"] = _of(session, BatchRow, BatchRow.id, batches)
     found["batch_events"] = _of(session, BatchEventRow, BatchEventRow.batch_id, batches)
     found["batch_changes"] = _of(session, BatchChangeRow, BatchChangeRow.batch_id, batches)
-    found["takings"] = [_own_pour(each, _ids(found["pours"])) for each in _takings(session, batches)]
+    found["takings"] = [_own_pour(taking, _ids(found["pours"])) for taking in _takings(session, batches)]
     keys = {each.measure_key for each in found["measures"]}  # type: ignore[attr-defined]
     found["own_measures"] = _of(session, OwnMeasureRow, OwnMeasureRow.key, keys)
     found["measure_pictures"] = _of(session, MeasurePictureRow, MeasurePictureRow.key, keys)
@@ -183,7 +183,7 @@ def _own_pour(row: TakingRow, pours: Iterable[Any]) -> TakingRow:
 
 
 def _ids(rows: Iterable[Any]) -> set[int]:
-    return {each.id for each in rows}
+    return {row.id for row in rows}
 
 
 def _of(session: Session, row: type[SQLModel], column: Any, values: Iterable[Any]) -> list[SQLModel]:

@@ -123,8 +123,8 @@ def _row(table: type[Row], given: Mapping[str, Any]) -> Row:
 def unknown_in(plan: PlanBrought, measures: Iterable[str], recipes: Iterable[str]) -> Unknown | None:
     """What the plan names that neither this garden knows nor the plan brings; None where all is known."""
     brought = [{each.get("key") for each in plan.brought.get(name, ())} for name in BROUGHT]
-    asked = [str(each.get("measure_key")) for each in plan.parts["measures"]]
-    used = [str(each["recipe"]) for each in plan.parts["treatments"] if each.get("recipe")]
+    asked = [str(part.get("measure_key")) for part in plan.parts["measures"]]
+    used = [str(part["recipe"]) for part in plan.parts["treatments"] if part.get("recipe")]
     missing = [key for key in asked if key not in {*measures, *brought[0]}]
     without = [key for key in used if key not in {*recipes, *brought[1]}]
     return Unknown(missing, list(dict.fromkeys(without))) if missing or without else None
@@ -133,8 +133,8 @@ def unknown_in(plan: PlanBrought, measures: Iterable[str], recipes: Iterable[str
 def standing_in(plan: PlanBrought, chosen: Mapping[str, str]) -> PlanBrought:
     """The plan with what this garden takes instead: `chosen` by `measure-KEY` and `recipe-KEY`."""
     measures = [
-        {**each, "measure_key": chosen.get(f"measure-{each.get('measure_key')}") or each.get("measure_key")}
-        for each in plan.parts["measures"]
+        {**part, "measure_key": chosen.get(f"measure-{part.get('measure_key')}") or part.get("measure_key")}
+        for part in plan.parts["measures"]
     ]
     treatments = []
     for each in plan.parts["treatments"]:
@@ -156,7 +156,7 @@ def trial_of_plan(plan: PlanBrought, measures: Mapping[str, Measure], start_on: 
         "id": 0, "key": "", "start_on": start_on, "dealing": "completely random", "seed": "", "algorithm": ALGORITHM,
         "dealt_at": datetime.combine(start_on, datetime.min.time(), UTC), "site": nowhere, "guard_cm": 0.0,
     }  # fmt: skip
-    asked = sorted(_rows(TrialMeasureRow, plan.parts["measures"]), key=lambda each: each.position)
+    asked = sorted(_rows(TrialMeasureRow, plan.parts["measures"]), key=lambda row: row.position)
     if not asked or len(plan.parts["treatments"]) < 2 or not plan.parts["rounds"]:
         raise PlanRefused("This plan lacks measures, treatments or rounds: ask for the file again.")
     parts = TrialParts(
@@ -174,7 +174,7 @@ def trial_of_plan(plan: PlanBrought, measures: Mapping[str, Measure], start_on: 
         trial = trial_from(row, parts, measures)
     except (KeyError, TypeError, ValueError) as error:
         raise PlanRefused("A rule of this plan can’t be read: ask for the file again.") from error
-    if trial.control not in {each.letter for each in trial.treatments}:
+    if trial.control not in {treatment.letter for treatment in trial.treatments}:
         raise PlanRefused("This plan names no control among its treatments.")
     return trial
 

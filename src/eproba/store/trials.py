@@ -65,7 +65,7 @@ def _fetched(session: Session, trial_id: int, _stamp: UUID, _system: System) -> 
         looks=_all(session, LookRow, trial_id, LookRow.day),
         spare_runs=_all(session, SpareRunRow, trial_id, SpareRunRow.id),
     )
-    return trial_from(found[0], parts, measures_named(session, [each.measure_key for each in parts.asked]))
+    return trial_from(found[0], parts, measures_named(session, [asked.measure_key for asked in parts.asked]))
 
 
 def trial_with_key(session: Session, key: str) -> int | None:

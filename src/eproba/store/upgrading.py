@@ -25,7 +25,7 @@ def migrate(url: str) -> None:
 
 def revisions() -> set[str]:
     """All revisions that this Eproba knows."""
-    return {each.revision for each in ScriptDirectory(str(MIGRATIONS)).walk_revisions()}
+    return {revision.revision for revision in ScriptDirectory(str(MIGRATIONS)).walk_revisions()}
 
 
 def new_revision(url: str, message: str) -> str:

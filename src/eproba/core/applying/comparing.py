@@ -52,8 +52,10 @@ def added(
 
 def cost_of(portions: Sequence[Portion], prices: Mapping[str, float]) -> float | None:
     """What ingredients cost, by `prices` a kg; water is free. None where a price is not known."""
-    costs = [prices.get(each.ingredient.key, 0.0 if each.ingredient.key == "water" else None) for each in portions]
-    known = [cost * each.grams / 1000 for cost, each in zip(costs, portions, strict=True) if cost is not None]
+    costs = [
+        prices.get(portion.ingredient.key, 0.0 if portion.ingredient.key == "water" else None) for portion in portions
+    ]
+    known = [cost * portion.grams / 1000 for cost, portion in zip(costs, portions, strict=True) if cost is not None]
     return sum(known) if len(known) == len(costs) else None
 
 
@@ -65,10 +67,10 @@ def _made(mixed: Mix) -> float:
 def warnings(treatments: Sequence[Added], units: Units = METRIC) -> list[str]:
     """What is unequal or unsafe, a sentence each."""
     lines = []
-    waters = [each.water_l for each in treatments]
+    waters = [treatment.water_l for treatment in treatments]
     if unequal(waters):
-        least = min(treatments, key=lambda each: each.water_l)
-        most = max(treatments, key=lambda each: each.water_l)
+        least = min(treatments, key=lambda treatment: treatment.water_l)
+        most = max(treatments, key=lambda treatment: treatment.water_l)
         much, little = (units(Amount(float(f"{each.water_l:.2g}"), "L", "m²")) for each in (most, least))
         text = f"Unequal water: {most.name} gets {much}, {least.name} {little}"
         lines.append(f"{text}. Give the same volume, or nobody can tell the brew from its water.")

@@ -43,7 +43,7 @@ def ways(
     """
     parts = None if water_parts is None else (1.0, water_parts)
     whole = mix(recipe, Want(area_m2=area_m2, rate=rate, parts=parts))
-    return [_way(each, whole) for each in tools]
+    return [_way(tool, whole) for tool in tools]
 
 
 def _way(tool: Equipment, whole: Mix) -> WayOut:

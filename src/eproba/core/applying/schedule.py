@@ -63,7 +63,7 @@ class Brewing:
 
     @property
     def trials(self) -> tuple[str, ...]:
-        return tuple(dict.fromkeys(each.trial for each in self.serves))
+        return tuple(dict.fromkeys(serve.trial for serve in self.serves))
 
 
 def planned_hours(recipe: Recipe) -> float:
@@ -102,7 +102,7 @@ def back_schedule(
     planned = [
         batch
         for (_, _, sharing), (recipe, pours) in groups.items()
-        for batch in _of_one(recipe, sorted(pours, key=lambda each: each.at), sharing, stands, now)
+        for batch in _of_one(recipe, sorted(pours, key=lambda pour: pour.at), sharing, stands, now)
     ]
     return sorted(planned, key=lambda batch: (batch.stand or batch.start, batch.recipe.key, batch.side))
 
@@ -125,7 +125,7 @@ def _of_one(
 
 def _timed(recipe: Recipe, first: datetime, stands: bool, now: datetime | None) -> Brewing:
     """The days of one batch whose first pour is at a moment."""
-    watered = stands and recipe.liquid and any(each.ingredient.key == "water" for each in recipe.portions)
+    watered = stands and recipe.liquid and any(portion.ingredient.key == "water" for portion in recipe.portions)
     standing_time = timedelta(hours=STANDING_HOURS if watered else 0.0)
     shortest, longest = (timedelta(hours=hours) for hours in recipe.hours)
     planned = timedelta(hours=planned_hours(recipe))
@@ -177,7 +177,7 @@ def served_by(
 
     A pour that is overdue is poured now. One that a running brew misses waits for it, where a new brew comes no sooner.
     """
-    there = {each.batch_id: each.litres for each in stock}
+    there = {batch.batch_id: batch.litres for batch in stock}
     serves: dict[int, list[Pouring]] = {}
     open_needs = []
     for recipe, pouring in sorted(needs, key=lambda need: need[1].at):
@@ -185,7 +185,7 @@ def served_by(
         soonest = max(at, now + timedelta(hours=recipe.hours[0]))
         fit = [
             each
-            for each in sorted(stock, key=lambda each: each.ready)
+            for each in sorted(stock, key=lambda batch: batch.ready)
             if each.recipe_key == recipe.key
             and each.ready <= soonest
             and (each.until is None or at <= each.until)
@@ -215,7 +215,7 @@ class Standby:
 
 def water_to_stand(pours: Iterable[tuple[Pouring, bool]]) -> list[Standby]:
     """Tap water to be set out a day before each day’s pours; each pour with whether it is plain water."""
-    ordered = sorted(pours, key=lambda each: each[0].at)
+    ordered = sorted(pours, key=lambda pour: pour[0].at)
     found = []
     for at, together in groupby(ordered, key=lambda each: each[0].at):
         same = list(together)

@@ -78,8 +78,8 @@ def spent(
 
 def reading_minutes(trial: Trial, readings: Iterable[Reading]) -> float:
     """Minutes that the readings took, by the usual time of each measure."""
-    seconds = {each.measure.key: each.measure.seconds for each in trial.asked}
-    return sum(seconds.get(each.measure_key, 0) for each in readings if each.value is not None) / 60
+    seconds = {asked.measure.key: asked.measure.seconds for asked in trial.asked}
+    return sum(seconds.get(reading.measure_key, 0) for reading in readings if reading.value is not None) / 60
 
 
 def _and(one: Spent, other: Spent) -> Spent:
@@ -156,7 +156,7 @@ def _cost(
     fresh = sum(pour.batch is None for pour in given)
     if fresh:
         costs.append(None if desk.mixed is None else _times(fresh, cost_of(desk.mixed.amounts, prices)))
-    known = [each for each in costs if each is not None]
+    known = [cost for cost in costs if cost is not None]
     return sum(known) if len(known) == len(costs) else None
 
 

@@ -141,7 +141,7 @@ def _check_order(batch: Batch, event: Event) -> None:
     if event.what not in BEFORE_MIXING and (mixed is None or event.at < mixed):
         begun = "its ingredients have not met yet" if mixed is None else f"it was mixed only {moment(mixed)}"
         raise BatchError(f"It can’t be {event.what} then: {begun}. Put the mixing down first, or correct it.")
-    earlier = [each.at for each in batch.events if each.what not in BEFORE_MIXING]
+    earlier = [event.at for event in batch.events if event.what not in BEFORE_MIXING]
     if event.what == "mixed" and earlier and min(earlier) < event.at:
         raise BatchError(f"It was {batch.events[0].what} before that moment: mixed comes first.")
 

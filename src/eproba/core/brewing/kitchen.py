@@ -212,7 +212,9 @@ def cans(mixed: Mix, kit: Kit) -> Can | None:
 
 def as_measured(mixed: Mix, kit: Kit) -> Mix:
     """The mix as the kit measures it: rounded amounts, the strength that the cans give, and what that adds."""
-    amounts = tuple(replace(each, amount=each.amount * (1 + measured(each, kit).error)) for each in mixed.amounts)
+    amounts = tuple(
+        replace(portion, amount=portion.amount * (1 + measured(portion, kit).error)) for portion in mixed.amounts
+    )
     can = cans(mixed, kit)
     if can is None or mixed.concentrate_litres is None or mixed.water_litres is None:
         return replace(mixed, amounts=amounts, loads=_loads(mixed, amounts, mixed.application_litres, 1.0))
@@ -233,7 +235,7 @@ def _loads(mixed: Mix, amounts: tuple[Portion, ...], litres: float | None, more:
     """What a square metre gets where `more` of the concentrate than was mixed is poured."""
     if mixed.area_m2 is None:
         return None
-    poured = tuple(replace(each, amount=each.amount * more) for each in amounts)
+    poured = tuple(replace(portion, amount=portion.amount * more) for portion in amounts)
     return loads(mixed.recipe, poured, mixed.area_m2, litres)
 
 

@@ -107,7 +107,7 @@ def mix(recipe: Recipe, want: Want) -> Mix:
     total = _total(recipe, want)
     share = parts[0] / sum(parts) if recipe.liquid else 1.0
     times = total * share / recipe.yields if recipe.linear else 1.0
-    amounts = tuple(Portion(each.ingredient, each.amount * times, each.unit) for each in recipe.portions)
+    amounts = tuple(Portion(portion.ingredient, portion.amount * times, portion.unit) for portion in recipe.portions)
     surface, litres = want.surface, total if recipe.liquid else None
     return Mix(
         recipe=recipe,
@@ -158,7 +158,9 @@ def in_batch_unit(recipe: Recipe, amount: float, unit: str) -> float:
 
 def water_share(recipe: Recipe) -> float:
     """How much of a litre of it is the water that went in."""
-    water = sum(in_base(each.amount, each.unit)[0] for each in recipe.portions if each.ingredient.key == "water")
+    water = sum(
+        in_base(portion.amount, portion.unit)[0] for portion in recipe.portions if portion.ingredient.key == "water"
+    )
     return min(1.0, water / recipe.yields)
 
 
@@ -193,8 +195,8 @@ def loads(recipe: Recipe, amounts: tuple[Portion, ...], surface: float, litres: 
     water = None if litres is None else litres / surface
     if recipe.kind not in GOES_INTO_THE_GROUND:
         return Loads(water, 0.0, (0.0, 0.0))
-    carbon = sum(each.grams * each.ingredient.easy_carbon for each in amounts) / surface
-    low, high = (sum(each.grams * each.ingredient.nitrogen[i] for each in amounts) / surface for i in (0, 1))
+    carbon = sum(amount.grams * amount.ingredient.easy_carbon for amount in amounts) / surface
+    low, high = (sum(portion.grams * portion.ingredient.nitrogen[i] for portion in amounts) / surface for i in (0, 1))
     return Loads(water, carbon, (low, high))
 
 
@@ -250,13 +252,13 @@ def ingredient_alone(mixed: Mix) -> IngredientControl:
 
     Ingredients that are mostly sugar go in as they are; of what the others hold, each kind of sugar by its own name.
     """
-    sugars = [each for each in mixed.amounts if sum(each.ingredient.sugar) > 0]
-    held = sum(_sugar(each) for each in sugars)
+    sugars = [amount for amount in mixed.amounts if sum(amount.ingredient.sugar) > 0]
+    held = sum(_sugar(sugar) for sugar in sugars)
     poured = mixed.application_litres or mixed.spread or 1.0
     if held / poured < HARDLY_SUGAR:
         return IngredientControl((), "Hardly any sugar is in it: plain water is the control that asks the same.")
-    mostly = [each for each in sugars if sum(each.ingredient.sugar) / 2 >= MOSTLY_SUGAR]
-    others = [each for each in mixed.amounts if each.ingredient.key != "water" and each not in mostly]
+    mostly = [sugar for sugar in sugars if sum(sugar.ingredient.sugar) / 2 >= MOSTLY_SUGAR]
+    others = [portion for portion in mixed.amounts if portion.ingredient.key != "water" and portion not in mostly]
     if mostly:
         note = "" if others or mixed.recipe.brews else "This is the treatment itself: compare it with plain water."
         return IngredientControl(tuple(Alone(each.ingredient.name, each.grams) for each in mostly), note)

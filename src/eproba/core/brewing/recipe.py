@@ -240,8 +240,8 @@ def stirred(recipe: Recipe, times: float) -> Recipe:
     """The recipe with so many times as much of everything in the same water."""
     if times == 1:
         return recipe
-    portions = (each if each.ingredient.key == WATER else replace(each, amount=times * each.amount)
-                for each in recipe.portions)  # fmt: skip
+    portions = (portion if portion.ingredient.key == WATER else replace(portion, amount=times * portion.amount)
+                for portion in recipe.portions)  # fmt: skip
     return replace(recipe, portions=tuple(portions))
 
 
@@ -292,15 +292,15 @@ def recipe_from(
     entry = {name: value for name, value in entry.items() if name != "ingredients"}
     check_keys(key, entry, Recipe, RecipeError, ["key"])
     values = {name: _frozen(value) for name, value in entry.items()}
-    values["portions"] = tuple(_portion(f"{key}: portion", each, ingredients) for each in _rows(key, entry, "portions"))
+    values["portions"] = tuple(_portion(f"{key}: portion", row, ingredients) for row in _rows(key, entry, "portions"))
     for name, table in (("phases", Phase), ("brew", Step), ("apply", Step)):
-        values[name] = tuple(_part(f"{key}: {name}", each, table) for each in _rows(key, entry, name))
-    values["schools"] = tuple(_school(f"{key}: schools", each, ingredients) for each in _rows(key, entry, "schools"))
+        values[name] = tuple(_part(f"{key}: {name}", row, table) for row in _rows(key, entry, name))
+    values["schools"] = tuple(_school(f"{key}: schools", row, ingredients) for row in _rows(key, entry, "schools"))
     check_values(key, values, Recipe, RecipeError)
     if not values["phases"]:
         raise RecipeError(f"{key}: phases say how often; at least one is needed")
     made = Recipe(key=key, **values)
-    if unknown := [each for each in made.all_cautions if each not in cautions]:
+    if unknown := [caution for caution in made.all_cautions if caution not in cautions]:
         raise RecipeError(f"{key}: unknown caution {', '.join(unknown)}; known are {', '.join(cautions)}")
     return made
 
@@ -321,7 +321,7 @@ def _own_ingredients(key: str, entry: Mapping[str, Any]) -> dict[str, Ingredient
 def _rows(key: str, entry: Mapping[str, Any], name: str) -> list[Mapping[str, Any]]:
     """The tables under one name of an entry."""
     rows = entry.get(name, [])
-    if not isinstance(rows, list | tuple) or not all(isinstance(each, Mapping) for each in rows):
+    if not isinstance(rows, list | tuple) or not all(isinstance(row, Mapping) for row in rows):
         raise RecipeError(f"{key}: {name} is a list of tables")
     return list(rows)
 
@@ -340,7 +340,7 @@ def _portion(where: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ing
 
 def _school(where: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ingredient]) -> School:
     rows = _rows(where, entry, "portions")
-    swapped = tuple(_portion(f"{where}: portion", each, ingredients) for each in rows)
+    swapped = tuple(_portion(f"{where}: portion", row, ingredients) for row in rows)
     made: School = _part(where, {name: value for name, value in entry.items() if name != "portions"}, School)
     return replace(made, portions=swapped)
 
@@ -368,7 +368,9 @@ def recipe_entry(recipe: Recipe) -> dict[str, Any]:
         if field.name == "key" or value is None or value == field.default:
             continue
         entry[field.name] = _plain(field.name, value)
-    used = [each.ingredient for each in (*recipe.portions, *(p for school in recipe.schools for p in school.portions))]
+    used = [
+        portion.ingredient for portion in (*recipe.portions, *(p for school in recipe.schools for p in school.portions))
+    ]
     if own := {each.key: ingredient_entry(each) for each in used if each.key.startswith(OWN_INGREDIENT)}:
         entry["ingredients"] = own
     return entry

@@ -104,7 +104,7 @@ def equipment_from(key: str, entry: Any) -> Equipment:
     check_keys(key, entry, Equipment, RecipeError, ["key"])
     values: dict[str, Any] = {name: tuple(v) if isinstance(v, list) else v for name, v in entry.items()}
     check_values(key, values, Equipment, RecipeError, strict=True)
-    if unknown := [each for each in values["cautions"] if each not in cautions()]:
+    if unknown := [value for value in values["cautions"] if value not in cautions()]:
         raise RecipeError(f"{key}: unknown caution {', '.join(unknown)}")
     return Equipment(key, **values)
 

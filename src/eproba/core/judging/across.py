@@ -61,9 +61,9 @@ class Together:
 
 def answers_of(trial: Trial, judgement: Judgement) -> tuple[Answer, ...]:
     """What a trial's first measure says, one answer a treatment."""
-    by_name = {each.name: each for each in trial.treatments}
+    by_name = {treatment.name: treatment for treatment in trial.treatments}
     day = trial.decision_day if judgement.day is None else judgement.day
-    return tuple(_answer(trial, by_name[each.treatment], each, day) for each in judgement.comparisons)
+    return tuple(_answer(trial, by_name[comparison.treatment], comparison, day) for comparison in judgement.comparisons)
 
 
 def _answer(trial: Trial, treatment: Treatment, comparison: Comparison, day: int) -> Answer:

@@ -34,9 +34,12 @@ def _without_the_far(units: Sequence[UnitValue], judgement: Judgement, judge: Ju
         return []
     left = [replace(unit, value=None) if unit.unit in named else unit for unit in units]
     still = Counter(unit.treatment for unit in left if unit.value is not None)
-    if any(still[each.treatment] < 2 for each in judgement.comparisons) or still[judgement.question.control] < 2:
+    if (
+        any(still[comparison.treatment] < 2 for comparison in judgement.comparisons)
+        or still[judgement.question.control] < 2
+    ):
         return []
-    other = {each.treatment: each for each in judge(left, judgement.question).comparisons}
+    other = {comparison.treatment: comparison for comparison in judge(left, judgement.question).comparisons}
     lines = []
     for each in judgement.comparisons:
         without = other.get(each.treatment)
@@ -55,22 +58,24 @@ def _with_the_lost(units: Sequence[UnitValue], judgement: Judgement, judge: Judg
     for unit in units:
         lost[unit.treatment] = lost.get(unit.treatment, 0) + (unit.value is None)
     lines = []
-    for each in judgement.comparisons:
-        direction = _direction(each)
-        if not direction or lost[each.treatment] == lost[judgement.question.control]:
+    for comparison in judgement.comparisons:
+        direction = _direction(comparison)
+        if not direction or lost[comparison.treatment] == lost[judgement.question.control]:
             continue
-        filled = [_filled(unit, units, each.treatment, judgement.question.control, direction) for unit in units]
-        other = next(c for c in judge(filled, judgement.question).comparisons if c.treatment == each.treatment)
+        filled = [_filled(unit, units, comparison.treatment, judgement.question.control, direction) for unit in units]
+        other = next(c for c in judge(filled, judgement.question).comparisons if c.treatment == comparison.treatment)
         evidence = {
-            "treatment": each.treatment,
-            "lost": lost[each.treatment],
+            "treatment": comparison.treatment,
+            "lost": lost[comparison.treatment],
             "control": lost[judgement.question.control],
         }
         if _direction(other) == direction:
-            lines.append(TrustLine("lost by treatment", "note", "stands with the lost", evidence, of=each.treatment))
+            lines.append(
+                TrustLine("lost by treatment", "note", "stands with the lost", evidence, of=comparison.treatment)
+            )
         else:
             says = "turns with the lost"
-            lines.append(TrustLine("lost by treatment", "cap", says, evidence, "described", each.treatment))
+            lines.append(TrustLine("lost by treatment", "cap", says, evidence, "described", comparison.treatment))
     return lines
 
 
@@ -87,6 +92,6 @@ def _direction(comparison: Comparison) -> int:
 def _filled(unit: UnitValue, units: Sequence[UnitValue], treatment: str, control: str, direction: int) -> UnitValue:
     if unit.value is not None or unit.treatment not in (treatment, control):
         return unit
-    seen = [each.value for each in units if each.treatment in (treatment, control) and each.value is not None]
+    seen = [unit.value for unit in units if unit.treatment in (treatment, control) and unit.value is not None]
     lowest = (direction > 0) == (unit.treatment == treatment)
     return replace(unit, value=min(seen) if lowest else max(seen)) if seen else unit

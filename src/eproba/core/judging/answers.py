@@ -70,7 +70,7 @@ def question_key(trial: Trial, treatment: Treatment) -> str:
     """What a comparison is found by: the measure, what is tried, the kind of control. Where a trial tries one thing
     in several ways (the rungs of a ladder), each by its own name."""
     tried, name = treatment.recipe, _plain(treatment.name)
-    if not tried or sum(each.recipe == tried for each in trial.treatments) > 1:
+    if not tried or sum(treatment.recipe == tried for treatment in trial.treatments) > 1:
         tried = f"{tried} {name}".strip()
     asked = "|".join([trial.asked[0].measure.key, tried, trial.treatment(trial.control).role])
     return hashlib.sha256(asked.encode()).hexdigest()[:16]
@@ -83,7 +83,11 @@ def _plain(name: str) -> str:
 
 def questions_of(trial: Trial) -> dict[str, str]:
     """The questions that a trial asks, by the letter of the treatment."""
-    return {each.letter: question_key(trial, each) for each in trial.treatments if each.letter != trial.control}
+    return {
+        treatment.letter: question_key(trial, treatment)
+        for treatment in trial.treatments
+        if treatment.letter != trial.control
+    }
 
 
 def strength_words(treatment: Treatment) -> str:

@@ -39,8 +39,8 @@ def judgement_of(
 
 def with_trust(judgement: Judgement, lines: Sequence[TrustLine]) -> Judgement:
     """The judgement with further lines in its ledger, and with the verdicts that their caps leave standing."""
-    comparisons = tuple(_under_caps(each, lines) for each in judgement.comparisons)
-    effects = tuple(_held(each, lines) for each in judgement.effects)
+    comparisons = tuple(_under_caps(comparison, lines) for comparison in judgement.comparisons)
+    effects = tuple(_held(effect, lines) for effect in judgement.effects)
     return replace(judgement, comparisons=comparisons, effects=effects, trust=(*judgement.trust, *lines))
 
 

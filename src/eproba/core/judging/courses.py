@@ -11,7 +11,7 @@ from eproba.core.trial.model import Asked, Reading, Trial
 
 def courses(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> dict[int, Points]:
     """Each unit's course by unit id: a point for every round with a reading, at the day on which it was truly read."""
-    planned = {each.id: each.day for each in trial.rounds}
+    planned = {round_.id: round_.day for round_ in trial.rounds}
     raw: dict[tuple[int, int], list[Reading]] = defaultdict(list)
     for reading in readings:
         if reading.measure_key == asked.measure.key and reading.value is not None:
@@ -22,8 +22,8 @@ def courses(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> dict[int
         point = Point(day, true_day(trial, found[-1], day), unit_value(asked.measure, values, asked.sown))
         points[unit_id].append(point)
     if asked.measure.adds_up:
-        return {unit_id: _added(each) for unit_id, each in points.items()}
-    return {unit_id: tuple(each) for unit_id, each in points.items()}
+        return {unit_id: _added(point) for unit_id, point in points.items()}
+    return {unit_id: tuple(point) for unit_id, point in points.items()}
 
 
 def _added(points: list[Point]) -> Points:

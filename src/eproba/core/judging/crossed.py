@@ -58,12 +58,12 @@ def by_effects(judgement: Judgement) -> Judgement:
     Both together stay as they stand against the control; so do all where it is shown that the two help or hinder each
     other, since then no average says what one of them does.
     """
-    effects = {each.of: each for each in judgement.effects}
+    effects = {effect.of: effect for effect in judgement.effects}
     beyond = effects["12"].figures if "12" in effects else None
     if beyond is None or beyond.low_adjusted > 0 or beyond.high_adjusted < 0:
         return judgement
-    alone = {each.name: each for each in judgement.effects if each.of != "12"}
-    told = tuple(_as_effect(each, alone.get(each.treatment)) for each in judgement.comparisons)
+    alone = {effect.name: effect for effect in judgement.effects if effect.of != "12"}
+    told = tuple(_as_effect(comparison, alone.get(comparison.treatment)) for comparison in judgement.comparisons)
     return replace(judgement, comparisons=told)
 
 

@@ -87,11 +87,11 @@ def settled_late(trial: Trial, readings: Sequence[Reading]) -> list[TrustLine]:
 def _first_answer(trial: Trial, readings: Sequence[Reading]) -> date | None:
     """The day of the first reading of the first measure that followed an application."""
     poured = [pour.done_on for pour in trial.pours if pour.status == "poured" and pour.done_on is not None]
-    first, planned = trial.asked[0].measure.key, {each.id: each.day for each in trial.rounds}
+    first, planned = trial.asked[0].measure.key, {round_.id: round_.day for round_ in trial.rounds}
     days = [
-        trial.date_of(planned[each.round_id]) if each.read_at is None else each.read_at.date()
-        for each in readings
-        if each.measure_key == first and each.value is not None
+        trial.date_of(planned[reading.round_id]) if reading.read_at is None else reading.read_at.date()
+        for reading in readings
+        if reading.measure_key == first and reading.value is not None
     ]
     return min((day for day in days if day > min(poured)), default=None) if poured else None
 
@@ -120,7 +120,7 @@ def decision_day(
 
 
 def _by_code(trial: Trial, by_unit: Mapping[int, Points]) -> list[tuple[str, Points]]:
-    return [(unit.code, by_unit[unit.id]) for unit in sorted(trial.units, key=lambda each: each.walk)]
+    return [(unit.code, by_unit[unit.id]) for unit in sorted(trial.units, key=lambda unit: unit.walk)]
 
 
 def looks(trial: Trial, judgement: Judgement) -> list[TrustLine]:
@@ -137,8 +137,8 @@ def corrections(beside: Beside) -> list[TrustLine]:
     readings, pours = beside.corrections, beside.pours
     if not readings and not pours:
         return []
-    who = sorted({each.by for each in readings if each.by} | {each.by for each in pours if each.by})
-    before = next((each.verdict_before for each in readings if each.verdict_before), "")
+    who = sorted({reading.by for reading in readings if reading.by} | {pour.by for pour in pours if pour.by})
+    before = next((reading.verdict_before for reading in readings if reading.verdict_before), "")
     evidence = {"readings": len(readings), "pours": len(pours), "who": who or ["somebody"], "before": before}
     says = "changed after the opening" if before else "changed after the opening, unjudged"
     return [TrustLine("changed after the opening", "caution", says, evidence)]
@@ -212,9 +212,15 @@ def declared(trial: Trial) -> list[TrustLine]:
         "amendments": len(trial.amendments),
     }
     lines = [TrustLine("declared", "note", "declared", evidence)]
-    for each in trial.amendments:
-        when = trial.day_of(each.on)
-        change = {"day": when, "what": each.what, "old": each.old, "new": each.new, "reason": each.reason}
+    for amendment in trial.amendments:
+        when = trial.day_of(amendment.on)
+        change = {
+            "day": when,
+            "what": amendment.what,
+            "old": amendment.old,
+            "new": amendment.new,
+            "reason": amendment.reason,
+        }
         lines.append(TrustLine("amendment", "caution" if when > 0 else "note", "amended", change))
     if changed := untold(trial):
         lines.append(TrustLine("amendment", "caution", "changed untold", {"facts": changed}))
@@ -235,7 +241,7 @@ def crossing(trial: Trial, asked: Asked) -> list[TrustLine]:
 
 def batches(trial: Trial) -> list[TrustLine]:
     """One batch for all speaks of that batch, not of the recipe."""
-    if not any(each.role == "test" and each.amount is not None for each in trial.treatments):
+    if not any(treatment.role == "test" and treatment.amount is not None for treatment in trial.treatments):
         return []
     if trial.batches == 1 and any(pour.batch is not None for pour in trial.pours):
         return []  # the application log knows better
@@ -265,7 +271,7 @@ def blind(trial: Trial, asked: Asked) -> list[TrustLine]:
 
 def read_elsewhen(trial: Trial, readings: Iterable[Reading]) -> list[TrustLine]:
     """Rounds that were read on another day than planned: judged at their true day, and said."""
-    planned = {each.id: each.day for each in trial.rounds}
+    planned = {round_.id: round_.day for round_ in trial.rounds}
     days = {(planned[r.round_id], true_day(trial, r, planned[r.round_id])) for r in readings if not r.blank}
     moved: dict[int, list[int]] = {}
     for plan, true in sorted(days):
@@ -278,12 +284,14 @@ def read_elsewhen(trial: Trial, readings: Iterable[Reading]) -> list[TrustLine]:
 
 def read_off_hours(trial: Trial, readings: Iterable[Reading]) -> list[TrustLine]:
     """Readings outside the hours of their round, such as 24 h ± 3 h after a pour."""
-    windows = {each.id: (each.day, window) for each in trial.rounds if (window := window_of(trial, each)) is not None}
+    windows = {
+        round_.id: (round_.day, window) for round_ in trial.rounds if (window := window_of(trial, round_)) is not None
+    }
     off: dict[int, list[int]] = {}
-    for each in readings:
-        if each.value is not None and each.read_at is not None and each.round_id in windows:
-            day, window = windows[each.round_id]
-            if hours := hours_off(window, each.read_at):
+    for reading in readings:
+        if reading.value is not None and reading.read_at is not None and reading.round_id in windows:
+            day, window = windows[reading.round_id]
+            if hours := hours_off(window, reading.read_at):
                 off.setdefault(day, []).append(abs(hours))
     if not off:
         return []

@@ -65,6 +65,6 @@ def confidence_at(day: int, decision_day: int, looks: Sequence[int]) -> float:
     Increments of the spending function, added up (Bonferroni), since the summary at each look is another question: the
     look pays what has come free since the last one. A second look at a day that is paid for costs nothing more.
     """
-    paid = sorted({min(each, decision_day) for each in looks if each < day})
+    paid = sorted({min(look, decision_day) for look in looks if look < day})
     before = spent(paid[-1] / decision_day) if paid else 0.0
     return 1 - (spent(day / decision_day) - before)

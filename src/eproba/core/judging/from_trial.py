@@ -27,9 +27,9 @@ KINDS: Mapping[measures.Kind, Kind] = {
 
 def question_of(trial: Trial, asked: Asked) -> Question:
     """The trial's own question for the first measure; the measure's habits, without a worth, for the others."""
-    control = next(each.name for each in trial.treatments if each.letter == trial.control)
-    crossed = tuple((each.name, each.things) for each in trial.treatments) if trial.crossed else ()
-    ladder = tuple((each.name, each.rung) for each in trial.treatments if each.rung is not None)
+    control = next(treatment.name for treatment in trial.treatments if treatment.letter == trial.control)
+    crossed = tuple((treatment.name, treatment.things) for treatment in trial.treatments) if trial.crossed else ()
+    ladder = tuple((treatment.name, treatment.rung) for treatment in trial.treatments if treatment.rung is not None)
     if asked is trial.asked[0]:
         no_worse = trial.no_worse and trial.worth is not None
         return Question(
@@ -64,7 +64,7 @@ def unit_values(
     last_day = last_round_day(trial, by_unit, at)
     if last_day is None:
         raise CannotJudge(f"There is no reading of {asked.measure.name.lower()} after day 0 yet.")
-    name = {each.letter: each.name for each in trial.treatments}
+    name = {treatment.letter: treatment.name for treatment in trial.treatments}
     square = trial.dealing == "Latin square" or trial.turns
     values = []
     for unit in trial.units:
@@ -101,18 +101,20 @@ def circumstances_of(trial: Trial, asked: Asked, readings: Iterable[Reading]) ->
         if reading.value is not None and reading.measure_key == asked.measure.key:
             read.setdefault(reading.round_id, set()).add(reading.unit_id)
     end = trial.day_of(trial.ended_on) if trial.ended_on else trial.decision_day
-    due = [each for each in trial.rounds if each.day <= end and asked in trial.asked_in(each)]
+    due = [round_ for round_ in trial.rounds if round_.day <= end and asked in trial.asked_in(round_)]
     control = trial.treatment(trial.control)
     partly = [
-        each.day for each in due if each.id in read and len(read[each.id]) < len(trial.living(trial.date_of(each.day)))
+        round_.day
+        for round_ in due
+        if round_.id in read and len(read[round_.id]) < len(trial.living(trial.date_of(round_.day)))
     ]
     return Circumstances(
         control_role=control.role,
-        poured=any(is_poured(each.amount_unit) and each.amount for each in trial.treatments),
+        poured=any(is_poured(treatment.amount_unit) and treatment.amount for treatment in trial.treatments),
         rounds_due=len(due),
-        rounds_missed=sum(each.id not in read for each in due),
+        rounds_missed=sum(round_.id not in read for round_ in due),
         rounds_partly=tuple(partly),
-        baseline_taken=trial.turns or any(each.id in read for each in trial.rounds if each.day <= 0),
+        baseline_taken=trial.turns or any(round_.id in read for round_ in trial.rounds if round_.day <= 0),
         deals=trial.deals,
     )
 
@@ -142,8 +144,8 @@ def judge_trial(
     values = unit_values(trial, asked, kept, day)
     question = replace(question_of(trial, asked), confidence=confidence_of(trial, day))
     judgement = judge(values, question, circumstances_of(trial, asked, kept), SHUFFLE_SEED)
-    order = [each.name for each in trial.treatments]
-    comparisons = tuple(sorted(judgement.comparisons, key=lambda each: order.index(each.treatment)))
+    order = [treatment.name for treatment in trial.treatments]
+    comparisons = tuple(sorted(judgement.comparisons, key=lambda comparison: order.index(comparison.treatment)))
     last = last_round_day(trial, courses(trial, asked, kept), day)
     judgement = replace(judgement, comparisons=comparisons, levels=levels_of(trial, values, question), day=last)
     return with_trust(judgement, plan_lines(trial, asked, kept, judgement, values, at is not None, beside))

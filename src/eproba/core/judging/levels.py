@@ -42,7 +42,7 @@ def levels_of(trial: Trial, values: Sequence[UnitValue], question: Question) -> 
     found = []
     for kind, level in (("crop", crops), ("batch", batches)):
         if len(set(level.values())) > 1:
-            others = dict.fromkeys(each.treatment for each in values if each.treatment != question.control)
+            others = dict.fromkeys(value.treatment for value in values if value.treatment != question.control)
             found += [levels for name in others if (levels := _of(name, kind, level, values, question)) is not None]
     return tuple(found)
 
@@ -51,8 +51,10 @@ def _of(
     treatment: str, kind: str, level: Mapping[str, str], values: Sequence[UnitValue], question: Question
 ) -> Levels | None:
     gaps: dict[str, list[float]] = {}
-    for block in dict.fromkeys(each.block for each in values):
-        here = [each for each in values if each.block == block and each.value is not None and np.isfinite(each.value)]
+    for block in dict.fromkeys(value.block for value in values):
+        here = [
+            value for value in values if value.block == block and value.value is not None and np.isfinite(value.value)
+        ]
         treated, control = (
             [on_scale(each.value, question) for each in here if each.treatment == name]
             for name in (treatment, question.control)
@@ -62,17 +64,17 @@ def _of(
             gaps.setdefault(level[here[0].unit], []).append(gap)
     if len(gaps) < 2:
         return None
-    told = tuple(Level(name, sum(each) / len(each), len(each)) for name, each in gaps.items())
+    told = tuple(Level(name, sum(gap) / len(gap), len(gap)) for name, gap in gaps.items())
     return Levels(treatment, kind, told, _between(list(gaps.values())))
 
 
 def _between(groups: Sequence[Sequence[float]]) -> float | None:
     """p of the one-way F test; None where nothing is left over within the groups."""
     count, df = sum(map(len, groups)), len(groups) - 1
-    means = [sum(each) / len(each) for each in groups]
+    means = [sum(group) / len(group) for group in groups]
     overall = sum(map(sum, groups)) / count
     within = sum((gap - mean) ** 2 for each, mean in zip(groups, means, strict=True) for gap in each)
-    between = sum(len(each) * (mean - overall) ** 2 for each, mean in zip(groups, means, strict=True))
+    between = sum(len(group) * (mean - overall) ** 2 for group, mean in zip(groups, means, strict=True))
     if count - df - 1 < 1 or within <= 0:
         return None
     return float(special.fdtrc(df, count - df - 1, between / df / (within / (count - df - 1))))

@@ -51,15 +51,15 @@ def next_steps(judgement: Judgement, minutes: Mapping[str, float]) -> list[NextS
     """One step for each treatment, as the comparisons stand; `minutes` that each took, by name."""
     rung = _best_rung(judgement)
     found = []
-    for each in judgement.comparisons:
-        cheaper = _cheaper(each, judgement, minutes)
-        on_ladder = rung and rung != each.treatment and each.treatment in dict(judgement.question.ladder)
-        advised = OF_VERDICT[each.verdict]
-        if on_ladder and each.verdict not in UNSETTLED:
+    for comparison in judgement.comparisons:
+        cheaper = _cheaper(comparison, judgement, minutes)
+        on_ladder = rung and rung != comparison.treatment and comparison.treatment in dict(judgement.question.ladder)
+        advised = OF_VERDICT[comparison.verdict]
+        if on_ladder and comparison.verdict not in UNSETTLED:
             advised = "change"
         if advised == "keep" and cheaper:
             advised = "drop"
-        found.append(NextStep(each.treatment, each.verdict, advised, cheaper, rung if on_ladder else ""))
+        found.append(NextStep(comparison.treatment, comparison.verdict, advised, cheaper, rung if on_ladder else ""))
     return found
 
 
@@ -70,11 +70,11 @@ def _cheaper(mine: Comparison, judgement: Judgement, minutes: Mapping[str, float
     behind = set() if judgement.ranking is None else {each.second for each in judgement.ranking.behind(mine.treatment)}
     mine_took = minutes.get(mine.treatment, 0.0)
     rivals = [
-        each.treatment
-        for each in judgement.comparisons
-        if each.treatment not in (mine.treatment, *behind)
-        and each.verdict in GAINED
-        and minutes.get(each.treatment, mine_took) < CHEAPER * mine_took
+        comparison.treatment
+        for comparison in judgement.comparisons
+        if comparison.treatment not in (mine.treatment, *behind)
+        and comparison.verdict in GAINED
+        and minutes.get(comparison.treatment, mine_took) < CHEAPER * mine_took
     ]
     return min(rivals, key=lambda name: minutes[name], default="")
 

@@ -37,12 +37,12 @@ class Ranking:
 
     def behind(self, name: str) -> tuple[Pair, ...]:
         """The pairs that show `name` ahead."""
-        return tuple(each for each in self.pairs if each.first == name and each.shown)
+        return tuple(pair for pair in self.pairs if pair.first == name and pair.shown)
 
     def not_told_from(self, name: str) -> tuple[str, ...]:
         """Whom `name` can't be told apart from."""
-        open_pairs = [each for each in self.pairs if not each.shown and name in (each.first, each.second)]
-        return tuple(each.second if each.first == name else each.first for each in open_pairs)
+        open_pairs = [pair for pair in self.pairs if not pair.shown and name in (pair.first, pair.second)]
+        return tuple(pair.second if pair.first == name else pair.first for pair in open_pairs)
 
 
 @dataclass(frozen=True)

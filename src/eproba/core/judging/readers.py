@@ -39,13 +39,13 @@ class Readers:
 
 def readers(trial: Trial, readings: Iterable[Reading], repeats: Iterable[Reading]) -> list[Readers]:
     """For each measure and each two who read the same (or one who read it twice), two pairs or more."""
-    place = {_place(each): each for each in readings if each.value is not None}
+    place = {_place(reading): reading for reading in readings if reading.value is not None}
     groups: dict[tuple[str, str, str], list[tuple[Reading, Reading]]] = {}
     for second in repeats:
         first = place.get(_place(second))
         if first is not None and second.value is not None:
             groups.setdefault((second.measure_key, first.by, second.by), []).append((first, second))
-    asked = {each.measure.key: each for each in trial.asked}
+    asked = {asked.measure.key: asked for asked in trial.asked}
     return [
         _told(trial, asked[key], pairs, list(place.values()))
         for (key, _, _), pairs in sorted(groups.items())
@@ -58,13 +58,13 @@ def _place(each: Reading) -> tuple[int, int, str, int]:
 
 
 def _told(trial: Trial, asked: Asked, pairs: Sequence[tuple[Reading, Reading]], readings: Sequence[Reading]) -> Readers:
-    values = [each.value or 0.0 for each in readings if each.measure_key == asked.measure.key]
+    values = [reading.value or 0.0 for reading in readings if reading.measure_key == asked.measure.key]
     logs = asked.measure.scale == "ratio" and all(value > 0 for value in values)
     logs = logs and all((second.value or 0.0) > 0 for _, second in pairs)
     differences = [_on(second.value, logs) - _on(first.value, logs) for first, second in pairs]
     first, second = pairs[0][0].by, pairs[0][1].by
     noise = reader_noise(differences, first == second)
-    between = _between(trial, asked, {each[0].round_id for each in pairs}, readings, logs)
+    between = _between(trial, asked, {pair[0].round_id for pair in pairs}, readings, logs)
     if between is None:
         return Readers(asked, first, second, len(pairs), noise, logs, None, None)
     share = share_of_reading(noise.sd, between, asked.per_unit)
@@ -78,11 +78,11 @@ def _on(value: float | None, logs: bool) -> float:
 
 def _between(trial: Trial, asked: Asked, rounds: set[int], readings: Sequence[Reading], logs: bool) -> float | None:
     """What units alike in treatment and block differ by, in the last of these rounds."""
-    last = max((each for each in trial.rounds if each.id in rounds), key=lambda each: each.day)
+    last = max((round_ for round_ in trial.rounds if round_.id in rounds), key=lambda each: each.day)
     by_unit: dict[int, list[float]] = {}
-    for each in readings:
-        if each.round_id == last.id and each.measure_key == asked.measure.key:
-            by_unit.setdefault(each.unit_id, []).append(_on(each.value, logs))
+    for reading in readings:
+        if reading.round_id == last.id and reading.measure_key == asked.measure.key:
+            by_unit.setdefault(reading.unit_id, []).append(_on(reading.value, logs))
     units = [unit for unit in trial.units if unit.id in by_unit]
     means = [math.fsum(by_unit[unit.id]) / len(by_unit[unit.id]) for unit in units]
     blocks = [unit.block if trial.in_blocks else None for unit in units]

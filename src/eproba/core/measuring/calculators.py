@@ -64,7 +64,7 @@ class Calculator:
     @property
     def ways(self) -> tuple[str, ...]:
         """The ways of asking; empty where there is one."""
-        return tuple(dict.fromkeys(each.way for each in self.inputs if each.way))
+        return tuple(dict.fromkeys(input_.way for input_ in self.inputs if input_.way))
 
 
 @dataclass(frozen=True)
@@ -88,7 +88,7 @@ def calculator_from(key: str, entry: Mapping[str, Any]) -> Calculator:
     made = Calculator(key=key, **values)
     if key not in FORMULAS:
         raise CalculatorError(f"{key}: there is no formula of this name")
-    if made.main not in {each.name for each in made.results}:
+    if made.main not in {result.name for result in made.results}:
         raise CalculatorError(f"{key}: main must be one of its results")
     return made
 
@@ -109,7 +109,7 @@ def read_inputs(calculator: Calculator, typed: Mapping[str, str]) -> dict[str, V
     """
     given = {name: text.strip() for name, text in typed.items() if text.strip()}
     _check_meter(calculator, given.pop("meter", ""))
-    known = {each.name: each for each in calculator.inputs}
+    known = {input_.name: input_ for input_ in calculator.inputs}
     if unknown := [name for name in given if name not in known]:
         raise CalculatorError(f"{unknown[0]} is no input; they are {listed(list(known))}", field=unknown[0])
     way = next((known[name].way for name in given if known[name].way), calculator.ways[0] if calculator.ways else "")
@@ -141,7 +141,7 @@ def reckon(calculator: Calculator, typed: Mapping[str, str]) -> Worked:
 
 
 def _run(calculator: Calculator, values: Mapping[str, Value]) -> Reckoned:
-    usual = {each.name: each.usual for each in calculator.inputs if each.usual is not None}
+    usual = {input_.name: input_.usual for input_ in calculator.inputs if input_.usual is not None}
     try:
         found = FORMULAS[calculator.key](**{**usual, **values})
     except (ZeroDivisionError, OverflowError, ValueError) as error:
@@ -156,12 +156,12 @@ def _run(calculator: Calculator, values: Mapping[str, Value]) -> Reckoned:
 def _doubts(calculator: Calculator, values: Mapping[str, Value], found: Reckoned) -> dict[str, float]:
     """Each tool's error passed on, one at a time, and added as squares."""
     squares = dict.fromkeys(found.results, 0.0)
-    for each in calculator.inputs:
-        value = values.get(each.name)
-        if each.error <= 0 or not isinstance(value, float):
+    for input_ in calculator.inputs:
+        value = values.get(input_.name)
+        if input_.error <= 0 or not isinstance(value, float):
             continue
         try:
-            moved = _run(calculator, {**values, each.name: value + each.error}).results
+            moved = _run(calculator, {**values, input_.name: value + input_.error}).results
         except EprobaError:
             continue
         for name, result in found.results.items():

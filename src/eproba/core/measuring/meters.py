@@ -78,7 +78,7 @@ class RecordedMeter:
         return fresh[-1] if fresh else None
 
     def run(self, since: datetime, until: datetime) -> Sequence[MeterValue]:
-        return [each for each in self.values if since <= each.at <= until]
+        return [value for value in self.values if since <= value.at <= until]
 
 
 @dataclass(frozen=True)
@@ -146,10 +146,10 @@ def filling(meter: Meter, measure: Measure) -> Filling | None:
     worked = measure.calculator
     if worked is None:
         return Filling(("",)) if fits(meter, measure.key, measure.unit) else None
-    inputs = [each for each in worked.inputs if fits(meter, measure.key, each.unit)]
-    single = tuple(each.name for each in inputs if not each.many)
-    values = [each.name for each in inputs if each.many]
-    minutes = [each.name for each in worked.inputs if each.many and each.unit == "min"]
+    inputs = [input_ for input_ in worked.inputs if fits(meter, measure.key, input_.unit)]
+    single = tuple(input_.name for input_ in inputs if not input_.many)
+    values = [input_.name for input_ in inputs if input_.many]
+    minutes = [input_.name for input_ in worked.inputs if input_.many and input_.unit == "min"]
     run = (minutes[0], values[0]) if minutes and values else None
     return Filling(single, run) if single or run else None
 
@@ -170,8 +170,8 @@ def as_run(values: Sequence[MeterValue]) -> tuple[str, str]:
     if len(values) < STEADY:
         raise MeterError(f"The meter gave {len(values)} values in that time; {STEADY} are the fewest. Wait, then take.")
     first = values[0].at
-    minutes = [f"{(each.at - first).total_seconds() / 60:.4g}" for each in values]
-    return ";".join(minutes), ";".join(f"{each.value:.6g}" for each in values)
+    minutes = [f"{(value.at - first).total_seconds() / 60:.4g}" for value in values]
+    return ";".join(minutes), ";".join(f"{value.value:.6g}" for value in values)
 
 
 def check_name(name: str) -> None:

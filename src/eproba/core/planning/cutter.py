@@ -68,7 +68,7 @@ def proposals(site: Site, wish: Wish) -> list[Proposal]:
     most = [_grids(place, wish)[-1] for place in site.places]
     if sum(c * r for c, r in most) < wish.treatments:
         raise GroundError(_too_little(site, wish))
-    found = [each for each in _candidates(site, wish) if each is not None]
+    found = [candidate for candidate in _candidates(site, wish) if candidate is not None]
     if wish.dealing is None and not found:
         found = [each for each in [_one_of_each(site, replace(wish, dealing="one of each"))] if each is not None]
     if wish.dealing is not None:

@@ -329,7 +329,7 @@ def plan_of(draft: Draft, known: Known) -> Plan:
         hours=hours_of(draft, rounds, grid, doses, known),
         pours=doses.pours,
     )
-    if any(known.measures[each.key].destructive for each in plan.measures):
+    if any(known.measures[measure.key].destructive for measure in plan.measures):
         plan = replace(plan, rules=replace(plan.rules, pulls=checked_pulls(days.pulls, rounds, rules.plants)))
     return plan
 

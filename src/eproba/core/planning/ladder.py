@@ -83,7 +83,7 @@ def named(stem: str, texts: Texts, recipe: Recipe | None, units: Units = METRIC)
 
 def main_portion(recipe: Recipe | None) -> Portion:
     """The one thing that a recipe stirs into water. Raises LadderError where there is none, or where there are more."""
-    things = [each for each in recipe.portions if each.ingredient.key != WATER] if recipe is not None else []
+    things = [portion for portion in recipe.portions if portion.ingredient.key != WATER] if recipe is not None else []
     if recipe is None or recipe.brews or not recipe.liquid or len(things) != 1:
         text = "Amounts in a litre suit a recipe that stirs one thing into water, such as molasses water"
         raise LadderError(f"{text}. Choose its recipe, or make a ladder of parts or of doses.")

@@ -91,7 +91,11 @@ class Plan:
         """Every application to come."""
         if self.pours is not None:
             return self.pours
-        given = [letter for letter, each in zip(self.letters, self.treatments, strict=True) if each.amount is not None]
+        given = [
+            letter
+            for letter, treatment in zip(self.letters, self.treatments, strict=True)
+            if treatment.amount is not None
+        ]
         return tuple(PlannedPour(letter, day) for letter in given for day in self.rhythm.pours)
 
 
@@ -109,7 +113,7 @@ def simple_layout(
     rows = -(-treatments * units_each // per_row)
     place = row_of(kind, *unit_cm, guard_cm, rows, per_row)
     wish = Wish(treatments, units_each, guard_cm, *unit_cm, dealing=dealing)
-    found = next(each for each in proposals(Site((place,)), wish) if each.units_each == units_each)
+    found = next(proposal for proposal in proposals(Site((place,)), wish) if proposal.units_each == units_each)
     return Layout(Site((place,)), guard_cm, dealing, found.cuts)
 
 

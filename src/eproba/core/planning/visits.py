@@ -126,7 +126,7 @@ def _measured_as(mixed: Mix, can: Can, kit: Kit) -> str:
     """What goes into a can, as the kit measures it; of what is not diluted its ingredients."""
     if mixed.water_litres:
         return can.concentrate.text
-    return ", ".join(f"{measured(each, kit).text} {lower_first(each.ingredient.name)}" for each in mixed.amounts)
+    return ", ".join(f"{measured(amount, kit).text} {lower_first(amount.ingredient.name)}" for amount in mixed.amounts)
 
 
 def _stock(mixed: Mix) -> str:

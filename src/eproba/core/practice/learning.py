@@ -39,7 +39,7 @@ def calibration(history: Sequence[Said]) -> list[Bin]:
     """How often right, for each sureness that was said."""
     found = []
     for sure in SURE:
-        mine = [each for each in history if each.sure == sure]
+        mine = [change for change in history if change.sure == sure]
         if mine:
             found.append(Bin(sure, len(mine), sum(each.right for each in mine)))
     return found
@@ -49,12 +49,12 @@ def overconfidence(history: Sequence[Said]) -> float:
     """Mean sureness less share of right ones, in percent points; 0 without a round."""
     if not history:
         return 0.0
-    return sum(each.sure - 100 * each.right for each in history) / len(history)
+    return sum(change.sure - 100 * change.right for change in history) / len(history)
 
 
 def standing(history: Sequence[Said], trap: Trap) -> str:
     """How a trap stands: “not met”, “catches”, “once seen through”, “seen through”."""
-    met = [each for each in history if each.trap == trap]
+    met = [change for change in history if change.trap == trap]
     if not met:
         return "not met"
     run = _run(history, trap)
@@ -64,7 +64,7 @@ def standing(history: Sequence[Said], trap: Trap) -> str:
 def _run(history: Sequence[Said], trap: Trap) -> int:
     """How many times in a row, up to now, it has not caught."""
     run = 0
-    for each in reversed([each for each in history if each.trap == trap]):
+    for each in reversed([change for change in history if change.trap == trap]):
         if each.caught:
             break
         run += 1
@@ -75,7 +75,7 @@ def next_trap(history: Sequence[Said], seed: int) -> Trap:
     """What comes next: a trap that has caught comes again after a rest; before that, and else, those not met yet, then
     those seen through once, then any; never the same twice in a row."""
     rng = random.Random(seed)
-    resting = {each.trap for each in history[-REST:]}
+    resting = {change.trap for change in history[-REST:]}
     for wanted in ("catches", "not met", "once seen through", "seen through"):
         open_now = [trap for trap in TRAPS if standing(history, trap) == wanted and trap not in resting]
         if open_now:

@@ -113,7 +113,7 @@ def _ends(
     counts: Counter[Verdict] = Counter()
     alarms = 0
     for judgement in judged:
-        by_name = {each.treatment: each.verdict for each in judgement.comparisons}
+        by_name = {comparison.treatment: comparison.verdict for comparison in judgement.comparisons}
         counts[by_name[THING]] += 1
         alarms += any(verdict.startswith(("better", "worse")) for verdict in by_name.values())
     return dict(counts), alarms

@@ -175,7 +175,7 @@ def _one_bed_each(scene: Scene, rng: random.Random) -> Scene:
     values = _grown(scene, plots, {"A": effect}, rng, BED_SD)
     seen = _seen(scene, plots, values)
     beds = {letter: [u.values[-1] or 0.0 for u in seen if u.treated == (letter == "A")] for letter in "AB"}
-    means = {letter: sum(each) / len(each) for letter, each in beds.items()}
+    means = {letter: sum(bed) / len(bed) for letter, bed in beds.items()}
     judgement = judge(
         [UnitValue("left", scene.thing, means["A"]), UnitValue("right", CONTROL, means["B"])],
         Question(CONTROL, "ratio", WORTH),

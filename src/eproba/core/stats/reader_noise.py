@@ -47,8 +47,8 @@ def reader_noise(differences: Sequence[float], one_reader: bool) -> ReaderNoise:
     lean = math.fsum(differences) / n
     df = n if one_reader else n - 1
     around = 0.0 if one_reader else lean
-    square = math.fsum((each - around) ** 2 for each in differences)
-    spread = math.sqrt(math.fsum((each - lean) ** 2 for each in differences) / (n - 1)) if n > 1 else None
+    square = math.fsum((difference - around) ** 2 for difference in differences)
+    spread = math.sqrt(math.fsum((difference - lean) ** 2 for difference in differences) / (n - 1)) if n > 1 else None
     return ReaderNoise(math.sqrt(square / (2 * df)), df, lean, None if spread is None else spread / math.sqrt(n))
 
 

@@ -107,7 +107,7 @@ def best_square_p(side: int, squares: int) -> float:
 def all_squares(square: bytes, side: int) -> NDArray[np.int_]:
     """Every square that permuted rows, columns and letters give, each once: (squares, side²)."""
     base = np.frombuffer(square, dtype=np.int_).reshape(side, side)
-    orders = [list(each) for each in permutations(range(side))]
+    orders = [list(permutation) for permutation in permutations(range(side))]
     dealt = {
         np.array(letters)[base[rows][:, columns]].tobytes()
         for rows in orders

@@ -82,7 +82,7 @@ class Evidence:
 def evidence(trial: Trial, readings: Iterable[Reading], changes: Changes, today: date) -> Evidence:
     """Collect what the record shows, without weighing it."""
     found = tuple(readings)
-    planned = {each.id: each.day for each in trial.rounds}
+    planned = {round_.id: round_.day for round_ in trial.rounds}
     elsewhen: dict[tuple[int, int], int] = {}
     for each in found:
         day = None if each.read_at is None else trial.day_of(each.read_at.date())
@@ -90,16 +90,16 @@ def evidence(trial: Trial, readings: Iterable[Reading], changes: Changes, today:
             elsewhen[planned[each.round_id], day] = elsewhen.get((planned[each.round_id], day), 0) + 1
     return Evidence(
         late=tuple(_late(trial)),
-        after_opening=tuple(each for each in changes.corrections if not each.sealed),
-        pours_after_opening=tuple(each for each in changes.pours if not each.sealed),
+        after_opening=tuple(correction for correction in changes.corrections if not correction.sealed),
+        pours_after_opening=tuple(pour for pour in changes.pours if not pour.sealed),
         read_elsewhen=tuple((plan, day, n) for (plan, day), n in sorted(elsewhen.items())),
         readings_entered_late=sum(_came_late(trial, each, planned) for each in found),
         pours_entered_late=sum(
-            (each.entered_at.date() - each.done_on).days > LONG_AFTER
-            for each in trial.pours
-            if each.entered_at is not None and each.done_on is not None
+            (pour.entered_at.date() - pour.done_on).days > LONG_AFTER
+            for pour in trial.pours
+            if pour.entered_at is not None and pour.done_on is not None
         ),
-        pours_not_on_record=sum(each.status == "due" and trial.date_of(each.day) < today for each in trial.pours),
+        pours_not_on_record=sum(pour.status == "due" and trial.date_of(pour.day) < today for pour in trial.pours),
         readers_who_saw=tuple(sorted({each.by for each in found if trial.blind and each.saw})),
     )
 

@@ -38,7 +38,7 @@ def facts_of(trial: Trial) -> dict[str, Any]:
         VERSION: FACTS,
     }
     # Only where there are some: plans declared before recipes or doses by ground were kept stay what they were.
-    asked = [[each.measure.key, list(each.days)] for each in trial.asked if each.days is not None]
+    asked = [[asked.measure.key, list(asked.days)] for asked in trial.asked if asked.days is not None]
     doses = [[t.letter, t.per] for t in trial.treatments if t.per != "unit"]
     things = [[t.letter, t.things] for t in trial.treatments] if trial.crossed else []
     later = {"things": things, "recipes": recipes, "doses": doses, "asked": asked}

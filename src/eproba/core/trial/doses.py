@@ -218,4 +218,4 @@ def given_on(trial: Trial, on: date, today: date) -> date:
 def _parts(text: str) -> list[str]:
     """One part a unit. A comma parts units only where a code follows: in “H1 1,2” it is a decimal comma."""
     parts = re.split(r"[;\n]|,(?=\s*[A-Za-z])", text)
-    return [each.strip(" ,") for each in parts if each.strip(" ,")]
+    return [part.strip(" ,") for part in parts if part.strip(" ,")]

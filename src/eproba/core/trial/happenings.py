@@ -88,18 +88,20 @@ def off_rule(trial: Trial, event: UnitEvent) -> str:
 
 def once_measures(trial: Trial) -> list[Asked]:
     """What is read once, on the day it happens: it can be put down any day."""
-    return [each for each in trial.asked if each.measure.kind == "day"]
+    return [asked for asked in trial.asked if asked.measure.kind == "day"]
 
 
 def happened_once(trial: Trial, readings: Iterable[Reading]) -> list[Reading]:
     """Readings that say that something which is read once has happened, the latest first."""
-    keys = {each.measure.key for each in once_measures(trial)}
-    found = [each for each in readings if each.measure_key in keys and each.value and each.read_at is not None]
+    keys = {measure.measure.key for measure in once_measures(trial)}
+    found = [
+        reading for reading in readings if reading.measure_key in keys and reading.value and reading.read_at is not None
+    ]
     return sorted(found, key=lambda each: (each.read_at or datetime.max, each.id), reverse=True)
 
 
 def round_for(trial: Trial, asked: Asked, on: date) -> Round | None:
     """The round that takes up what happened on a day: the first on that day or later that asks it; None: none does."""
     day = trial.day_of(on)
-    rounds = [each for each in trial.rounds if each.day >= day and asked in trial.asked_in(each)]
+    rounds = [round_ for round_ in trial.rounds if round_.day >= day and asked in trial.asked_in(round_)]
     return rounds[0] if rounds else None

@@ -112,7 +112,7 @@ def _after_pour(trial: Trial, this: Round) -> datetime | None:
     """So many hours after the last pour of its day, once that is on record."""
     day = pour_day(this)
     done = [
-        each.done_at for each in trial.pours if each.done_at is not None and trial.day_of(each.done_at.date()) == day
+        pour.done_at for pour in trial.pours if pour.done_at is not None and trial.day_of(pour.done_at.date()) == day
     ]
     hours = this.time.after_hours if this.time else None
     return max(done) + timedelta(hours=hours) if done and hours is not None else None
@@ -131,9 +131,9 @@ def followed(trial: Trial, moved: Mapping[int, int]) -> dict[int, int]:
     A round stays where it would fall onto one that stays, onto the baseline, or onto the decision day and later; and
     what was read or missed stays.
     """
-    found = {each.id: day for each in trial.rounds[1:-1] if (day := _following(each, moved)) is not None}
+    found = {round_.id: day for round_ in trial.rounds[1:-1] if (day := _following(round_, moved)) is not None}
     while True:
-        kept = {each.day for each in trial.rounds if each.id not in found}
+        kept = {round_.day for round_ in trial.rounds if round_.id not in found}
         blocked = [number for number, day in found.items() if not 0 < day < trial.decision_day or day in kept]
         if not blocked:
             return found

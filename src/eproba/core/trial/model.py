@@ -69,7 +69,7 @@ class Treatment(PlannedTreatment):
 
 def is_crossed(treatments: Sequence[PlannedTreatment]) -> bool:
     """Whether they are two things at once: each alone, both, and a control."""
-    return len(treatments) == len(CROSSED) and {each.things for each in treatments} == set(CROSSED)
+    return len(treatments) == len(CROSSED) and {treatment.things for treatment in treatments} == set(CROSSED)
 
 
 @dataclass(frozen=True)
@@ -403,7 +403,7 @@ class Trial:
         things = self.treatment(letter).things
         letters = {letter}
         if self.crossed and what == "dose" and len(things) == 1:
-            letters |= {each.letter for each in self.treatments if things in each.things}
+            letters |= {treatment.letter for treatment in self.treatments if things in treatment.things}
         mine = tuple(unit for unit in self.units if unit.letter in letters)
         if self.turns and day is not None:
             return tuple(unit for unit in mine if unit.block == str(self.period_given(day)))
@@ -412,11 +412,11 @@ class Trial:
     @property
     def pulls(self) -> tuple[int, ...]:
         """The days on which plants are pulled."""
-        return tuple(each.day for each in self.rounds if each.pull)
+        return tuple(round_.day for round_ in self.rounds if round_.pull)
 
     @property
     def destructive(self) -> bool:
-        return any(each.measure.destructive for each in self.asked)
+        return any(asked.measure.destructive for asked in self.asked)
 
     def crop_of(self, unit: Unit) -> str:
         """The crop of a unit: whole blocks take the crops in turn."""
@@ -479,14 +479,14 @@ class Trial:
         return {unit.code: unit for unit in self.units}
 
     def treatment(self, letter: str) -> Treatment:
-        return next(each for each in self.treatments if each.letter == letter)
+        return next(treatment for treatment in self.treatments if treatment.letter == letter)
 
     def unit(self, unit_id: int) -> Unit:
-        return next(each for each in self.units if each.id == unit_id)
+        return next(unit for unit in self.units if unit.id == unit_id)
 
     def asked_in(self, round_: Round) -> tuple[Asked, ...]:
         """The measures of a round: what destroys the plant is measured on the days of pulling only."""
-        return tuple(each for each in self.asked if is_asked(each.measure, round_.day, round_.pull, each.days))
+        return tuple(asked for asked in self.asked if is_asked(asked.measure, round_.day, round_.pull, asked.days))
 
     def asked_on(self, day: int) -> tuple[Unit, ...]:
         """All units, lost ones too; of places that take turns those of the day's period."""

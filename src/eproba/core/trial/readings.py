@@ -81,7 +81,7 @@ def rule(trial: Trial, this: Round, entry: Entry, today: date) -> Ruling:
     """Rule on one entry of a round."""
     unit = trial.by_code.get(entry.unit.strip().upper())
     if unit is None:
-        walked = sorted(trial.units, key=lambda each: each.walk)
+        walked = sorted(trial.units, key=lambda unit: unit.walk)
         codes = f"{walked[0].code} to {walked[-1].code}"
         return _refused(f"no unit “{entry.unit}” in this trial; its units are {codes}", "unit")
     asked = asked_by_name(trial, this, entry.measure)
@@ -99,7 +99,7 @@ def asked_by_name(trial: Trial, this: Round, name: str) -> Asked | str:
     for each in here:
         if wanted in (each.measure.key.lower(), each.measure.name.lower()):
             return each
-    if any(wanted in (each.measure.key.lower(), each.measure.name.lower()) for each in trial.asked):
+    if any(wanted in (asked.measure.key.lower(), asked.measure.name.lower()) for asked in trial.asked):
         days = ", ".join(str(day) for day in trial.pulls)
         return f"“{name}” is not part of the round of day {this.day}: it ends the plant, and is read on day {days}"
     return f"“{name}” is no measure of this trial; they are {', '.join(each.measure.name for each in here)}"

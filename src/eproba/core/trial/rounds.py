@@ -27,11 +27,11 @@ def places(trial: Trial, this: Round, units: Iterable[Unit], over: Collection[tu
 def happened(trial: Trial, this: Round, readings: Iterable[Reading]) -> set[tuple[int, str]]:
     """What has happened in a unit before this round, once and for all: (unit id, measure) is not asked again."""
     days = {asked.measure.key for asked in trial.asked if asked.measure.kind == "day"}
-    before = {each.id for each in trial.rounds if each.day < this.day}
+    before = {round_.id for round_ in trial.rounds if round_.day < this.day}
     return {
-        (each.unit_id, each.measure_key)
-        for each in readings
-        if each.measure_key in days and each.round_id in before and each.value
+        (reading.unit_id, reading.measure_key)
+        for reading in readings
+        if reading.measure_key in days and reading.round_id in before and reading.value
     }
 
 
@@ -65,7 +65,7 @@ def complete(trial: Trial, this: Round, readings: Iterable[Reading]) -> bool:
 
 def round_near(trial: Trial, on: date) -> Round | None:
     """The round to which a picture of that day belongs: the nearest within three days, the earlier if in doubt."""
-    near = [each for each in trial.rounds if abs((trial.date_of(each.day) - on).days) <= NEAR_DAYS]
+    near = [round_ for round_ in trial.rounds if abs((trial.date_of(round_.day) - on).days) <= NEAR_DAYS]
     return min(near, key=lambda each: (abs((trial.date_of(each.day) - on).days), each.day), default=None)
 
 
@@ -74,7 +74,7 @@ def passed_over(trial: Trial, closing: Round, read: Collection[int]) -> list[tup
 
     `read`: ids of the rounds that hold readings. A round with none was missed; one with some closes as it is.
     """
-    earlier = [each for each in trial.rounds if each.day < closing.day and not each.done and not each.missed]
+    earlier = [round_ for round_ in trial.rounds if round_.day < closing.day and not round_.done and not round_.missed]
     return [(each, each.id not in read) for each in earlier]
 
 

@@ -36,7 +36,7 @@ class Sample:
 
 def for_laboratory(trial: Trial) -> list[Asked]:
     """What a trial has read by a laboratory, or measures of its own that may be."""
-    return [each for each in trial.asked if each.measure.group in ("laboratory", "your own")]
+    return [asked for asked in trial.asked if asked.measure.group in ("laboratory", "your own")]
 
 
 def next_code(known: Collection[str]) -> str:

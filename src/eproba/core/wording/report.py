@@ -25,8 +25,8 @@ class Numbers:
 
 def what_was_done(trial: Trial) -> list[str]:
     """The conduct of a trial in a few sentences."""
-    poured = [each for each in trial.pours if each.status == "poured"]
-    read = [each for each in trial.rounds if each.done]
+    poured = [pour for pour in trial.pours if pour.status == "poured"]
+    read = [round_ for round_ in trial.rounds if round_.done]
     lost = [unit for unit in trial.units if unit.lost_on is not None]
     often = "once" if trial.deals == 1 else f"{trial.deals} times"
     given = f"{len(poured)} of {plural(len(trial.pours), 'application')} were given"
@@ -44,7 +44,7 @@ def what_was_done(trial: Trial) -> list[str]:
 def numbers(trial: Trial, judgement: Judgement, comparisons: Sequence[Comparison]) -> list[Numbers]:
     """The figures of each comparison."""
     wording, scale = Wording.of(trial, trial.asked[0]), judgement.question.scale
-    letters = {each.name: each.letter for each in trial.treatments}
+    letters = {treatment.name: treatment.letter for treatment in trial.treatments}
     rows = []
     for c in comparisons:
         figures, fits = c.carrying, "–"

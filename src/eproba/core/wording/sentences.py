@@ -196,7 +196,7 @@ def rank_headline(ranking: Ranking) -> str:
     leaders = [ranking.order[0], *ranking.not_told_from(ranking.order[0])]
     if len(leaders) == 1:
         return f"{leaders[0]} is ahead of all others"
-    if len(leaders) == len(ranking.order) and not any(each.shown for each in ranking.pairs):
+    if len(leaders) == len(ranking.order) and not any(pair.shown for pair in ranking.pairs):
         return "None is shown to be ahead"
     return f"In front, not told apart: {listed(leaders)}"
 

@@ -61,7 +61,7 @@ def disagreement(found: Together, wording: Wording) -> str:
     joint = found.joint
     if joint is None:
         return ""
-    odd = [each for each in found.stakes if each.odd]
+    odd = [stake for stake in found.stakes if stake.odd]
     if not odd:
         alike = "as much as luck alone makes them" if not joint.tau else "a little more than luck alone makes them"
         return f"No trial disagrees: their gaps differ {alike}."

@@ -49,7 +49,9 @@ def happened_on(
         raise HappeningError(f"No round from that day on asks {asked.measure.name.lower()}: put it into its round.")
     if not units:
         raise HappeningError("Say to which units it happened.")
-    known = {each.unit_id for each in all_readings(session, trial.id) if each.measure_key == key and each.value}
+    known = {
+        reading.unit_id for reading in all_readings(session, trial.id) if reading.measure_key == key and reading.value
+    }
     if there := [unit.code for unit in units if unit.id in known]:
         raise HappeningError(f"{listed(there)}: on record with a day already; correct it in the table of readings.")
     refused = [a for a in take_entries(session, _entries(trial, this, asked, units, at), sender) if a.status != "saved"]
@@ -104,7 +106,7 @@ def result_came(session: Session, trial: Trial, sample: Sample, result: str, sen
     SampleError
         A reading is refused, or somebody typed another number there.
     """
-    this = next(each for each in trial.rounds if each.id == sample.round_id)
+    this = next(round_ for round_ in trial.rounds if round_.id == sample.round_id)
     name = f"sample-{this.key}-{sample.measure_key[:16]}-{sample.code}"
     today = sender.now.astimezone().date()
     first = Entry(sample.units[0], sample.measure_key, 1, result, today, sure=True, reason="came from the laboratory")
@@ -114,7 +116,7 @@ def result_came(session: Session, trial: Trial, sample: Sample, result: str, sen
     ]
     taken_at = datetime.combine(sample.taken_on, datetime.min.time()).astimezone()
     sent = [Sent(f"{name}-{each.unit}-{result[:12]}", trial.key, this.key, each, taken_at) for each in (first, *skips)]
-    refused = [each for each in take_entries(session, sent, sender) if each.status != "saved"]
+    refused = [entry for entry in take_entries(session, sent, sender) if entry.status != "saved"]
     if refused:
         raise SampleError(refused[0].why or "Another number stands there: correct it in the table of readings.")
     change_sample(session, trial.id, sample.id, result=result, came_on=today)

@@ -36,7 +36,7 @@ def drop_meter(session: Session, meter_id: int) -> bool:
 
 def take_values(session: Session, meter_id: int, values: Sequence[MeterValue]) -> int:
     """Keep what a meter said; a value that is there already is not taken twice. Returns how many were new."""
-    rows = [{"meter_id": meter_id, "at": each.at, "value": each.value} for each in values]
+    rows = [{"meter_id": meter_id, "at": value.at, "value": value.value} for value in values]
     new = 0
     for start in range(0, len(rows), MOST_AT_ONCE):
         put = insert(MeterValueRow).values(rows[start : start + MOST_AT_ONCE]).on_conflict_do_nothing()

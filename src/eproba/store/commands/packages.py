@@ -54,7 +54,7 @@ def take_package(
     trials = tables.get("trials", [])
     if not trials:
         raise PackageRefused("This package holds no trial.")
-    here = [each for each in trials if trial_with_key(session, str(each.get("key"))) is not None]
+    here = [trial for trial in trials if trial_with_key(session, str(trial.get("key"))) is not None]
     names = tuple(str(each.get("name")) for each in here)
     if len(here) == len(trials):
         told = f"“{names[0]}” is" if len(names) == 1 else f"All {len(names)} trials of this package are"
@@ -120,13 +120,11 @@ def _as_declared(trial: Trial) -> bool:
 def _unknown(session: Session, name: str, rows: Rows) -> Rows:
     """Rows that this garden lacks: what it knows by the same key stays its own."""
     here: Any = GARDEN[name]
-    keys = ("key",) if name in BY_KEY else tuple(each.name for each in here.__table__.primary_key.columns)
+    keys = ("key",) if name in BY_KEY else tuple(column.name for column in here.__table__.primary_key.columns)
     if name not in (*BY_KEY, *ONE_EACH):
         return rows
     known = set(session.exec(select(*(getattr(here, key) for key in keys))))
-    return [
-        each for each in rows if (each[keys[0]] if len(keys) == 1 else tuple(each[key] for key in keys)) not in known
-    ]
+    return [row for row in rows if (row[keys[0]] if len(keys) == 1 else tuple(row[key] for key in keys)) not in known]
 
 
 def _same_batches(session: Session, tables: Mapping[str, Rows]) -> dict[int, int]:
@@ -144,23 +142,23 @@ def _same_batches(session: Session, tables: Mapping[str, Rows]) -> dict[int, int
 
 def _let_go(session: Session, takings: Rows, same: Mapping[int, int]) -> None:
     """What a deleted trial took of a brew that is still here comes in again with its pour: not twice."""
-    for each in takings:
-        if each["pour_id"] and each["batch_id"] in same:
-            where = (col(TakingRow.batch_id) == same[each["batch_id"]], col(TakingRow.pour_id).is_(None))
-            taken = (col(TakingRow.at) == each["at"], col(TakingRow.litres) == each["litres"])
+    for taking in takings:
+        if taking["pour_id"] and taking["batch_id"] in same:
+            where = (col(TakingRow.batch_id) == same[taking["batch_id"]], col(TakingRow.pour_id).is_(None))
+            taken = (col(TakingRow.at) == taking["at"], col(TakingRow.litres) == taking["litres"])
             session.exec(delete(TakingRow).where(*where, *taken))
 
 
 def _told_batches(batches: Rows, events: Rows) -> dict[int, tuple[object, ...]]:
     """Each brew by all that is known of it."""
     happened: dict[Any, list[tuple[object, ...]]] = {}
-    for each in events:
-        happened.setdefault(each["batch_id"], []).append((each["at"], each["what"]))
+    for event in events:
+        happened.setdefault(event["batch_id"], []).append((event["at"], event["what"]))
     return {
-        each["id"]: (each["recipe"], each["name"] or "", each["litres"], each["place"] or "", *sorted(
-            happened.get(each["id"], []), key=str
+        batch["id"]: (batch["recipe"], batch["name"] or "", batch["litres"], batch["place"] or "", *sorted(
+            happened.get(batch["id"], []), key=str
         ))
-        for each in batches
+        for batch in batches
     }  # fmt: skip
 
 

@@ -51,7 +51,7 @@ def change_picture(session: Session, trial_id: int, picture_id: int, **changes: 
         raise Gone("This picture was thrown away.")
     if changes.get("unit_id") not in {None, *(unit.id for unit in trial.units)}:
         raise PictureError("Choose a unit of this trial.")
-    if changes.get("round_id") not in {None, *(each.id for each in trial.rounds)}:
+    if changes.get("round_id") not in {None, *(round_.id for round_ in trial.rounds)}:
         raise PictureError("Choose a round of this trial.")
     for name, value in changes.items():
         setattr(row, name, value)
@@ -68,8 +68,8 @@ def decide_on_picture(session: Session, trial: Trial, row: PictureRow, yes: bool
     PictureError
         It has no unit or round yet, or a reading is refused.
     """
-    unit = next((each for each in trial.units if each.id == row.unit_id), None)
-    this = next((each for each in trial.rounds if each.id == row.round_id), None)
+    unit = next((unit for unit in trial.units if unit.id == row.unit_id), None)
+    this = next((round_ for round_ in trial.rounds if round_.id == row.round_id), None)
     if unit is None or this is None:
         raise PictureError("Say first which unit it shows, and in which round.")
     row.kept = yes
@@ -86,7 +86,7 @@ def _read_off(
     """The numbers as entries of what the round asks; they replace what an earlier picture gave."""
     there = {(r.unit_id, r.measure_key): r for r in readings_of(session, trial.id, this.id, blanks=True)}
     sent = []
-    for key in (each.measure.key for each in trial.asked_in(this) if each.measure.kind == "photo"):
+    for key in (asked.measure.key for asked in trial.asked_in(this) if asked.measure.kind == "photo"):
         value = row.numbers.get(key)
         if value is None:
             continue

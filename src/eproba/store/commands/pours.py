@@ -44,7 +44,7 @@ def log_pours(session: Session, trial_id: int, logs: Sequence[PourLog], by: str,
             raise Changed(f"{text}: look at what stands there now, then keep yours if it is right.")
     declare_once(session, trial, now)
     sealed = trial.sealed(now.astimezone().date())
-    for log in sorted(logs, key=lambda each: each.seen.id):
+    for log in sorted(logs, key=lambda log: log.seen.id):
         if log.seen.status != "due":
             was = {name: _plain(getattr(log.seen, _FIELDS.get(name, name))) for name in log.values}
             session.add(PourChangeRow(pour_id=log.seen.id, was=was, by=by, at=now, sealed=sealed))

@@ -101,8 +101,8 @@ class Writing:
 
     def __init__(self, session: Session, trial: Trial, sender: Sender) -> None:
         self.session, self.trial, self.sender = session, trial, sender
-        self.rounds = {each.key: each for each in trial.rounds}
-        self.measures = {each.measure.key: each.measure for each in trial.asked}
+        self.rounds = {round_.key: round_ for round_ in trial.rounds}
+        self.measures = {asked.measure.key: asked.measure for asked in trial.asked}
         self.touched: dict[int, Round] = {}
         self.today = sender.now.astimezone().date()
 
@@ -292,7 +292,7 @@ def add_many(
     if not values:
         return
     trial = lock_trial(session, trial_id)
-    measures = {each.measure.key: each.measure for each in trial.asked}
+    measures = {asked.measure.key: asked.measure for asked in trial.asked}
     values = [{**row, "value": _kept_row(measures, row)} for row in values]
     if trial.sealed(now.astimezone().date()):
         session.connection().execute(insert(ReadingRow), values)
@@ -330,4 +330,4 @@ def _add_after_opening(
         "sealed": False,
         "verdict_before": said,
     }
-    session.connection().execute(insert(CorrectionRow), [{"reading_id": each, **usual} for each in ids])
+    session.connection().execute(insert(CorrectionRow), [{"reading_id": id_, **usual} for id_ in ids])

@@ -87,7 +87,7 @@ def follow_pours(session: Session, trial: Trial, moved: Mapping[int, int], by: s
     new_days = followed(trial, moved)
     if not new_days:
         return
-    old_days = {each.id: each.day for each in trial.rounds}
+    old_days = {round_.id: round_.day for round_ in trial.rounds}
     for round_id in new_days:  # out of each other's way first: two rounds never share a day
         session.exec(update(RoundRow).where(col(RoundRow.id) == round_id).values(day=-round_id))
     for round_id, day in new_days.items():
@@ -109,7 +109,7 @@ def _mark(session: Session, this: Round, **facts: object) -> None:
 
 
 def _round(trial: Trial, round_id: int) -> Round:
-    found = next((each for each in trial.rounds if each.id == round_id), None)
+    found = next((round_ for round_ in trial.rounds if round_.id == round_id), None)
     if found is None:
         raise RoundError("This round was removed from the plan.")
     return found

@@ -26,7 +26,7 @@ def leave_out(session: Session, trial_id: int, letter: str, reason: str, by: str
     trial = lock_trial(session, trial_id)
     if not reason:
         raise NotLeftOut("Say why it does not count: whoever looks at these trials reads the reason.")
-    if letter not in {each.letter for each in trial.treatments}:
+    if letter not in {treatment.letter for treatment in trial.treatments}:
         raise NotLeftOut("The trial has no such treatment.")
     kept = {"reason": reason, "by": by, "at": now}
     put = insert(LeftOutRow).values(trial_id=trial_id, letter=letter, **kept)

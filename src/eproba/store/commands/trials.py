@@ -68,7 +68,7 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
     trial_id = row.id
     for letter, treatment in zip(plan.letters, plan.treatments, strict=True):
         session.add(TreatmentRow(trial_id=trial_id, letter=letter, **vars(treatment)))
-    session.add_all(PourRow(trial_id=trial_id, **vars(each)) for each in plan.applications)
+    session.add_all(PourRow(trial_id=trial_id, **vars(application)) for application in plan.applications)
     for position, measure in enumerate(plan.measures):
         session.add(
             TrialMeasureRow(

@@ -100,7 +100,7 @@ def _brew_entries(found: Iterable[Job]) -> list[CalendarEntry]:
 
 
 def _for_whom(job: Job) -> str:
-    trials = ", ".join(dict.fromkeys(each.trial for each in job.serves))
+    trials = ", ".join(dict.fromkeys(serve.trial for serve in job.serves))
     pours = f"{len(job.serves)} pour{'s' if len(job.serves) > 1 else ''}"
     whose = f"For {pours}: {trials}." if trials else "On the brew shelf."
     return f"{job.more} {whose}".strip()
@@ -118,7 +118,7 @@ def _as_file(
 def ics(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     brews = brewing_jobs(db(), now(), *day_span(today(), FEED_AHEAD))
-    mine = [job for job in brews if any(each.trial_id == trial_id for each in job.serves)]
+    mine = [job for job in brews if any(serve.trial_id == trial_id for serve in job.serves)]
     return _as_file(file_name(trial), due_by(db(), trial.decision_on, 400, trial_id), trial.name, mine)
 
 

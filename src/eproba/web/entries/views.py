@@ -39,7 +39,7 @@ def take() -> ResponseReturnValue:
         except NoEntry as error:
             answers.append(EntryAnswer(_id(op), "refused", why=sentence(error)))
     taken = iter(take_entries(db(), sent, Sender(who(), now(), "till", sees_lots())))
-    told = [each or next(taken) for each in answers]
+    told = [answer or next(taken) for answer in answers]
     commit()
     return jsonify(answers=[_told(each) for each in told])
 

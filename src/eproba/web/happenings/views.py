@@ -46,15 +46,15 @@ def index(trial_id: int) -> ResponseReturnValue:
             commit()
             flash("Put down.")
             return redirect(url_for("happenings.index", trial_id=trial_id))
-    unit, readings = {each.id: each for each in trial.units}, all_readings(db(), trial_id)
-    known = {each.measure.key: each.measure for each in trial.asked}
+    unit, readings = {unit.id: unit for unit in trial.units}, all_readings(db(), trial_id)
+    known = {asked.measure.key: asked.measure for asked in trial.asked}
     page = render_template(
         "happenings/index.html",
         trial=trial,
         what=WHAT,
         counted=COUNTED,
         once=once_measures(trial),
-        events=[(each, unit[each.unit_id], off_rule(trial, each)) for each in events_of(db(), trial_id)],
+        events=[(event, unit[event.unit_id], off_rule(trial, event)) for event in events_of(db(), trial_id)],
         seen=[(unit[each.unit_id], each, known[each.measure_key]) for each in happened_once(trial, readings)],
         units=_walked(trial),
         problem=problem,
@@ -66,14 +66,14 @@ def index(trial_id: int) -> ResponseReturnValue:
 
 
 def _walked(trial: Trial) -> list[Unit]:
-    return sorted(trial.units, key=lambda each: each.walk)
+    return sorted(trial.units, key=lambda unit: unit.walk)
 
 
 def _put_down(trial: Trial) -> None:
     """What the form says. Raises EprobaError."""
     units = [unit for unit in _walked(trial) if unit.code in set(request.form.getlist("units"))]
     on, what = parse_date(request.form.get("on", "")), request.form.get("what", "")
-    asked = next((each for each in once_measures(trial) if each.measure.key == what), None)
+    asked = next((measure for measure in once_measures(trial) if measure.measure.key == what), None)
     if asked is not None:
         if on > today():
             raise HappeningError("That day is still to come: put it down when it has happened.")

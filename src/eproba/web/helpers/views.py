@@ -38,7 +38,9 @@ def ask(trial_id: int, round_id: int) -> ResponseReturnValue:
         if not problem:
             commit()
             return redirect(url_for("helpers.ask", trial_id=trial_id, round_id=round_id))
-    links = [(each, url_for("helpers.show", token=each.token, _external=True)) for each in helpers_of(db(), round_id)]
+    links = [
+        (helper, url_for("helpers.show", token=helper.token, _external=True)) for helper in helpers_of(db(), round_id)
+    ]
     codes = [(each, address, _code(address)) for each, address in links]
     page = render_template("helpers/ask.html", trial=trial, round=this, codes=codes, problem=problem, name=name)
     return page, 400 if problem else 200

@@ -127,7 +127,7 @@ def reckon_inputs() -> ResponseReturnValue:
         found = reckon(measure.calculator, inputs_typed(request.args.get("inputs", "")))
     except EprobaError as error:
         return jsonify(said=[sentence(error)], value="")
-    main = next(each for each in measure.calculator.results if each.name == measure.calculator.main)
+    main = next(result for result in measure.calculator.results if result.name == measure.calculator.main)
     value, doubt = found.results[main.name], found.doubts.get(main.name)
     how = conversion(main.unit, system())
     about = "" if doubt is None else f", give or take {figure(how.apart_shown(doubt))}"

@@ -58,7 +58,11 @@ class MeterForm(FlaskForm):
 
 def _form() -> MeterForm:
     form = MeterForm()
-    known = [(each.key, f"{each.name} ({each.unit})") for each in all_measures(db()).values() if not each.levels]
+    known = [
+        (measure.key, f"{measure.name} ({measure.unit})")
+        for measure in all_measures(db()).values()
+        if not measure.levels
+    ]
     form.measure.choices = [("", "whatever is asked in its unit"), *known]
     return form
 
@@ -141,7 +145,9 @@ def _value_sent(each: Any, at: datetime) -> MeterValue:
 @meters.route("/meters/<int:meter_id>/log", methods=["GET", "POST"])
 def log(meter_id: int) -> ResponseReturnValue:
     """A log dropped in; which columns hold moment and value is asked once and remembered."""
-    row = next((each for each in meter_rows(db()) if each.id == meter_id), None) or abort(404, "It was forgotten.")
+    row = next((meter_row for meter_row in meter_rows(db()) if meter_row.id == meter_id), None) or abort(
+        404, "It was forgotten."
+    )
     problem, said = "", ""
     if request.method == "POST":
         file = request.files.get("file")
@@ -197,7 +203,9 @@ def picture(key: str) -> ResponseReturnValue:
 
 def meters_for(asked: Asked) -> list[dict[str, Any]]:
     """Meters that the till can take a value from, for a measure and for the inputs of its calculator."""
-    known: list[tuple[str, Meter]] = [(f"m{each.id}", recorded(db(), each, now(), now())) for each in meter_rows(db())]
+    known: list[tuple[str, Meter]] = [
+        (f"m{meter_row.id}", recorded(db(), meter_row, now(), now())) for meter_row in meter_rows(db())
+    ]
     known += [(f"s{n}", each) for n, each in enumerate(_simulated("demo"))]
     return [told for key, meter in known if (told := _offered(key, in_unit(meter, asked.measure), asked.measure))]
 
@@ -241,5 +249,5 @@ def _meter(key: str, spot: str) -> Meter | None:
     if key.startswith("s"):
         simulated = _simulated(spot)
         return simulated[number] if number < len(simulated) else None
-    row = next((each for each in meter_rows(db()) if each.id == number), None)
+    row = next((meter_row for meter_row in meter_rows(db()) if meter_row.id == number), None)
     return None if row is None else recorded(db(), row, now() - timedelta(minutes=LONGEST_RUN), now())

@@ -102,7 +102,7 @@ def household_made(form: KitForm, prices: dict[str, float]) -> Household:
 
 def priced(recipe: Recipe) -> list[str]:
     """The ingredients of a recipe that may cost something."""
-    return [each.ingredient.key for each in recipe.portions if each.ingredient.key != "water"]
+    return [portion.ingredient.key for portion in recipe.portions if portion.ingredient.key != "water"]
 
 
 def known_ingredients() -> set[str]:

@@ -90,7 +90,7 @@ def _mixed(form: MixForm) -> dict[str, Any]:
         "recipe": recipe,
         "household": household,
         "can": cans(mixed, household.kit),
-        "kitchen": [(each, measured(each, household.kit)) for each in mixed.amounts],
+        "kitchen": [(amount, measured(amount, household.kit)) for amount in mixed.amounts],
         "written": parts_as_written(mixed.parts) if recipe.liquid else [],
         "steps": steps_of(mixed, units()),
         "alone": ingredient_alone(mixed),
@@ -145,7 +145,7 @@ def for_trial(trial_id: int) -> ResponseReturnValue:
         killed=KILLED,
         loads=loads,
         warnings=[
-            *warnings([each for each in loads if each.water_l > 0 or each.easy_carbon_g > 0], units()),
+            *warnings([load for load in loads if load.water_l > 0 or load.easy_carbon_g > 0], units()),
             *unlike(trial),
         ],
         concentrated=any(each.mixed and each.mixed.water_litres for each in desk),

@@ -16,10 +16,10 @@ from eproba.web.ui.units import sentence, units
 def settling_answers(trial: Trial, letter: str, plan: Settling, on: date) -> Answers:
     """The same question of this treatment alone, with as many units as settle it."""
     # Of two things at once none is alone: all four are asked again, each of as many units.
-    two = {each.letter for each in trial.treatments} if trial.crossed else {letter, trial.control}
+    two = {treatment.letter for treatment in trial.treatments} if trial.crossed else {letter, trial.control}
     alone = replace(
         trial,
-        treatments=tuple(replace(each, rung=None) for each in trial.treatments if each.letter in two),
+        treatments=tuple(replace(treatment, rung=None) for treatment in trial.treatments if treatment.letter in two),
         units=tuple(unit for unit in trial.units if unit.letter in two),
         pours=tuple(pour for pour in trial.pours if pour.letter in two),
         ranked=False,

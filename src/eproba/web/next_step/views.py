@@ -77,15 +77,17 @@ def show(trial_id: int) -> ResponseReturnValue:
     judgement = by_effects(judgement)
     steps = next_steps(judgement, {name: each.minutes for name, each in took.items()})
     plan = settling_of(trial, judgement, own_noise(db(), trial.asked[0].measure.key, trial.scale))
-    letters = {each.name: each.letter for each in trial.treatments}
-    comparisons = {each.treatment: each for each in judgement.comparisons}
+    letters = {treatment.name: treatment.letter for treatment in trial.treatments}
+    comparisons = {comparison.treatment: comparison for comparison in judgement.comparisons}
     words = settling_words(plan, trial.kind) if plan else ""
     told = [
         (letters[s.treatment], s, headline(comparisons[s.treatment], judgement),
          reasons(s, comparisons[s.treatment], judgement, wording, took, words, units()))
         for s in sorted(steps, key=lambda step: ORDER.index(step.advised))
     ]  # fmt: skip
-    beyond = {each.name: effect_sentence(each, judgement, wording) for each in judgement.effects if each.of == "12"}
+    beyond = {
+        effect.name: effect_sentence(effect, judgement, wording) for effect in judgement.effects if effect.of == "12"
+    }
     unsettled = next((letter for letter, s, *_ in told if s.unsettled), None)
     drawn = drawn_plan(settling_answers(trial, unsettled, plan, today())) if plan and unsettled else None
     return render_template(
@@ -111,7 +113,7 @@ def show(trial_id: int) -> ResponseReturnValue:
 def _spent(trial: Trial) -> dict[str, Spent]:
     household = household_kit(db())
     numbers = {n for pour in trial.pours for n in (pour.batch, pour.other_batch) if n is not None}
-    brews = {each.id: each for each in batches(db(), sorted(numbers))} if numbers else {}
+    brews = {batch.id: batch for batch in batches(db(), sorted(numbers))} if numbers else {}
     return {each.name: each for each in spent(trial, all_recipes(db()), household.kit, household.prices, brews)}
 
 
@@ -122,7 +124,7 @@ def _usual_area() -> str:
 def _scaled(trial: Trial) -> Scaled | None:
     """The treatment and the ground that were asked for, by each way."""
     letter, area = request.args.get("scale", ""), request.args.get("area", "").strip()
-    treatment = next((each for each in trial.treatments if each.letter == letter), None)
+    treatment = next((treatment for treatment in trial.treatments if treatment.letter == letter), None)
     if treatment is None:
         return None
     recipe, dose = recipe_for(treatment, trial, all_recipes(db())), dose_of(treatment)
@@ -149,7 +151,11 @@ def settle(trial_id: int) -> ResponseReturnValue:
 
     trial = trial_or_404(trial_id)
     letter = request.form.get("letter", "")
-    if trial.sealed(today()) or letter == trial.control or letter not in {each.letter for each in trial.treatments}:
+    if (
+        trial.sealed(today())
+        or letter == trial.control
+        or letter not in {treatment.letter for treatment in trial.treatments}
+    ):
         abort(400, "Choose a treatment of a trial whose envelope is open.")
     readings: tuple[Reading, ...] = all_readings(db(), trial_id)
     try:

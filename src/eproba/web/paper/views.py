@@ -42,9 +42,9 @@ def tags(trial_id: int) -> ResponseReturnValue:
 def sheet(trial_id: int) -> ResponseReturnValue:
     """A round sheet in walking order, treatments not named."""
     trial = trial_or_404(trial_id)
-    open_rounds = [each for each in trial.rounds if not each.done] or list(trial.rounds)
+    open_rounds = [round_ for round_ in trial.rounds if not round_.done] or list(trial.rounds)
     wanted = request.args.get("round", type=int)
-    chosen = next((each for each in trial.rounds if each.id == wanted), open_rounds[0])
+    chosen = next((round_ for round_ in trial.rounds if round_.id == wanted), open_rounds[0])
     units = trial.living(trial.date_of(chosen.day))
     pulls = {unit.id: trial.pulled(unit).get(chosen.day) for unit in units} if trial.rules.plants > 1 else {}
     return _sheet("paper/sheet.html", trial, chosen=chosen, units=units, asked=trial.asked_in(chosen), pulls=pulls)

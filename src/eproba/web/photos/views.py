@@ -41,21 +41,21 @@ def _index(trial: Trial, problem: str = "") -> str:
         "photos/index.html",
         trial=trial,
         problem=problem,
-        waiting=[_shown(trial, each) for each in shots if not each.sorted or each.kept is None],
-        units=[unit for unit in trial.units if any(each.unit_id == unit.id for each in shots)],
-        rounds=[each for each in trial.rounds if any(shot.round_id == each.id for shot in shots)],
+        waiting=[_shown(trial, shot) for shot in shots if not shot.sorted or shot.kept is None],
+        units=[unit for unit in trial.units if any(shot.unit_id == unit.id for shot in shots)],
+        rounds=[round_ for round_ in trial.rounds if any(shot.round_id == round_.id for shot in shots)],
         count=len(shots),
-        megabytes=sum(each.size for each in shots) / 1e6,
+        megabytes=sum(shot.size for shot in shots) / 1e6,
         asked=_asked(trial),
     )
 
 
 def _asked(trial: Trial) -> list[str]:
-    return [each.measure.key for each in trial.asked if each.measure.kind == "photo"]
+    return [asked.measure.key for asked in trial.asked if asked.measure.kind == "photo"]
 
 
 def _shown(trial: Trial, shot: Shot) -> dict[str, Any]:
-    units, rounds = {unit.id: unit for unit in trial.units}, {each.id: each for each in trial.rounds}
+    units, rounds = {unit.id: unit for unit in trial.units}, {round_.id: round_ for round_ in trial.rounds}
     return {"shot": shot, "unit": units.get(shot.unit_id or 0), "round": rounds.get(shot.round_id or 0)}
 
 
@@ -90,7 +90,7 @@ class PhotoTold:
 def _told(trial: Trial) -> PhotoTold:
     told = request.form.get("taken", "")
     at = int(told) / 1000 if told.isascii() and told.isdigit() and len(told) < 16 else None
-    this = next((each for each in trial.rounds if each.key == request.form.get("round")), None)
+    this = next((round_ for round_ in trial.rounds if round_.key == request.form.get("round")), None)
     taken = None if at is None else datetime.fromtimestamp(min(at, now().timestamp()), UTC).astimezone()
     return PhotoTold(trial.by_code.get(request.form.get("unit", "")), this, taken)
 
@@ -201,7 +201,7 @@ def _one(trial: Trial, row: PictureRow, problem: str = "") -> str:
 def _sorting(trial: Trial, row: PictureRow) -> dict[str, Any]:
     """Unit, round and outline as the form has them; of a circle its middle and a point on its rim."""
     unit = trial.by_code.get(request.form.get("unit", ""))
-    this = next((each for each in trial.rounds if str(each.id) == request.form.get("round")), None)
+    this = next((round_ for round_ in trial.rounds if str(round_.id) == request.form.get("round")), None)
     points = [part.split(",") for part in request.form.get("outline", "").split(";") if part.strip()]
     numbers = [[whole(each) for each in point] for point in points]
     pairs = all(len(point) == 2 and None not in point for point in numbers)
@@ -233,7 +233,7 @@ def unit(trial_id: int, code: str) -> ResponseReturnValue:
     """One unit over the days."""
     trial = trial_or_404(trial_id)
     found = trial.by_code.get(code) or abort(404, "This trial has no such unit.")
-    shots = [_shown(trial, each) for each in shots_of(db(), trial_id, unit_id=found.id)]
+    shots = [_shown(trial, shot) for shot in shots_of(db(), trial_id, unit_id=found.id)]
     return render_template("photos/unit.html", trial=trial, unit=found, shots=shots)
 
 
@@ -241,8 +241,8 @@ def unit(trial_id: int, code: str) -> ResponseReturnValue:
 def side_by_side(trial_id: int, round_id: int) -> ResponseReturnValue:
     """All units of one day; who got what stays hidden while the envelope is shut."""
     trial = trial_or_404(trial_id)
-    this = next((each for each in trial.rounds if each.id == round_id), None) or abort(404, "No such round.")
-    shown = [_shown(trial, each) for each in shots_of(db(), trial_id, round_id=round_id)]
+    this = next((round_ for round_ in trial.rounds if round_.id == round_id), None) or abort(404, "No such round.")
+    shown = [_shown(trial, shot) for shot in shots_of(db(), trial_id, round_id=round_id)]
     walked = sorted((each for each in shown if each["unit"]), key=lambda each: each["unit"].walk)
     sealed = trial.sealed(today())
     looks = {} if sealed else trial_looks(trial)

@@ -47,7 +47,7 @@ def added_rulers(
         _ruler("Nitrogen", grams, treatments, looks, lambda each: each.nitrogen_g, total),
         _ruler("Minutes", partial(_plain, ""), treatments, looks, lambda each: (each.minutes, each.minutes), total),
     ]
-    if all(each.cost is not None for each in treatments):
+    if all(treatment.cost is not None for treatment in treatments):
         a_square = partial(_plain, f"/{how.unit}")
         cost = _ruler("Cost", a_square, treatments, looks, lambda each: (_cost(each, how.factor),) * 2, total)
         rulers.insert(3, cost)
@@ -63,8 +63,8 @@ def _ruler(
     total: bool,
     yardstick: bool = False,
 ) -> Ruler:
-    times = [each.applications if total else 1 for each in treatments]
-    spans = [(n * value(each)[0], n * value(each)[1]) for n, each in zip(times, treatments, strict=True)]
+    times = [treatment.applications if total else 1 for treatment in treatments]
+    spans = [(n * value(treatment)[0], n * value(treatment)[1]) for n, treatment in zip(times, treatments, strict=True)]
     most = max([high for _, high in spans] + ([SAFE_C * 1.1] if yardstick else [1e-9])) or 1e-9
     scale = (WIDTH - LEFT - RIGHT) / most
     labels, unit = say(spans)
@@ -73,7 +73,7 @@ def _ruler(
         for i, (each, (low, high), label) in enumerate(zip(treatments, spans, labels, strict=True))
     )
     marks = ((SMALL_C, "small"), (SAFE_C, "limit")) if yardstick else ()
-    told = ", ".join(f"{each.name} {bar.label}" for each, bar in zip(treatments, bars, strict=True))
+    told = ", ".join(f"{treatment.name} {bar.label}" for treatment, bar in zip(treatments, bars, strict=True))
     placed = tuple((round(LEFT + scale * at, 1), word) for at, word in marks)
     named = f"{title}, {unit}" if unit else title
     return Ruler(named, HEAD + ROW * len(bars) + 6, bars, placed, f"{named}: {told}.")

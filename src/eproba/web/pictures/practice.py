@@ -94,9 +94,9 @@ def calibration_drawn(bins: Sequence[Bin]) -> Calibration:
         return round(MARGIN + SIDE * (percent - 50) / 50, 1)
 
     stakes = tuple(
-        (at(each.sure), round(MARGIN + SIDE - SIDE * each.right / each.rounds, 1),
-         round(0.7 + 0.12 * min(each.rounds, 8), 2), f"{each.right} of {each.rounds}")
-        for each in bins
+        (at(bin_.sure), round(MARGIN + SIDE - SIDE * bin_.right / bin_.rounds, 1),
+         round(0.7 + 0.12 * min(bin_.rounds, 8), 2), f"{bin_.right} of {bin_.rounds}")
+        for bin_ in bins
     )  # fmt: skip
-    told = "; ".join(f"{each.sure} % sure: right {each.right} of {each.rounds} times" for each in bins)
+    told = "; ".join(f"{bin_.sure} % sure: right {bin_.right} of {bin_.rounds} times" for bin_ in bins)
     return Calibration(stakes, f"{told}." if told else "No round yet.")

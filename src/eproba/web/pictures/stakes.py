@@ -64,15 +64,15 @@ def stakes_of(found: Together, wording: Wording, headline: str) -> Stakes:
     row = CLOSE if close else ROW
     lines = [
         StakeLine(
-            each.told.trial,
+            stake.told.trial,
             round(TOP + row * i + (row / 2 if close else row - 18), 1),
-            (x(each.low), x(each.high)),
-            x(each.gap),
-            "" if close else gap_text(each.gap, scale, wording),
-            each.odd,
-            f"{each.told.trial}: {gap_text(each.gap, scale, wording)}",
+            (x(stake.low), x(stake.high)),
+            x(stake.gap),
+            "" if close else gap_text(stake.gap, scale, wording),
+            stake.odd,
+            f"{stake.told.trial}: {gap_text(stake.gap, scale, wording)}",
         )
-        for i, each in enumerate(found.stakes)
+        for i, stake in enumerate(found.stakes)
     ]
     foot = TOP + row * len(lines)
     drawn = None
@@ -101,7 +101,7 @@ def stakes_of(found: Together, wording: Wording, headline: str) -> Stakes:
 def _reach(found: Together) -> tuple[float, float]:
     """The ends of the ruler: all of the trials, as much of the joint interval and the string as leaves them readable,
     and of a trial with an endless interval what fits."""
-    gaps = [each.gap for each in found.stakes]
+    gaps = [stake.gap for stake in found.stakes]
     wide = 6 * max([abs(gap) for gap in gaps] + [found.band or 0.0]) or 1.0
     own = [0.0, *(max(-wide, min(wide, end)) for each in found.stakes for end in (each.low, each.high))]
     own += [found.band, -found.band] if found.band else []
@@ -115,5 +115,5 @@ def _reach(found: Together) -> tuple[float, float]:
 
 
 def _spoken(stakes: Sequence[Stake], wording: Wording, found: Together) -> str:
-    told = [f"{each.told.trial} {gap_text(each.gap, found.asks.scale, wording)}" for each in stakes[:MANY]]
+    told = [f"{stake.told.trial} {gap_text(stake.gap, found.asks.scale, wording)}" for stake in stakes[:MANY]]
     return "; ".join(told) + ("; and more." if len(stakes) > MANY else ".")

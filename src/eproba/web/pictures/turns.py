@@ -62,7 +62,7 @@ def turns_drawn(trial: Trial, looks: dict[str, Look], today: int) -> TurnsDrawn:
         places=tuple((top[where] + ROW / 2 + 5, name) for where, name in zip(wheres, names, strict=True)),
         boxes=tuple(boxes),
         washouts=tuple((x(i * length), x(length // 2) - LEFT) for i in range(periods)),
-        rounds=tuple(x(each.day) for each in trial.rounds),
+        rounds=tuple(x(round_.day) for round_ in trial.rounds),
         days=tuple((x(i * length), f"{i * length}") for i in range(periods + 1)),
         now=x(today) if 0 <= today <= trial.decision_day else None,
         height=TOP + 2 * (ROW + GAP) + 30,

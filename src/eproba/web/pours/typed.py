@@ -180,7 +180,7 @@ def _override(row: PourRowShown, brews: Sequence[Batch], done_at: datetime) -> s
     """Nothing where the batches are good at the pour’s own hour; else the reason for pouring them all the same, or an
     error that asks for one."""
     try:
-        against = [why for each in brews if (why := why_not_pour(each, done_at))]
+        against = [why for brew in brews if (why := why_not_pour(brew, done_at))]
     except BatchError as error:
         raise PourError(f"{row.treatment.name}: {error}") from error
     if brews and brews[0].id == row.pour.batch:

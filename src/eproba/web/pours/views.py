@@ -147,7 +147,7 @@ def _kept(trial: Trial, rows: list[PourRowShown], held: DayTyped) -> str:
             text = "Somebody else put this day on record meanwhile"
             raise Changed(f"{text}. What stands now is in the log; keep yours if it is right.")
         brews = [_brews(row) for row in rows]
-        values = [values_of(trial, row, held, each, now()) for row, each in zip(rows, brews, strict=True)]
+        values = [values_of(trial, row, held, brew, now()) for row, brew in zip(rows, brews, strict=True)]
         told = zip(rows, values, brews, strict=True)
         logs = [PourLog(row.pour, kept, _took(trial, row, kept, each)) for row, kept, each in told]
         log_pours(db(), trial.id, logs, who(), now())

@@ -36,7 +36,7 @@ def index() -> ResponseReturnValue:
     return render_template(
         "practice/index.html",
         rounds=len(history),
-        right=sum(each.right for each in history),
+        right=sum(change.right for change in history),
         picture=calibration_drawn(found),
         over=overconfidence(history),
         traps=[(lessons()[trap].title, state) for trap, state in states.items() if state != "not met"],

@@ -61,7 +61,7 @@ class ReadingForm(FlaskForm):
 def index(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
     asked_for = request.args.get("round", type=int)
-    done = [each for each in trial.rounds if each.done]
+    done = [round_ for round_ in trial.rounds if round_.done]
     chosen = next((r for r in trial.rounds if r.id == asked_for), done[-1] if done else trial.rounds[0])
     table: dict[tuple[int, str], dict[int, Reading]] = {}
     for reading in readings_of(db(), trial_id, chosen.id):
@@ -80,7 +80,7 @@ def index(trial_id: int) -> ResponseReturnValue:
 
 def _corrections(trial: Trial) -> list[tuple[Correction, Reading]]:
     """Old values with their readings, newest first, in the household's units."""
-    known = {each.measure.key: each.measure for each in trial.asked}
+    known = {asked.measure.key: asked.measure for asked in trial.asked}
     rows = corrections_of(db(), trial.id)[:MOST_CORRECTIONS]
     return [(correction_from(old, known.get(row.measure_key)), reading_from(row, known)) for old, row in rows]
 
@@ -93,7 +93,7 @@ def _read_twice(trial: Trial) -> list[tuple[str, str]]:
     from eproba.core.judging.readers import readers  # the statistics are slow to load
     from eproba.core.wording.readers import advice, readers_told
 
-    return [(readers_told(each), advice(each)) for each in readers(trial, all_readings(db(), trial.id), repeats)]
+    return [(readers_told(reader), advice(reader)) for reader in readers(trial, all_readings(db(), trial.id), repeats)]
 
 
 def _elsewhen(trial: Trial, chosen: Round, table: dict[tuple[int, str], dict[int, Reading]]) -> str:
@@ -110,7 +110,7 @@ def edit(trial_id: int, reading_id: int) -> ResponseReturnValue:
     reading = next((r for r in readings_of(db(), trial.id, blanks=True) if r.id == reading_id), None)
     if reading is None:
         abort(404, "This trial has no such reading.")
-    this = next(each for each in trial.rounds if each.id == reading.round_id)
+    this = next(round_ for round_ in trial.rounds if round_.id == reading.round_id)
     asked = next(a for a in trial.asked if a.measure.key == reading.measure_key)
     return _typed(trial, this, trial.unit(reading.unit_id), asked, reading.replicate, reading)
 
@@ -120,7 +120,7 @@ def new(trial_id: int) -> ResponseReturnValue:
     """A reading for a place that has none: typed after the fact, from paper or memory, with its own day."""
     trial = seen_trial_or_404(trial_id)
     ask = request.args
-    this = next((each for each in trial.rounds if each.id == ask.get("round", type=int)), None)
+    this = next((round_ for round_ in trial.rounds if round_.id == ask.get("round", type=int)), None)
     unit = trial.by_code.get(ask.get("unit", ""))
     asked = next((a for a in (trial.asked_in(this) if this else ()) if a.measure.key == ask.get("measure")), None)
     replicate = ask.get("reading", 1, type=int)
@@ -211,7 +211,9 @@ def csv_out(trial_id: int) -> ResponseReturnValue:
     if wanted is None:
         text = write_readings(trial, all_readings(db(), trial_id))
         return download("\ufeff" + text, "text/csv", f"{file_name(trial)}.csv")
-    this = next((each for each in trial.rounds if each.id == wanted), None) or abort(404, "There is no such round.")
+    this = next((round_ for round_ in trial.rounds if round_.id == wanted), None) or abort(
+        404, "There is no such round."
+    )
     return download("\ufeff" + write_empty(trial, this), "text/csv", f"{file_name(trial)} day {this.day}.csv")
 
 
@@ -220,7 +222,7 @@ def workbook_out(trial_id: int) -> ResponseReturnValue:
     """All readings as a workbook, a sheet for each round; or one round's sheet alone, to be filled in offline."""
     trial = seen_trial_or_404(trial_id)
     wanted = request.args.get("round", type=int)
-    rounds = [each for each in trial.rounds if wanted in (None, each.id)]
+    rounds = [round_ for round_ in trial.rounds if wanted in (None, round_.id)]
     if not rounds:
         abort(404, "This trial has no such round.")
     content = write_workbook(trial, all_readings(db(), trial_id), rounds, long=wanted is None)

@@ -56,7 +56,7 @@ def _told(trial: Trial) -> dict[str, Any]:
         "worth": worth_words(trial),
         "plan": trial_plan(trial, look, units()),
         "done": what_was_done(trial),
-        "numbers": numbers(trial, told.judgement, [each.comparison for each in told.comparisons]),
+        "numbers": numbers(trial, told.judgement, [comparison.comparison for comparison in told.comparisons]),
         "fingerprint": short(trial.declared.fingerprint) if trial.declared else "",
     }
 

@@ -35,7 +35,7 @@ LONGEST_NOTE = 2000
 
 
 def round_or_404(trial: Trial, round_id: int) -> Round:
-    found = next((each for each in trial.rounds if each.id == round_id), None)
+    found = next((round_ for round_ in trial.rounds if round_.id == round_id), None)
     return found or abort(404, "This trial has no such round: it was removed from the plan, or never was one.")
 
 
@@ -48,7 +48,7 @@ def show(trial_id: int, round_id: int) -> ResponseReturnValue:
 
 def till_data(trial: Trial, this: Round) -> dict[str, Any]:
     """All that the till needs to know, with or without signal."""
-    earlier = [each for each in trial.rounds if each.day < this.day and each.done]
+    earlier = [round_ for round_ in trial.rounds if round_.day < this.day and round_.done]
     previous = readings_of(db(), trial.id, earlier[-1].id) if earlier else []
     walked = trial.living(trial.date_of(this.day))
     code = {unit.id: unit.code for unit in trial.units}
@@ -69,14 +69,14 @@ def till_data(trial: Trial, this: Round) -> dict[str, Any]:
         "reckon": url_for("measures.reckon_inputs"),
         "take": url_for("meters.take"),
         "photos": url_for("photos.add", trial_id=trial.id),
-        "pictured": [code[each.unit_id] for each in shots_of(db(), trial.id, round_id=this.id) if each.unit_id],
+        "pictured": [code[shot.unit_id] for shot in shots_of(db(), trial.id, round_id=this.id) if shot.unit_id],
         "camera": url_for("meters.picture", key=trial.key) if simulating() else "",
         "runMinutes": RUN_MINUTES,
         "start": request.args.get("unit", ""),
-        "asked": [_asked(each) for each in trial.asked_in(this)],
+        "asked": [_asked(asked) for asked in trial.asked_in(this)],
         "saved": _by_place(trial, readings_of(db(), trial.id, this.id, blanks=True)),
         "again": [":".join(each) for each in asked_again(trial, this)],
-        "repeated": _by_place(trial, [each for each in repeats_of(db(), trial.id, this.id) if each.by == who()]),
+        "repeated": _by_place(trial, [repeat for repeat in repeats_of(db(), trial.id, this.id) if repeat.by == who()]),
         "second": False,
         "previous": _by_place(trial, previous),
         "previousDay": earlier[-1].day if earlier else None,
@@ -108,7 +108,7 @@ def _asked(asked: Asked) -> dict[str, Any]:
     shown["cannot_tell"] = asked.measure.cannot_tell
     worked = asked.measure.calculator
     shown["inputs"] = [_class(part) for part in asked.measure.parts] + (
-        [] if worked is None else [_input(each) for each in worked.inputs]
+        [] if worked is None else [_input(input_) for input_ in worked.inputs]
     )
     shown["counted"] = bool(asked.measure.parts)
     here = asked.measure.group == "your own" and asked.measure.key in pictured(db())
@@ -152,7 +152,7 @@ def by_tag(key: str, code: str) -> ResponseReturnValue:
     """Where a tag's QR code leads: the unit in its trial's next round, else the trial."""
     trial_id = trial_with_key(db(), key) or abort(404, "No trial has this unit; its tag is an old one.")
     trial = trial_or_404(trial_id)
-    waiting = [each for each in trial.rounds if not each.done and not each.missed]
+    waiting = [round_ for round_ in trial.rounds if not round_.done and not round_.missed]
     if not waiting or trial.ended_on is not None or code not in trial.by_code:
         return redirect(url_for("trials.show", trial_id=trial_id))
     return redirect(url_for("rounds.show", trial_id=trial_id, round_id=waiting[0].id, unit=code))

@@ -43,24 +43,24 @@ def index(trial_id: int) -> ResponseReturnValue:
         asked=for_laboratory(trial),
         samples=samples_of(db(), trial_id),
         mixed=HOW_MIXED,
-        units=sorted(trial.units, key=lambda each: each.walk),
+        units=sorted(trial.units, key=lambda unit: unit.walk),
         problem=problem,
         typed=request.form,
         ticked=request.form.getlist("units"),
         day=request.form.get("taken_on") or today().isoformat(),
-        name={each.measure.key: each.measure for each in trial.asked},
-        round_day={each.id: each.day for each in trial.rounds},
+        name={asked.measure.key: asked.measure for asked in trial.asked},
+        round_day={round_.id: round_.day for round_ in trial.rounds},
     )
     return page, 400 if problem else 200
 
 
 def _taken(trial: Trial) -> str:
     asked = next((each for each in for_laboratory(trial) if each.measure.key == request.form.get("measure")), None)
-    this = next((each for each in trial.rounds if str(each.id) == request.form.get("round")), None)
+    this = next((round_ for round_ in trial.rounds if str(round_.id) == request.form.get("round")), None)
     if asked is None or this is None:
         raise SampleError("Say what the laboratory reads, and for which round.")
     chosen = set(request.form.getlist("units"))
-    units = [unit for unit in sorted(trial.units, key=lambda each: each.walk) if unit.code in chosen]
+    units = [unit for unit in sorted(trial.units, key=lambda unit: unit.walk) if unit.code in chosen]
     mixed = request.form.get("mixed", "")
     return take_sample(
         db(), trial, this, asked, units, hides_lots(trial, today(), sees_lots()),
@@ -86,7 +86,7 @@ def _not_ahead(text: str) -> date:
 
 
 def _sample_or_404(trial: Trial, sample_id: int) -> Sample:
-    found = next((each for each in samples_of(db(), trial.id) if each.id == sample_id), None)
+    found = next((sample for sample in samples_of(db(), trial.id) if sample.id == sample_id), None)
     return found or abort(404, "This trial has no such sample.")
 
 
@@ -123,5 +123,5 @@ def label(trial_id: int, sample_id: int) -> ResponseReturnValue:
     """A label for the bag: code, day, depth, what is to be read; no treatment."""
     trial = trial_or_404(trial_id)
     sample = _sample_or_404(trial, sample_id)
-    measure = next(each.measure for each in trial.asked if each.measure.key == sample.measure_key)
+    measure = next(asked.measure for asked in trial.asked if asked.measure.key == sample.measure_key)
     return render_template("samples/label.html", trial=trial, sample=sample, measure=measure)

@@ -268,7 +268,7 @@ def put_right(batch_id: int) -> ResponseReturnValue:
 def event(batch_id: int, event_id: int) -> ResponseReturnValue:
     """One event as it really was, or taken back."""
     batch = batch_or_404(batch_id)
-    old = next((each for each in batch.events if each.id == event_id and event_id), None)
+    old = next((event for event in batch.events if event.id == event_id and event_id), None)
     if old is None:
         abort(404, "There is no such event any more: it was taken back.")
     form = LookForm(batch.unit) if request.method == "POST" else LookForm(batch.unit, data=_filled(old))

@@ -22,7 +22,9 @@ TABLE_ROWS = 30  # of trials are named below the picture at once; the others one
 @together.get("/together")
 def index() -> ResponseReturnValue:
     known = all_measures(db())
-    asked = [(each, lower_first(known[each.measure].name)) for each in questions_asked(db()) if each.measure in known]
+    asked = [
+        (asked, lower_first(known[asked.measure].name)) for asked in questions_asked(db()) if asked.measure in known
+    ]
     return render_template("together/index.html", asked=asked)
 
 
@@ -55,7 +57,7 @@ def _page(question: str, found: Sequence[TrialTelling], problem: str = "", reaso
         sentence=sentence_together(joined, wording),
         disagreement=disagreement(joined, wording),
         picture=stakes_of(joined, wording, headline) if joined.stakes else None,
-        lines=[(numbers[id(each.told.answer)], each, stake_text(each, joined, wording)) for each in joined.stakes],
+        lines=[(numbers[id(stake.told.answer)], stake, stake_text(stake, joined, wording)) for stake in joined.stakes],
         aside=[(numbers[id(told.answer)], why) for told, why in joined.aside],
         shown=TABLE_ROWS,
         problem=problem,

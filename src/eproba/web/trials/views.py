@@ -88,7 +88,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     """The page of one trial, as this device may see it."""
     trial_id, look = trial.id, trial_looks(trial)
     hidden = hides_lots(trial, today(), sees_lots())
-    done = [each for each in trial.rounds if each.done]
+    done = [round_ for round_ in trial.rounds if round_.done]
     latest = done[-1] if done else None
     readings = all_readings(db(), trial_id)
     found = {(r.unit_id, r.measure_key): r for r in readings if latest and r.round_id == latest.id and r.replicate == 1}
@@ -149,7 +149,7 @@ def _silent(trial: Trial, readings: Sequence[Reading]) -> str:
     from eproba.core.judging.departures import able_to_answer  # the statistics are heavy: only where they are needed
     from eproba.core.wording.ledger import text_of
 
-    first = [each for each in readings if each.round_id == trial.rounds[0].id]
+    first = [reading for reading in readings if reading.round_id == trial.rounds[0].id]
     lines = able_to_answer(trial, trial.asked[0], first)
     return text_of(lines[0], units()) if lines else ""
 
@@ -232,7 +232,7 @@ def _amend(trial: Trial, form: AmendForm) -> str:
         return ""
     if form.what.data == "decision day":
         day = int(form.decision_day.number or 0)
-        done = max((each.day for each in trial.rounds if each.done), default=0)
+        done = max((round_.day for round_ in trial.rounds if round_.done), default=0)
         if day <= done or day < trial.day_of(on):
             least = max(done + 1, trial.day_of(on))
             return f"Day {day} is over, or a round of day {done} is in already: day {least} is the earliest."

@@ -96,8 +96,8 @@ def also_seen(trial: Trial, readings: tuple[Reading, ...], beside: Beside) -> li
             described.append(AlsoSeen(asked.measure.name, (), str(error)))
             continue
         wording = Wording.of(trial, asked)
-        lines = tuple(sentence(each, judgement, wording) for each in judgement.comparisons)
-        rows = tuple(_row(trial, each, judgement, wording) for each in judgement.comparisons)
+        lines = tuple(sentence(comparison, judgement, wording) for comparison in judgement.comparisons)
+        rows = tuple(_row(trial, comparison, judgement, wording) for comparison in judgement.comparisons)
         described.append(AlsoSeen(asked.measure.name, lines, rows=rows))
     return described
 
@@ -108,7 +108,7 @@ def also_from(kept: Sequence[Mapping[str, Any]]) -> list[AlsoSeen]:
 
 
 def _row(trial: Trial, comparison: Comparison, judgement: Judgement, wording: Wording) -> AlsoRow:
-    letter = next(each.letter for each in trial.treatments if each.name == comparison.treatment)
+    letter = next(treatment.letter for treatment in trial.treatments if treatment.name == comparison.treatment)
     carrying, sd, gap = comparison.carrying, judgement.noise_sd, comparison.estimate
     if gap is None:
         return AlsoRow(letter, None, None, None, "by order" if comparison.order else "not compared")
@@ -135,17 +135,17 @@ def _found(trial: Trial, readings: tuple[Reading, ...], beside: Beside) -> tuple
     wording = Wording.of(trial, asked)
     lines = [
         {
-            "verdict": each.verdict,
-            "headline": effect_headline(each, judgement),
-            "sentence": effect_sentence(each, judgement, wording),
+            "verdict": effect.verdict,
+            "headline": effect_headline(effect, judgement),
+            "sentence": effect_sentence(effect, judgement, wording),
         }
-        for each in judgement.effects
+        for effect in judgement.effects
     ] or [
         {
-            "verdict": each.verdict,
-            "headline": headline(each, judgement),
-            "sentence": sentence(each, judgement, wording),
+            "verdict": comparison.verdict,
+            "headline": headline(comparison, judgement),
+            "sentence": sentence(comparison, judgement, wording),
         }
-        for each in judgement.comparisons
+        for comparison in judgement.comparisons
     ]
     return lines, judgement.noise_sd

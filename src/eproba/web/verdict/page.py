@@ -54,9 +54,9 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
     wording = Wording.of(trial, trial.asked[0])
     letters, order = _letters(trial), ordered(judgement)
     shown = []
-    for each in sorted(judgement.comparisons, key=lambda c: order.index(c.treatment)):
-        by_order = each.order is not None and each.order.carries
-        test = None if by_order else each.shuffle  # of ranks there is no gap to draw
+    for comparison in sorted(judgement.comparisons, key=lambda c: order.index(c.treatment)):
+        by_order = comparison.order is not None and comparison.order.carries
+        test = None if by_order else comparison.shuffle  # of ranks there is no gap to draw
         span = ""
         if test is not None and test.pile:
             ends = [
@@ -67,17 +67,19 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
             span = "these lots can’t bound it" if open_ended else " to ".join(ends)
         shown.append(
             ComparisonShown(
-                letters[each.treatment],
-                each,
-                headline(each, judgement),
-                sentence(each, judgement, wording),
-                line(each, judgement, wording),
-                settling(each),
-                None if each.estimate is None or not each.dots else gap_ruler(each, judgement, wording),
+                letters[comparison.treatment],
+                comparison,
+                headline(comparison, judgement),
+                sentence(comparison, judgement, wording),
+                line(comparison, judgement, wording),
+                settling(comparison),
+                None
+                if comparison.estimate is None or not comparison.dots
+                else gap_ruler(comparison, judgement, wording),
                 shuffle_pile(test, judgement, wording) if test and test.pile else None,
                 span,
-                percent_text(each, judgement),
-                order_text(each, judgement, wording),
+                percent_text(comparison, judgement),
+                order_text(comparison, judgement, wording),
             )
         )
     return shown
@@ -86,7 +88,7 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
 def shown_ledger(judgement: Judgement) -> dict[str, list[tuple[TrustLine, str]]]:
     """The ledger by how far its lines reach: caps, cautions, notes."""
     lines = [(line, text_of(line, units())) for line in judgement.trust]
-    return {level: [each for each in lines if each[0].level == level] for level in ("cap", "caution", "note")}
+    return {level: [line for line in lines if line[0].level == level] for level in ("cap", "caution", "note")}
 
 
 def shown_effects(trial: Trial, judgement: Judgement) -> list[tuple[str, str]]:
@@ -121,4 +123,4 @@ def shown_ranking(trial: Trial, judgement: Judgement) -> RankingShown | None:
 
 
 def _letters(trial: Trial) -> dict[str, str]:
-    return {each.name: each.letter for each in trial.treatments}
+    return {treatment.name: treatment.letter for treatment in trial.treatments}

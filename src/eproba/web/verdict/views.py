@@ -104,7 +104,7 @@ def _judged(trial: Trial, early: int | None = None) -> ResponseReturnValue:
         early=early,
         also=also,
         also_ruler=also_ruler(also),
-        notes=[(each.day, each.note) for each in trial.rounds if each.note],
+        notes=[(round_.day, round_.note) for round_ in trial.rounds if round_.note],
         **frame,
     )
 

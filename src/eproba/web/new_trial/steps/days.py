@@ -104,11 +104,11 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
         }
 
     def again(self, trial: Trial, today: date) -> Typed:
-        rounds = " ".join(str(each.day) for each in trial.rounds)
+        rounds = " ".join(str(round_.day) for round_ in trial.rounds)
         cells = {cell(each.measure.key, this.day) for each in trial.asked for this in trial.rounds}
         asked = [cell(each.measure.key, this.day) for this in trial.rounds for each in trial.asked_in(this)]
         pulls = " ".join(map(str, trial.rules.pulls))
-        hours = hours_text({each.day: each.time for each in trial.rounds if each.time is not None})
+        hours = hours_text({round_.day: round_.time for round_ in trial.rounds if round_.time is not None})
         return {
             "rounds": [rounds],
             "pulls": [pulls],

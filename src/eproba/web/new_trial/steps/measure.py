@@ -151,8 +151,8 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
             "better": ["lower" if trial.lower_is_better else "higher"],
             "decision_day": [str(trial.decision_day)],
             "per_unit": [str(first.per_unit)],
-            "sown": [typed_number(next((each.sown for each in trial.asked if each.sown), None))],
-            "also": [each.measure.key for each in trial.asked[1:]],
+            "sown": [typed_number(next((asked.sown for asked in trial.asked if asked.sown), None))],
+            "also": [asked.measure.key for asked in trial.asked[1:]],
             "summary": [trial.summary],
             "level": [typed_number(trial.rules.level)],
         }
@@ -186,7 +186,7 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
         kind, form = COMPARED[walk.draft.compared], walk.forms["measure"]
         chosen = {form.data["measure"], *(form.data["also"] or []), *kind.first}
         groups = tuple(
-            (GROUPS[group], tuple(measures), any(each.key in chosen for each in measures))
+            (GROUPS[group], tuple(measures), any(measure.key in chosen for measure in measures))
             for group, measures in by_group(walk.known.measures).items()
         )
         return MeasurePage(groups, kind.first, kind.baseline)
