@@ -18,8 +18,8 @@ from sqlalchemy import Column, ColumnElement, insert, select, text
 from sqlmodel import Session, SQLModel, col
 
 from eproba.core.planning.plan import Plan, PlannedMeasure, simple_layout
-from eproba.core.trial.model import PlannedTreatment
 from eproba.core.trial.days import regular
+from eproba.core.trial.model import PlannedTreatment
 from eproba.store.commands.readings import add_many
 from eproba.store.commands.trials import create_trial
 from eproba.store.database import engine_for

@@ -90,11 +90,11 @@ def kept_small(content: bytes) -> bytes:
 
 def files_of(paths: Sequence[Path]) -> list[Path]:
     """Every picture named, and those of a folder in the order of their names."""
-    found: list[Path] = []
+    files: list[Path] = []
     for path in paths:
         inner = sorted(each for each in path.iterdir() if each.suffix.lower() in KINDS) if path.is_dir() else [path]
-        found += inner
-    return found
+        files += inner
+    return files
 
 
 def photo_found(path: Path, outline: Array | None = None, with_tag: bool = True) -> Found:

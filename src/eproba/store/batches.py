@@ -51,11 +51,11 @@ def _events(session: Session, ids: Sequence[int]) -> dict[int, list[Event]]:
         .where(col(e.batch_id).in_(ids), col(e.taken_back).is_(False))
         .order_by(col(e.at), col(e.id))
     )
-    found: dict[int, list[Event]] = {}
+    events: dict[int, list[Event]] = {}
     for row in session.connection().execute(wanted).mappings():
         facts = {name: row[name] for name in row if name not in ("batch_id", "at")}
-        found.setdefault(row["batch_id"], []).append(Event(at=row["at"].astimezone(), **facts))
-    return found
+        events.setdefault(row["batch_id"], []).append(Event(at=row["at"].astimezone(), **facts))
+    return events
 
 
 def _taken(session: Session, ids: Sequence[int]) -> list[tuple[int, Event]]:

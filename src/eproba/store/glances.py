@@ -188,10 +188,10 @@ TREATMENTS = (
 
 
 def _treatments(session: Session, ids: Sequence[int]) -> dict[int, list[tuple[str, str, Role]]]:
-    found: dict[int, list[tuple[str, str, Role]]] = {}
+    treatments: dict[int, list[tuple[str, str, Role]]] = {}
     for trial_id, letter, name, role in session.connection().execute(TREATMENTS, {"ids": ids}):
-        found.setdefault(trial_id, []).append((letter, name, role))
-    return found
+        treatments.setdefault(trial_id, []).append((letter, name, role))
+    return treatments
 
 
 def _glance(row: Row, today: date, treatments: Sequence[tuple[str, str, Role]]) -> Glance:

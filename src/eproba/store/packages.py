@@ -151,24 +151,24 @@ def _plain(name: str, row: SQLModel, files: dict[str, bytes]) -> dict[str, Any]:
 
 
 def _rows(session: Session, trials: Sequence[int]) -> dict[str, list[SQLModel]]:
-    found: dict[str, list[SQLModel]] = {}
+    rows: dict[str, list[SQLModel]] = {}
     for name, row in TABLES.items():
         if "trial_id" in row.model_fields:
-            found[name] = _all(session, row, col(row.trial_id).in_(trials))  # type: ignore[attr-defined]
-    found["trials"] = _all(session, TrialRow, col(TrialRow.id).in_(trials))
-    found["corrections"] = _of(session, CorrectionRow, CorrectionRow.reading_id, _ids(found["readings"]))
-    found["pour_changes"] = _of(session, PourChangeRow, PourChangeRow.pour_id, _ids(found["pours"]))
-    batches = {b for each in found["pours"] for b in (each.batch_id, each.other_batch_id) if b}  # type: ignore[attr-defined]
-    found["batches"] = _of(session, BatchRow, BatchRow.id, batches)
-    found["batch_events"] = _of(session, BatchEventRow, BatchEventRow.batch_id, batches)
-    found["batch_changes"] = _of(session, BatchChangeRow, BatchChangeRow.batch_id, batches)
-    found["takings"] = [_own_pour(taking, _ids(found["pours"])) for taking in _takings(session, batches)]
-    keys = {each.measure_key for each in found["measures"]}  # type: ignore[attr-defined]
-    found["own_measures"] = _of(session, OwnMeasureRow, OwnMeasureRow.key, keys)
-    found["measure_pictures"] = _of(session, MeasurePictureRow, MeasurePictureRow.key, keys)
-    recipes = {each.recipe for each in found["treatments"]}  # type: ignore[attr-defined]
-    found["own_recipes"] = _of(session, OwnRecipeRow, OwnRecipeRow.key, recipes)
-    return found
+            rows[name] = _all(session, row, col(row.trial_id).in_(trials))  # type: ignore[attr-defined]
+    rows["trials"] = _all(session, TrialRow, col(TrialRow.id).in_(trials))
+    rows["corrections"] = _of(session, CorrectionRow, CorrectionRow.reading_id, _ids(rows["readings"]))
+    rows["pour_changes"] = _of(session, PourChangeRow, PourChangeRow.pour_id, _ids(rows["pours"]))
+    batches = {b for each in rows["pours"] for b in (each.batch_id, each.other_batch_id) if b}  # type: ignore[attr-defined]
+    rows["batches"] = _of(session, BatchRow, BatchRow.id, batches)
+    rows["batch_events"] = _of(session, BatchEventRow, BatchEventRow.batch_id, batches)
+    rows["batch_changes"] = _of(session, BatchChangeRow, BatchChangeRow.batch_id, batches)
+    rows["takings"] = [_own_pour(taking, _ids(rows["pours"])) for taking in _takings(session, batches)]
+    keys = {each.measure_key for each in rows["measures"]}  # type: ignore[attr-defined]
+    rows["own_measures"] = _of(session, OwnMeasureRow, OwnMeasureRow.key, keys)
+    rows["measure_pictures"] = _of(session, MeasurePictureRow, MeasurePictureRow.key, keys)
+    recipes = {each.recipe for each in rows["treatments"]}  # type: ignore[attr-defined]
+    rows["own_recipes"] = _of(session, OwnRecipeRow, OwnRecipeRow.key, recipes)
+    return rows
 
 
 def _takings(session: Session, batches: Iterable[int]) -> list[TakingRow]:

@@ -310,12 +310,12 @@ def _own_ingredients(key: str, entry: Mapping[str, Any]) -> dict[str, Ingredient
     rows = entry.get("ingredients", {})
     if not isinstance(rows, Mapping) or len(rows) > MOST_OWN:
         raise RecipeError(f"{key}: ingredients is a table of at most {MOST_OWN} own ingredients")
-    found = {}
+    own_ingredients = {}
     for name, table in rows.items():
         if not name.startswith(OWN_INGREDIENT) or not isinstance(table, Mapping):
             raise RecipeError(f"{key}: ingredients: {name[:40]} is a table, and its key begins with {OWN_INGREDIENT}")
-        found[name] = ingredient_from(name, table)
-    return found
+        own_ingredients[name] = ingredient_from(name, table)
+    return own_ingredients
 
 
 def _rows(key: str, entry: Mapping[str, Any], name: str) -> list[Mapping[str, Any]]:

@@ -107,36 +107,52 @@ class Measure:
         for field, words in allowed.items():
             if getattr(self, field) not in get_args(words):
                 raise MeasureError(f"{self.key}: {field} must be one of {', '.join(get_args(words))}")
-        if not (self.possible[0] <= self.low < self.high <= self.possible[1]):
-            raise MeasureError(
-                f"{self.key}: the range must go from a lower to a higher number, inside what is possible"
-            )
-        if self.scale == "ratio" and (self.kind not in ("quantity", "worked out") or self.low < 0):
-            raise MeasureError(f"{self.key}: percent need a quantity that can't be negative")
-        if self.kind in BY_STEPS and len(self.levels) < 2:
-            raise MeasureError(f"{self.key}: a {self.kind} needs its levels, two or more, in words")
-        if self.parts and self.kind != "count":
-            raise MeasureError(f"{self.key}: only a count has parts")
-        if (self.kind == "worked out") != (self.calculator is not None):
-            raise MeasureError(f"{self.key}: what is worked out names its calculator, and nothing else does")
-        if (self.when == "after a pour") != bool(self.hours):
-            raise MeasureError(f"{self.key}: hours go with what is asked after a pour")
-        if (self.noise_cv is None) == (self.noise_sd is None):
-            raise MeasureError(f"{self.key}: give its usual noise either as noise_cv or as noise_sd")
-        if not all(math.isfinite(noise) and noise > 0 for noise in (self.noise_cv, self.noise_sd) if noise is not None):
-            raise MeasureError(f"{self.key}: the usual noise is above 0")
-        if not (1 <= self.seconds <= MOST_SECONDS and 0 <= self.decimals <= MOST_DECIMALS and self.guard_cm >= 0):
-            raise MeasureError(
-                f"{self.key}: seconds from 1 to {MOST_SECONDS}, decimals from 0 to {MOST_DECIMALS}, guard_cm from 0 on"
-            )
-        if "{gap}" not in self.more or "{gap}" not in self.less:
-            raise MeasureError(f"{self.key}: more and less must hold the word {{gap}}")
-        if (self.answers_from is not None or self.answers_to is not None) != bool(self.silent):
-            raise MeasureError(f"{self.key}: answers_from or answers_to go with silent, which says why")
-        if any(": " not in each for each in self.misled_by):
-            raise MeasureError(f"{self.key}: misled_by is “mark: why”")
-        if self.levels and self.low + len(self.levels) - 1 != self.high:
-            raise MeasureError(f"{self.key}: one description for each step from {self.low:g} to {self.high:g}")
+        for fits, must in (*self._fields_fit, *self._numbers_fit):
+            if not fits:
+                raise MeasureError(f"{self.key}: {must}")
+
+    @property
+    def _numbers_fit(self) -> tuple[tuple[bool, str], ...]:
+        """What its numbers must be, and whether they are."""
+        within = self.possible[0] <= self.low < self.high <= self.possible[1]
+        noises = [noise for noise in (self.noise_cv, self.noise_sd) if noise is not None]
+        return (
+            (within, "the range must go from a lower to a higher number, inside what is possible"),
+            (
+                self.scale != "ratio" or (self.kind in ("quantity", "worked out") and self.low >= 0),
+                "percent need a quantity that can't be negative",
+            ),
+            (len(noises) == 1, "give its usual noise either as noise_cv or as noise_sd"),
+            (all(math.isfinite(noise) and noise > 0 for noise in noises), "the usual noise is above 0"),
+            (
+                1 <= self.seconds <= MOST_SECONDS and 0 <= self.decimals <= MOST_DECIMALS and self.guard_cm >= 0,
+                f"seconds from 1 to {MOST_SECONDS}, decimals from 0 to {MOST_DECIMALS}, guard_cm from 0 on",
+            ),
+        )
+
+    @property
+    def _fields_fit(self) -> tuple[tuple[bool, str], ...]:
+        """Which of its fields go together, and whether they do."""
+        limits = self.answers_from is not None or self.answers_to is not None
+        return (
+            (
+                self.kind not in BY_STEPS or len(self.levels) >= 2,
+                f"a {self.kind} needs its levels, two or more, in words",
+            ),
+            (not self.parts or self.kind == "count", "only a count has parts"),
+            (
+                (self.kind == "worked out") == (self.calculator is not None),
+                "what is worked out names its calculator, and nothing else does",
+            ),
+            ((self.when == "after a pour") == bool(self.hours), "hours go with what is asked after a pour"),
+            ("{gap}" in self.more and "{gap}" in self.less, "more and less must hold the word {gap}"),
+            (limits == bool(self.silent), "answers_from or answers_to go with silent, which says why"),
+            (all(": " in mark for mark in self.misled_by), "misled_by is “mark: why”"),
+            (
+                not self.levels or self.low + len(self.levels) - 1 == self.high,
+                f"one description for each step from {self.low:g} to {self.high:g}",
+            ),
+        )
 
     @property
     def possible(self) -> tuple[float, float]:

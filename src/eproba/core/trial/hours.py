@@ -29,14 +29,14 @@ def hours_typed(text: str, rounds: Collection[int]) -> dict[int, RoundTime]:
     """
     if text.strip().lower() == ANY:
         return {}
-    found: dict[int, RoundTime] = {}
+    hours: dict[int, RoundTime] = {}
     for part in filter(None, (each.strip() for each in re.split(r"[;\n]|,(?!\d)", text))):
         day, when = _one(part)
         if day not in rounds:
             named = ", ".join(map(str, sorted(rounds)))
             raise DaysError(f"“{part}”: there is no round on day {day}; the rounds are on {named}.")
-        found[day] = when
-    return found
+        hours[day] = when
+    return hours
 
 
 def _one(part: str) -> tuple[int, RoundTime]:
