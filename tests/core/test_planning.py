@@ -28,6 +28,7 @@ from eproba.core.planning.claims import ClaimError, claim_sentence, promise_from
 from eproba.core.planning.plan import control_index
 from eproba.core.stats.series import Question
 from eproba.core.stats.shuffle import best_p
+from eproba.core.stats.squares import all_squares, best_square_p
 from eproba.core.trial.days import (
     DaysError,
     calendar,
@@ -202,7 +203,13 @@ def test_advice_knows_what_weakens(catalogue):
     assert "1 in 16" in weak.text
     assert "From 6 of each" in weak.text
     assert not on_units("completely random", 4, 2)[0].weak
-    assert "by the model" in on_units("Latin square", 4, 4)[0].text
+    small, large = (on_units("Latin square", side, side)[0] for side in (3, 4))
+    assert (small.weak, large.weak) == (True, False)
+    assert "its lots alone can’t pass 1 in 20" in small.text
+    assert "The whole square is dealt again" in large.text
+    cyclic = {side: np.add.outer(np.arange(side), np.arange(side)) % side for side in (3, 4)}
+    deals = {side: len(all_squares(square.tobytes(), side)) for side, square in cyclic.items()}
+    assert best_square_p(3, deals[3]) > 0.05 > best_square_p(4, deals[4])
     assert on_treatments(["test", "reference"], True)[0].weak
     assert "watering" in on_treatments(["test", "untreated"], True)[0].text
     assert "that one brew or bag" in on_treatments(["test", "water control"], True)[0].text

@@ -1,5 +1,6 @@
 """The units of a household: measures, amounts as typed, and our own sentences, metric on record whatever is shown."""
 
+import pint
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -7,6 +8,7 @@ from hypothesis import strategies as st
 from eproba.core.brewing.mixing import MixError, Want
 from eproba.core.measuring.measures import as_shown, value_typed
 from eproba.core.quantities import (
+    SIZES,
     SPOON,
     US_UNITS,
     Amount,
@@ -22,6 +24,22 @@ from eproba.core.quantities import (
     told,
 )
 from eproba.core.trial.doses import Dose, DoseError, amount, exceptions, metric_dose, typed_dose
+
+
+def test_sizes_are_those_that_a_library_of_units_knows():
+    registry = pint.UnitRegistry()
+    for kept, mine in (
+        ("centimetre", "length"),
+        ("centimetre ** 2", "area"),
+        ("gram", "mass"),
+        ("millilitre", "volume"),
+    ):
+        for name, (kind, size) in SIZES.items():
+            if kind == mine and not name.startswith(("metric_", "garden_", "uk_")):
+                assert registry.Quantity(1.0, name).to(kept).magnitude == pytest.approx(size, rel=1e-9), name
+    for degrees in (-40.0, 0.0, 37.5):
+        there = registry.Quantity(degrees, "degree_Celsius").to("degree_Fahrenheit").magnitude
+        assert conversion("°C", "US").shown(degrees) == pytest.approx(there)
 
 
 @pytest.mark.parametrize(

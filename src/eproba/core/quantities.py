@@ -1,4 +1,7 @@
-"""Amounts as gardeners write them: mass, volume, counts and kitchen measures, metric and US, by Pint.
+"""Amounts as gardeners write them: mass, volume, counts and kitchen measures, metric and US.
+
+The sizes are exact by agreement (inch and pound 1959; US gallon 231 cubic inches; UK gallon 1985) and few, so they
+stand here: a library of units takes longer to load than a page to make. A test holds them against one.
 
 Words that mean different things in different kitchens (cup, ounce, pint …) are never guessed: the message asks.
 """
@@ -8,16 +11,32 @@ import math
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Literal
 
 from eproba.core.errors import EprobaError
 from eproba.core.words import parse_number
 
 Dimension = Literal["mass", "volume", "count"]
+Kind = Literal["length", "area", "mass", "volume", "time", "temperature"]
+INCH, POUND, GALLON, UK_GALLON = 2.54, 453.59237, 3785.411784, 4546.09  # cm, g, mL
+SIZES: dict[str, tuple[Kind, float]] = {  # in cm, cm², g, mL, hours; a degree is a degree
+    "millimetre": ("length", 0.1), "centimetre": ("length", 1.0), "metre": ("length", 100.0), "inch": ("length", INCH),
+    "foot": ("length", 12 * INCH), "centimetre ** 2": ("area", 1.0), "metre ** 2": ("area", 10_000.0),
+    "inch ** 2": ("area", INCH**2), "foot ** 2": ("area", (12 * INCH) ** 2), "milligram": ("mass", 0.001),
+    "gram": ("mass", 1.0), "kilogram": ("mass", 1000.0), "ounce": ("mass", POUND / 16), "pound": ("mass", POUND),
+    "millilitre": ("volume", 1.0), "litre": ("volume", 1000.0), "teaspoon": ("volume", GALLON / 768),
+    "tablespoon": ("volume", GALLON / 256), "fluid_ounce": ("volume", GALLON / 128), "cup": ("volume", GALLON / 16),
+    "pint": ("volume", GALLON / 8), "quart": ("volume", GALLON / 4), "gallon": ("volume", GALLON),
+    "metric_cup": ("volume", 250.0), "metric_tablespoon": ("volume", 15.0), "metric_teaspoon": ("volume", 5.0),
+    "uk_cup": ("volume", UK_GALLON / 16), "imperial_fluid_ounce": ("volume", UK_GALLON / 160),
+    "imperial_pint": ("volume", UK_GALLON / 8), "imperial_gallon": ("volume", UK_GALLON),
+    "garden_bucket": ("volume", 10_000.0), "hour": ("time", 1.0), "degree_Celsius": ("temperature", 1.0),
+    "degree_Fahrenheit": ("temperature", 5 / 9),
+}  # fmt: skip
+FREEZING_F = 32.0
 System = Literal["metric", "US"]
-# What is kept (SI) → the unit of a US household, as shown and as Pint names both.
 SPOON = " of a spoon"  # an amount so small that a US household has another unit for it
-US_UNITS: dict[str, tuple[str, str, str]] = {
+US_UNITS: dict[str, tuple[str, str, str]] = {  # as kept → as a US household has it, and the names of both
     "mm": ("in", "millimetre", "inch"), "cm": ("in", "centimetre", "inch"), "m": ("ft", "metre", "foot"),
     "g": ("oz", "gram", "ounce"), "kg": ("lb", "kilogram", "pound"), "mL": ("fl oz", "millilitre", "fluid_ounce"),
     "L": ("gal", "litre", "gallon"), "°C": ("°F", "degree_Celsius", "degree_Fahrenheit"),
@@ -29,7 +48,7 @@ US_UNITS: dict[str, tuple[str, str, str]] = {
     "mm/h": ("in/h", "millimetre / hour", "inch / hour"), "kg/L": ("lb/gal", "kilogram / litre", "pound / gallon"),
     f"mL{SPOON}": ("tsp", "millilitre", "teaspoon"),
 }  # fmt: skip
-# Units that may stand behind a number, whatever the household's: as written → Pint's name.
+# Units that may stand behind a number, whatever the household's: as written → its name.
 WRITTEN: dict[str, str] = {
     "mm": "millimetre", "cm": "centimetre", "m": "metre", "in": "inch", "inch": "inch", "inches": "inch", "″": "inch",
     '"': "inch", "ft": "foot", "feet": "foot", "mg": "milligram", "g": "gram", "kg": "kilogram", "oz": "ounce",
@@ -42,7 +61,7 @@ KITCHEN: dict[System, dict[str, str]] = {  # spoons and cups of the household
     "metric": {"tbsp": "metric_tablespoon", "tsp": "metric_teaspoon", "metric cup": "metric_cup"},
     "US": {"tbsp": "tablespoon", "tsp": "teaspoon", "cup": "cup", "cups": "cup", "pint": "pint", "quart": "quart"},
 }
-UNITS: dict[str, str] = {  # as written (lower case) → Pint's name
+UNITS: dict[str, str] = {  # as written (lower case) → its name
     "g": "gram", "kg": "kilogram", "mg": "milligram", "lb": "pound", "ounce mass": "ounce", "oz mass": "ounce",
     "ml": "millilitre", "l": "litre", "us cup": "cup", "metric cup": "metric_cup", "uk cup": "uk_cup",
     "us fl oz": "fluid_ounce", "uk fl oz": "imperial_fluid_ounce", "us pint": "pint", "us quart": "quart",
@@ -83,27 +102,6 @@ class QuantityError(EprobaError):
     """An amount that can't be; the message says what to write instead."""
 
 
-@functools.cache
-def _registry() -> Any:
-    import pint  # slow to import, and most pages do without it
-
-    registry: Any = pint.UnitRegistry()
-    registry.define("metric_cup = 250 * millilitre")
-    registry.define("uk_cup = 0.5 * imperial_pint")
-    registry.define("metric_tablespoon = 15 * millilitre")
-    registry.define("metric_teaspoon = 5 * millilitre")
-    registry.define("garden_bucket = 10 * litre")
-    return registry
-
-
-@functools.cache
-def _factor(name: str) -> tuple[float, Dimension]:
-    unit = _registry().Quantity(1.0, name)
-    if unit.check("[mass]"):
-        return float(unit.to("gram").magnitude), "mass"
-    return float(unit.to("litre").magnitude), "volume"
-
-
 def in_base(amount: float, unit: str) -> tuple[float, Dimension]:
     """Grams, litres or pieces of an amount.
 
@@ -123,8 +121,8 @@ def in_base(amount: float, unit: str) -> tuple[float, Dimension]:
         raise QuantityError(
             f"“{unit.strip()}” is no unit known here: write g, kg, mL, L, tsp, tbsp, US cup or metric cup."
         )
-    factor, dimension = _factor(UNITS[known])
-    return amount * factor, dimension
+    kind, size = SIZES[UNITS[known]]
+    return (amount * size, "mass") if kind == "mass" else (amount * size / 1000, "volume")
 
 
 def _clean(number: float, figures: int = 11) -> float:
@@ -166,9 +164,9 @@ def conversion(unit: str, system: System) -> Conversion:
 @functools.cache
 def _to_us(unit: str) -> Conversion:
     name, kept, shown = US_UNITS[unit]
-    registry = _registry()
-    zero, one = (float(registry.Quantity(value, kept).to(shown).magnitude) for value in (0.0, 1.0))
-    return Conversion(name, _clean(one - zero, 14), _clean(zero, 14))
+    if name == "°F":
+        return Conversion(name, 9 / 5, FREEZING_F)
+    return Conversion(name, _clean(_ratio(kept, shown), 14))
 
 
 def number_typed(text: str, unit: str, system: System = "metric") -> float:
@@ -191,7 +189,7 @@ def split_typed(text: str) -> tuple[float, str]:
 
 def is_convertible(unit: str) -> bool:
     """Whether numbers of a unit can be typed in another one."""
-    return _pint_name(unit, "metric") is not None
+    return _name_of(unit, "metric") is not None
 
 
 def converted(number: float, written: str, unit: str, system: System = "metric") -> float:
@@ -204,10 +202,10 @@ def converted(number: float, written: str, unit: str, system: System = "metric")
     QuantityError
         A unit that is unknown, or measures something else.
     """
-    wanted = _pint_name(unit, system)
-    here = _pint_name(written, system)
+    wanted = _name_of(unit, system)
+    here = _name_of(written, system)
     if here is not None and "/" in unit and "/" not in here:
-        here = _pint_name(f"{written}/{conversion('m²', system).unit}" if "m²" in unit else "", system)
+        here = _name_of(f"{written}/{conversion('m²', system).unit}" if "m²" in unit else "", system)
     if written.lower() in AMBIGUOUS and here is None:
         raise QuantityError(f"“{written}” means different things: write {AMBIGUOUS[written.lower()]}.")
     does_not_fit = QuantityError(f"“{written}” does not fit here: write {conversion(unit, system).unit}.")
@@ -215,25 +213,25 @@ def converted(number: float, written: str, unit: str, system: System = "metric")
         raise does_not_fit
     if here == wanted:
         return number
-    registry = _registry()
-    quantity = registry.Quantity(number, here)
-    if not quantity.is_compatible_with(wanted):
+    if _size(here)[0] != _size(wanted)[0]:
         raise does_not_fit
-    return _clean(float(quantity.to(wanted).magnitude))
+    if "degree_Fahrenheit" in (here, wanted):
+        return _to_us("°C").kept(number) if here == "degree_Fahrenheit" else _to_us("°C").shown(number)
+    return _clean(number * _ratio(here, wanted))
 
 
-def _pint_name(written: str, system: System) -> str | None:
-    """What Pint calls a unit as somebody wrote it: “fl oz”, “L/m²”, “fl oz a sq ft”; None where nobody knows it."""
+def _name_of(written: str, system: System) -> str | None:
+    """The name of a unit as somebody wrote it: “fl oz”, “L/m²”, “fl oz a sq ft”; None where nobody knows it."""
     text = " ".join(written.lower().replace("_", " ").split()).removesuffix(" each").removesuffix(SPOON)
     top, slash, bottom = re.sub(r"\s?(?:/|\b(?:a|per)\b)\s?", "/", text).partition("/")
     known = UNITS | WRITTEN | KITCHEN[system]
     if top not in known or (slash and bottom not in known):
         return None
-    return f"({known[top]}) / ({known[bottom]})" if slash else known[top]
+    return f"{known[top]} / {known[bottom]}" if slash else known[top]
 
 
 Per = Literal["", "m²", "L", "kg"]
-# What a US household calls what is kept: for each kind of unit (its Pint name) from which amount on, as called, Pint.
+# What a US household calls what is kept: for each kind of unit from which amount on, as called, its name.
 US_SAID: dict[str, tuple[tuple[float, str, str], ...]] = {
     "volume": ((0.0, "tsp", "teaspoon"), (25.0, "fl oz", "fluid_ounce"), (940.0, "qt", "quart"),
                (3750.0, "gal", "gallon")),
@@ -399,10 +397,19 @@ def _plainly(number: float) -> str:
     return f"−{shown}" if number < 0 and float(shown) else shown
 
 
-@functools.cache
+def _size(name: str) -> tuple[str, float]:
+    """What a unit measures, and how large it is: of “litre / metre ** 2” volume for area."""
+    top, _, bottom = name.partition(" / ")
+    kind, size = SIZES[top]
+    if not bottom:
+        return kind, size
+    of, each = SIZES[bottom]
+    return f"{kind} for {of}", size / each
+
+
 def _ratio(one: str, other: str) -> float:
     """How many of another unit one of a unit is."""
-    return float(_registry().Quantity(1.0, one).to(other).magnitude)
+    return _size(one)[1] / _size(other)[1]
 
 
 @functools.cache

@@ -28,6 +28,7 @@ ONE_BAG = (
 )
 SPRAYED = re.compile(r"\b(spray|sprayed|spraying|mist|misted|foliar|leaf|leaves)\b", re.I)
 MANURE_DAYS = (120, 90)  # before a harvest that touches the soil; before one that does not
+LEAST_SQUARE = 4  # of three treatments there are 12 squares, of four 144 or more
 
 
 @dataclass(frozen=True)
@@ -108,6 +109,14 @@ def best_reachable_p(dealing: Dealing, units_each: int) -> float:
     return min(1.0, 2 / deals)
 
 
+def on_square(side: int) -> list[Advice]:
+    """What a Latin square takes out, and what its lots can say."""
+    text = "A Latin square takes out what differs along both ways. "
+    if side < LEAST_SQUARE:
+        return [Advice(True, f"{text}So small a one has too few deals: its lots alone can’t pass 1 in 20.")]
+    return [Advice(False, f"{text}The whole square is dealt again, which tests whether anything works at all.")]
+
+
 def on_units(dealing: Dealing, units_each: int, treatments: int) -> list[Advice]:
     """Are there units enough for any answer?"""
     if units_each == 1:
@@ -117,8 +126,7 @@ def on_units(dealing: Dealing, units_each: int, treatments: int) -> list[Advice]
         )
         return [Advice(True, text)]
     if dealing == "Latin square":
-        text = "A Latin square takes out what differs along both ways. The shuffle test for squares is not there yet: "
-        return [Advice(False, text + "the verdict goes by the model.")]
+        return on_square(units_each)
     lines = []
     smallest = best_reachable_p(dealing, units_each)
     if smallest >= 0.05:
