@@ -1,5 +1,6 @@
 """The ground plan: to scale, what is where: places, units, blocks, guards, the gradient and north."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -12,7 +13,8 @@ WIDTH = 940.0
 MARGIN = 34.0
 LEAST_TILE, MOST_TILE = 46.0, 130.0
 WIDE_LETTER = 0.58  # of the letters' size, on average
-LEAST_NAME = 0.7  # of the usual size: smaller can't be read
+LEAST_NAME = 0.94  # of the usual size: smaller can't be read
+LEAST_TEXT, SMALLEST = 11.5, 15.0  # px that a text has on a screen at least; the smallest text of a plan, as drawn
 GRADIENTS = {"slope": "downhill", "shade": "more shade", "wall": "to the wall", "other": "gradient"}
 
 
@@ -77,6 +79,15 @@ class GroundPlan:
     gradient_turn: float | None
     north_turn: float
     words: str
+
+    @property
+    def least_width(self) -> int:
+        """Pixels that it takes for everything in it to be read; a narrower screen shows it in a box that scrolls."""
+        return math.ceil(self.width * LEAST_TEXT / SMALLEST)
+
+    @property
+    def is_tall(self) -> bool:
+        return self.height > 0.9 * self.width
 
 
 def ground_plan(
