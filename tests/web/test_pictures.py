@@ -69,9 +69,10 @@ def test_the_ground_plan_is_to_scale(width, length, bar):
 
 def test_a_name_is_no_wider_than_its_place():
     assert Frame("Tray", 0, 0, 200, 100).name_within(14) == ("Tray", 14)
-    assert Frame("Tray by the door", 0, 0, 100, 100).name_within(14) == ("Tray by the door", 10.8)
-    assert Frame("Tray by the kitchen door", 0, 0, 100, 100).name_within(14) == ("Tray by the kitc…", 9.8)
-    assert Frame("Tray", 0, 0, 8, 100).name_within(14) == ("T…", 9.8)
+    assert Frame("Tray by door", 0, 0, 95, 100).name_within(14) == ("Tray by door", 13.6)
+    assert Frame("Tray by the door", 0, 0, 100, 100).name_within(14) == ("Tray by the …", 13.2)
+    assert Frame("Tray by the kitchen door", 0, 0, 100, 100).name_within(14) == ("Tray by the …", 13.2)
+    assert Frame("Tray", 0, 0, 8, 100).name_within(14) == ("T…", 13.2)
 
 
 def test_a_hundred_gardens_are_a_hundred_marks():

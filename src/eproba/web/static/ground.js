@@ -10,6 +10,7 @@ const usual = field("ground-unit").dataset.usual;
 const GRID = usual === "in" ? 6 * CM.in : 10; // cm; half of it for trays
 const COARSER = usual === "in" ? 4 : 5; // so that the lines lie at 2 ft, or at half a metre
 const UNIT_CHOSEN = `eproba-ground-unit-${usual}`; // asked again where the household changes its units
+const READABLE = 15; // px of a name on the screen; the least of what is drawn smaller is 0.8 of it
 const STANDING = ["pots", "bench", "tray"];
 const NEW = {
   bed: { name: "Bed", width_cm: 200, length_cm: 100, rows: 1, columns: 1 },
@@ -89,7 +90,7 @@ function drawGrid(size) {
 function fitted(text, width, size) {
   const wide = text.getComputedTextLength();
   if (wide <= width) return;
-  const smaller = Math.max(width / wide, 0.7);
+  const smaller = Math.max(width / wide, 0.8);
   text.setAttribute("font-size", size * smaller);
   const letters = Math.floor((text.textContent.length * width) / (wide * smaller));
   if (letters < text.textContent.length) text.textContent = `${text.textContent.slice(0, Math.max(letters - 1, 1))}…`;
@@ -135,7 +136,7 @@ function redraw() {
   const focused = canvas.contains(document.activeElement);
   canvas.replaceChildren();
   canvas.setAttribute("viewBox", `${view.x} ${view.y} ${view.width} ${view.height}`);
-  const size = Math.max(view.width / 42, view.height / 24);
+  const size = Math.max(view.width / 42, view.height / 24, READABLE / canvas.getScreenCTM().a);
   drawGrid(size);
   ground.places.forEach((place, index) => drawPlace(place, index, size));
   drawGradient(size);
@@ -333,5 +334,5 @@ field("ground-north").value = String(snap(ground.north ?? 0, 45) % 360);
 field("gradient-kind").value = ground.gradient?.kind ?? "";
 field("gradient-towards").value = String(snap(ground.gradient?.towards ?? 90, 45) % 360);
 fitView();
-redraw();
+new ResizeObserver(redraw).observe(canvas);
 fillFields();
