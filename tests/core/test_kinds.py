@@ -9,6 +9,7 @@ import pytest
 import statsmodels.api as sm
 from scipy import stats
 
+from eproba.core.judging.departures import plan_lines
 from eproba.core.judging.judge import judge
 from eproba.core.judging.levels import levels_of
 from eproba.core.planning.claims import claim_sentence
@@ -197,6 +198,11 @@ def test_whether_it_holds_for_every_crop_or_for_one(catalogue):
     assert levels_of(replace(trial, rules=Rules()), values(1, 2, 3, 2, 1, 3), question) == ()
     (single,) = levels_of(replace(trial, rules=Rules(), batches=6), values(1, 2, 3, 2, 1, 3), question)
     assert (single.kind, single.p) == ("batch", None)
+    for levels, level, says in ((apart, "caution", "another for each"), (alike, "note", "alike for each"),
+                                (single, "note", "one block each")):  # fmt: skip
+        judgement = replace(judge(values(1, 2, 3, 2, 1, 3), question), levels=(levels,))
+        told = [line for line in plan_lines(trial, trial.asked[0], [], judgement, []) if line.rule.startswith("by ")]
+        assert [(line.rule, line.level, line.says) for line in told] == [(f"by {levels.kind}", level, says)]
 
 
 # --- The ground ----------------------------------------------------------------------------------------------

@@ -8,6 +8,7 @@ import sys
 import zipfile
 
 import pytest
+from sqlalchemy import text as statement
 from sqlmodel import Session
 
 from eproba.core.judging.from_trial import judge_trial
@@ -108,6 +109,25 @@ def test_a_finished_trial_is_judged_alike_in_another_garden(app, client, server,
     engine.dispose()
     server.drop(other)
     assert there == here
+
+
+@demo_garden
+@pytest.mark.parametrize("change", ["", "at = at + interval '1 hour'", "what = 'tasted'"])
+def test_a_brew_is_the_same_only_with_all_that_happened_to_it(app, client, package, change):
+    """What this garden still has of it stays one brew; with another history it comes in as one of its own."""
+    connection = app.extensions["engine"].connect()
+    brews = statement("SELECT id FROM batch WHERE id IN (SELECT batch_id FROM pour WHERE trial_id = 5)")
+    poured, before = set(connection.scalars(brews)), connection.scalar(statement("SELECT count(*) FROM batch"))
+    client.post("/trials/5/delete", {"sure": "y"})
+    if change:
+        connection.rollback()
+        which = f"(SELECT min(id) FROM batch_event WHERE batch_id = {min(poured)})"
+        connection.execute(statement(f"UPDATE batch_event SET {change} WHERE id = {which}"))
+        connection.commit()
+    assert taken_in(client, package).status_code == 302
+    connection.rollback()
+    assert connection.scalar(statement("SELECT count(*) FROM batch")) == before + bool(change)
+    connection.close()
 
 
 def packed(package, **changes):

@@ -105,6 +105,7 @@ def test_a_late_answer_never_undoes_what_was_decided_in_another_window(phone, ad
     phone.evaluate(late)
     phone.evaluate(f"Keeper.decide(window.sent, '{act}')")
     phone.evaluate(late)
+    phone.evaluate("Keeper.hear(window.sent, { status: 'saved', there: null })")
     kept = phone.evaluate("Keeper.all().then((all) => all.map(({ state, op }) => [state, op.sure]))")
     assert kept == ([] if act == "drop" else [["waiting", True]])
     offline(phone, False)
@@ -150,6 +151,8 @@ def test_a_conflict_and_a_refusal_survive_a_reload(phone, address, live):
     offline(phone, False)
     card = phone.locator(".till-conflict")
     expect(card).to_contain_text("H1 is down as lost")
+    phone.get_by_role("button", name="Finish round as it is").click()
+    expect(phone.locator(".till-end")).to_contain_text("Decide about H1: Moisture meter first.")
     phone.goto("/trials/2")
     waiting(phone).to_contain_text("2 entries need your decision")
     client.post("/trials/2/units/19", {"found": "1"})
@@ -211,6 +214,18 @@ def test_typed_after_the_fact_bears_its_own_day(phone, address, live):
     expect(phone.get_by_text("Truly read on: Mon 18 May (day 7)")).to_be_visible()
     page = Client(live.app).get("/trials/2").get_data(as_text=True)
     assert "Day 9: 1 reading truly read on day 7." in page
+
+
+def test_a_token_that_ran_out_is_asked_for_again(phone, address, live):
+    """The computer was begun anew meanwhile: what it refuses for its token alone waits and is sent again."""
+    phone.goto(address)
+    stale = {"status": 400, "json": {"error": "csrf"}}
+    phone.route("**/entries", lambda route: route.fulfill(**stale), times=1)
+    type_in(phone, 5)
+    line(phone).to_contain_text("1 reading waits safely")
+    phone.evaluate("window.dispatchEvent(new Event('online'))")
+    line(phone).to_have_text("All sent.")
+    assert list(values(live, 2, 9).values()) == ["5"]
 
 
 def test_an_entry_that_can_not_be_read_holds_up_no_other(phone, address, live):

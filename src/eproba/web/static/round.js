@@ -53,6 +53,7 @@ document.addEventListener("alpine:init", () => {
     at: 0,
     typed: "",
     says: "",
+    endSays: "", // why the round can't be finished yet
     doubted: null,
     skipping: false,
     ownReason: "",
@@ -480,7 +481,7 @@ document.addEventListener("alpine:init", () => {
 
     // Moving.
     enter() {
-      this.says = "";
+      this.says = this.endSays = "";
       this.doubted = null;
       this.showPrevious = false;
       this.showHow = false;
@@ -677,8 +678,12 @@ document.addEventListener("alpine:init", () => {
       await Keeper.send();
       await this.look();
       if (this.isSettled || this.wasTold) form.submit();
-      else this.says = this.hidden || "Finish when the connection is back; what you typed is kept.";
+      else this.endSays = this.whyOpen;
       this.wasTold = this.waiting === 0 && !this.deciding; // what the store may hide still counts when it comes
+    },
+    get whyOpen() {
+      if (this.deciding) return `Decide about ${this.openTitle} first.`;
+      return this.hidden || "Finish when the connection is back; what you typed is kept.";
     },
     get isSettled() {
       return this.waiting === 0 && !this.deciding && this.hidden === "";
