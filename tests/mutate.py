@@ -27,9 +27,14 @@ import pytest
 
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "eproba"
-TESTS = {"core": ["tests/core", "tests/exchange"], "store": ["tests/store", "tests/web"]}
+TESTS = {
+    "core": ["tests/core", "tests/exchange"],
+    "exchange": ["tests/exchange", "tests/core", "tests/web"],
+    "store": ["tests/store", "tests/web"],
+    "web": ["tests/web"],
+}
 # A browser, threads and many requests at once do not outlive a fork.
-LEFT_OUT = ("test_browser.py", "test_till.py", "test_fuzz.py", "test_races.py")
+LEFT_OUT, BROWSERS = ("test_engines.py", "test_fuzz.py", "test_races.py"), {"page", "phone", "live"}
 MADE_FROM_DATA = ("core/brewing", "core/measuring", "core/catalogue", "core/keys.py", "core/planning")
 CACHED = type(functools.cache(lambda: None))
 SHOWS_TABLES = (
@@ -58,7 +63,7 @@ class Change:
     @property
     def package(self) -> str:
         parts = self.file.relative_to(SOURCE).parts
-        return "/".join(parts[:2]) if parts[0] == "core" else parts[0]
+        return "/".join(parts[:2]) if parts[0] in ("core", "web") and len(parts) > 2 else parts[0]
 
 
 class Changer(ast.NodeTransformer):
@@ -170,6 +175,9 @@ class Watch:
         self.red: list[str] = []
         self.result: tuple[dict, dict] = ({}, {})
 
+    def pytest_collection_modifyitems(self, items):
+        items[:] = [item for item in items if BROWSERS.isdisjoint(item.fixturenames)]
+
     @pytest.hookimpl(wrapper=True)
     def pytest_runtest_protocol(self, item, nextitem):
         self.cover.switch_context(item.nodeid)
@@ -219,9 +227,8 @@ def judge(watch: Watch) -> None:
         click.echo(f"red before anything was changed: {watch.red[:5]}")
         return
     told = lines_of(watch.cover)
-    files = sorted(
-        p for where in ("core", "store") for p in (SOURCE / where).rglob("*.py") if "migrations" not in p.parts
-    )
+    part = SOURCE / WISH.package.split("/")[0]
+    files = sorted(path for path in part.rglob("*.py") if "migrations" not in path.parts)
     places = [change for file in files for change in changes_of(file) if change.package.startswith(WISH.package)]
     chosen = [each for each in places if random.Random(f"{WISH.seed} {each}").random() < WISH.share]
     click.echo(f"{len(chosen)} of {len(places)} changes")
@@ -383,13 +390,18 @@ def report(outcomes: dict[Change, str]) -> None:
 @click.option("--jobs", default=os.cpu_count() or 2)
 @click.option("--out", default="", help="Also write the survivors into this file.")
 def main(package: str, share: float, seed: int, jobs: int, out: str) -> None:
-    """PACKAGE: core, core/trial, core/judging …, store; nothing: all of them."""
+    """PACKAGE: core, core/trial, core/judging …, exchange, store, web, web/ui …, scripts; nothing: all of them."""
     os.environ["CI"] = "true"  # the same examples each time
     WISH.package, WISH.share, WISH.seed, WISH.jobs, WISH.out = package.strip("/"), share, seed, jobs, out
     sys.path[:0] = [str(ROOT), str(ROOT / "src")]
     if not WISH.package:
-        for each in TESTS:
+        for each in (*TESTS, "scripts"):
             subprocess.run([sys.executable, "-m", "tests.mutate", each, *sys.argv[1:]], cwd=ROOT)
+        return
+    if WISH.package == "scripts":
+        from tests.mutate_scripts import Scripts
+
+        pytest.main(["-q", "-p", "no:cacheprovider", "-p", "no:xdist", "tests/web"], plugins=[Scripts(share, seed)])
         return
     skip = [f"--ignore=tests/web/{name}" for name in LEFT_OUT]
     pytest.main(

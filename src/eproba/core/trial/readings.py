@@ -10,7 +10,7 @@ from datetime import date
 from typing import Literal
 
 from eproba.core.errors import EprobaError
-from eproba.core.measuring.measures import BY_STEPS, BY_TAP, Kind, Measure, value_typed
+from eproba.core.measuring.measures import BY_STEPS, BY_TAP, Kind, value_typed
 from eproba.core.trial.doses import EARLIEST
 from eproba.core.trial.model import Asked, Round, Trial, Unit
 from eproba.core.words import figure
@@ -144,22 +144,25 @@ def _valued(asked: Asked, entry: Entry) -> Ruling:
     except EprobaError as error:
         return _refused(str(error))
     measure, within = asked.measure, limits(asked)
-    if within.whole and value != int(value):
-        return _refused(f"{value:g} can’t be: {measure.name} is a whole number")
-    if not within.least <= value <= within.most:
-        return _refused(f"{value:g} can’t be: {_possible(measure, asked, within)}")
+    if not within.least <= value <= within.most or (within.whole and value != int(value)):
+        return _refused(f"{value:g} can’t be: {possible_words(asked)}")
     if not within.low <= value <= within.high and not entry.sure:
         said = f"{value:g} is outside {within.low:g} to {within.high:g} {measure.unit}"
         return Ruling("doubted", said, "value", value)
     return Ruling("taken", value=value)
 
 
-def _possible(measure: Measure, asked: Asked, within: Limits) -> str:
+def possible_words(asked: Asked) -> str:
+    """What can be, as the end of a sentence."""
+    measure, within = asked.measure, limits(asked)
+    if measure.kind in BY_TAP:
+        return f"{measure.name} is yes or no"
     if measure.kind == "proportion" and asked.sown:
-        return f"of {asked.sown} sown, 0 to {asked.sown} can be up"
+        return f"of {asked.sown} sown, a whole number from 0 to {asked.sown} can be up"
     if math.isinf(within.most):
-        return f"{measure.name} is {figure(within.least)} or more"
-    return f"{measure.name} goes from {within.least:g} to {within.most:g} {measure.unit}".rstrip()
+        return f"{measure.name} is {'a whole number, ' if within.whole else ''}{figure(within.least)} or more"
+    said = f"{measure.name} goes from {within.least:g} to {within.most:g} {measure.unit}".rstrip()
+    return f"{said}, in whole numbers" if within.whole else said
 
 
 def _refused(why: str, field: str = "value") -> Ruling:

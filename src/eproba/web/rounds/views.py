@@ -13,7 +13,7 @@ from eproba.core.quantities import conversion
 from eproba.core.trial.hours import window_of
 from eproba.core.trial.lots import shuffled
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
-from eproba.core.trial.readings import limits
+from eproba.core.trial.readings import limits, possible_words
 from eproba.core.trial.rounds import asked_again, happened
 from eproba.core.words import day_words
 from eproba.store.commands.locks import Changed
@@ -116,7 +116,7 @@ def _asked(asked: Asked) -> dict[str, Any]:
     shown["meters"] = meters_for(asked)
     within = asdict(limits(asked))
     bounded = {name: value if abs(value) < float("inf") else None for name, value in within.items()}
-    return {**shown, **bounded, "perUnit": asked.per_unit}
+    return {**shown, **bounded, "possible": possible_words(asked), "perUnit": asked.per_unit}
 
 
 def _input(each: Input) -> dict[str, Any]:

@@ -3,48 +3,11 @@
 
 document.addEventListener("alpine:init", () => {
   const data = JSON.parse(document.getElementById("round-data").textContent);
-  const placeFor = (code, key, number, again) => `${code}:${key}:${number}${again ? ":again" : ""}`;
-  const stepsOf = (unit, asked, again = data.second) =>
-    Array.from({ length: asked.perUnit }, (_, i) => ({
-      unit,
-      asked,
-      again,
-      replicate: i + 1,
-      place: placeFor(unit.code, asked.key, i + 1, again),
-    }));
-  const unitCalled = (code) => data.units.find((unit) => unit.code === code);
-  const isOver = (unit, asked) => data.over.includes(`${unit.code}:${asked.key}`); // it has happened: no more to ask
-  const shots = data.asked.filter((asked) => asked.kind === "photo");
-  const isSameShot = (asked) => shots.indexOf(asked) > 0; // one picture gives all that is read off it
+  const shots = RoundState.shotsIn(data);
   const wished = { order: "walk", by: "unit", ...remembered() };
-  let steps = [];
-
-  // One unit after the other with all that is asked, or one measure after the other through all units.
-  function lay() {
-    const units = wished.order === "shuffle" ? data.shuffled.map(unitCalled) : data.units;
-    const pairs =
-      wished.by === "measure"
-        ? data.asked.flatMap((asked) => units.map((unit) => [unit, asked]))
-        : units.flatMap((unit) => data.asked.map((asked) => [unit, asked]));
-    const open = pairs.filter(([unit, asked]) => !isOver(unit, asked) && !isSameShot(asked));
-    steps = open.flatMap(([unit, asked]) => stepsOf(unit, asked));
-    if (!data.second) askAgain();
-  }
-  // What is asked again comes some units later, or after the last one, and says nothing of it.
-  function askAgain() {
-    for (const [code, key] of data.again.map((each) => each.split(":"))) {
-      const from = steps.findLastIndex((step) => step.unit.code === code && step.asked.key === key);
-      if (from < 0) continue;
-      const seen = new Set();
-      const isLater = (step, at) => at > from && !step.again && seen.add(step.unit.code).size > UNITS_LATER;
-      const after = steps.findIndex(isLater);
-      const [first] = stepsOf(steps[from].unit, steps[from].asked, true);
-      steps.splice(after < 0 ? steps.length : after, 0, first);
-    }
-  }
-  lay();
+  let steps = RoundState.laid(data, wished);
   const stepAt = (place) => steps.find((step) => step.place === place);
-  const placeOf = (op) => placeFor(op.unit, op.measure, op.replicate, op.again);
+  const placeOf = (op) => RoundState.placeOf(op);
   for (const [place, there] of Object.entries(data.repeated)) data.saved[`${place}:again`] = there;
   const known = { ...data.saved }; // as the computer last told
   Keeper.here = data.round;
@@ -115,7 +78,7 @@ document.addEventListener("alpine:init", () => {
     catchUp() {
       for (const { op, there } of Keeper.taken().filter((each) => each.op.round === data.round)) {
         const place = placeOf(op);
-        if (there.version <= (known[place]?.version ?? 0)) continue;
+        if (!RoundState.isNewer(there, known[place])) continue;
         known[place] = there;
         this.saved[place] = { ...there, id: op.id };
       }
@@ -251,7 +214,7 @@ document.addEventListener("alpine:init", () => {
       return this.step.asked.inputs.length > 0;
     },
     get ways() {
-      return [...new Set(this.step.asked.inputs.map((each) => each.way).filter(Boolean))];
+      return RoundState.waysOf(this.step.asked);
     },
     get hasWays() {
       return this.ways.length > 1;
@@ -260,15 +223,7 @@ document.addEventListener("alpine:init", () => {
       return this.step.asked.inputs.filter((each) => each.way === way).map((each) => each.asks).join(", ");
     },
     get inputs() {
-      const way = this.way || this.ways[0] || "";
-      return this.step.asked.inputs
-        .filter((each) => !each.way || each.way === way)
-        .map((each) => ({
-          ...each,
-          id: `in-${each.name}`,
-          label: each.unit ? `${each.asks}, ${each.unit}` : each.asks,
-          hint: each.many ? "one after the other: 420 432 444" : each.usual === null ? "" : `usually ${each.usual}`,
-        }));
+      return RoundState.inputsOf(this.step.asked, this.way || this.ways[0] || "");
     },
     typedFor(each) {
       return this.given[each.name] ?? "";
@@ -277,11 +232,7 @@ document.addEventListener("alpine:init", () => {
       this.given[event.target.dataset.name] = event.target.value;
     },
     get inputText() {
-      const unit = (each, text) => (each.bears && /\d$/.test(text) ? each.bears.replaceAll(" ", "_") : "");
-      const whole = (each, text) => text + unit(each, text);
-      const typed = this.inputs.map((each) => [each.name, whole(each, (this.given[each.name] ?? "").trim())]);
-      const clean = (text) => text.replace(/,\s+/g, ";").replace(/[;\s]+/g, ";");
-      return typed.filter(([, text]) => text).map(([name, text]) => `${name}=${clean(text)}`).join(" ");
+      return RoundState.inputText(this.inputs, this.given);
     },
     nextInput(event) {
       const fields = [...document.querySelectorAll(".till-inputs .input")];
@@ -293,8 +244,7 @@ document.addEventListener("alpine:init", () => {
     async work() {
       const inputs = this.inputText;
       if (this.step.asked.counted) {
-        const all = this.inputs.reduce((sum, each) => sum + (number(this.given[each.name] ?? "") || 0), 0);
-        this.reckoned = `In all ${all} ${this.step.asked.unit}.`;
+        this.reckoned = `In all ${RoundState.sumOf(this.inputs, this.given)} ${this.step.asked.unit}.`;
         return;
       }
       this.reckoned = "";
@@ -373,7 +323,7 @@ document.addEventListener("alpine:init", () => {
       } catch {
         // It goes this way until the page is closed.
       }
-      lay();
+      steps = RoundState.laid(data, wished);
       this.laid += 1;
       this.goTo(this.firstOpen());
     },
@@ -402,19 +352,10 @@ document.addEventListener("alpine:init", () => {
       return this.stored + this.underWay;
     },
     get isHeldUp() {
-      return this.hidden !== "" || (this.waiting > 0 && (this.trouble !== "" || !this.safe));
+      return RoundState.isHeldUp(this);
     },
     get lineText() {
-      if (this.isHeldUp) return this.heldUpText;
-      if (this.underWay > 0) return "Keeping it on this device …";
-      if (this.waiting > 0) return "Sending …";
-      if (this.deciding || !this.ready) return ""; // not before it is known what the device still holds
-      return this.answered > 0 ? `All sent. ${this.seen}`.trim() : "";
-    },
-    get heldUpText() {
-      const count = this.waiting === 1 ? "1 reading waits" : `${this.waiting} readings wait`;
-      const waits = this.waiting > 0 ? `${this.trouble} ${count} ${this.where}.` : "";
-      return [this.hidden, waits.trim()].filter(Boolean).join(" ");
+      return RoundState.lineText(this);
     },
     get lineClass() {
       return this.isHeldUp ? "is-waiting" : "";
@@ -462,7 +403,7 @@ document.addEventListener("alpine:init", () => {
     },
     settled(entry, act) {
       if (entry.op.round !== data.round) return;
-      if (act === "drop") this.stands(placeOf(entry.op), entry.there);
+      if (act === "drop") this.stands(placeOf(entry.op), entry.there ?? known[placeOf(entry.op)]);
       else if (act !== "file") this.show(entry.op);
       this.enter();
     },
@@ -471,12 +412,10 @@ document.addEventListener("alpine:init", () => {
     isAnswered(step) {
       if (this.storing[step.place]) return false;
       if (step.asked.kind === "photo" && this.pictured[step.unit.code]) return true;
-      const there = this.saved[step.place];
-      return there !== undefined && (there.value !== null || there.skip !== "");
+      return RoundState.isFilled(this.saved[step.place]);
     },
     firstOpen() {
-      const open = steps.findIndex((step) => !this.isAnswered(step));
-      return open === -1 ? steps.length : open;
+      return RoundState.firstOpen(steps, (step) => this.isAnswered(step));
     },
 
     // Moving.
@@ -491,8 +430,7 @@ document.addEventListener("alpine:init", () => {
       const there = this.at < steps.length ? this.saved[this.step.place] : undefined;
       this.typed = there && there.value !== null ? String(there.value) : "";
       if (there && there.value === null && there.skip) this.says = `Skipped: ${there.skip}`;
-      const parts = (there?.inputs ?? "").split(" ").filter(Boolean);
-      this.given = Object.fromEntries(parts.map((part) => part.split("=")).map(([k, v]) => [k, v.replace(/;/g, " ")]));
+      this.given = RoundState.givenIn(there?.inputs ?? "");
       this.way = this.step.asked.inputs.find((each) => each.way && this.given[each.name])?.way ?? this.ways[0] ?? "";
       const shown = this.typed;
       this.$nextTick(() => this.focusOn(shown, 40));
@@ -536,33 +474,18 @@ document.addEventListener("alpine:init", () => {
         this.keepWorked();
         return;
       }
-      const value = number(this.typed);
-      const { low, high, least, most, whole, unit, name } = this.step.asked;
-      if (Number.isNaN(value)) {
-        const wrong = `“${this.typed}” is not a number; write it like 12.5 or 12,5.`;
-        this.says = this.typed.trim() ? wrong : "Type a number, or skip.";
-        return;
-      }
-      if (whole && !Number.isInteger(value)) {
-        this.says = `${name} is a whole number.`;
-        return;
-      }
-      if ((least !== null && value < least) || (most !== null && value > most)) {
-        this.says = most === null ? `${name} is ${least} or more.` : `${name} goes from ${least} to ${most} ${unit}.`;
-        return;
-      }
-      const odd = value < low || value > high;
-      if (odd && this.doubted !== this.typed) {
+      const { says, isOdd, sure } = RoundState.checked(this.step.asked, this.typed, this.doubted);
+      this.says = says;
+      if (isOdd) {
         this.doubted = this.typed;
-        this.says = `${value} is outside ${low} to ${high} ${unit}. Enter again if it is right.`;
         this.$refs.typed.select();
-        return;
       }
-      this.record(this.step, { typed: this.typed.trim(), skip: "", sure: odd });
+      if (says) return;
+      this.record(this.step, { typed: this.typed.trim(), skip: "", sure });
       this.goOn();
     },
     get missing() {
-      return this.inputs.find((each) => !each.spare && each.usual === null && !this.given[each.name]?.trim());
+      return RoundState.missingOf(this.inputs, this.given);
     },
     keepWorked() {
       const missing = this.missing;
@@ -589,7 +512,8 @@ document.addEventListener("alpine:init", () => {
     skipFor(reason) {
       if (!reason.trim()) return;
       this.skipping = false;
-      const skipped = this.isShot ? shots.flatMap((asked) => stepsOf(this.step.unit, asked)) : [this.step];
+      const stepsOf = (asked) => RoundState.stepsOf(this.step.unit, asked, data.second);
+      const skipped = this.isShot ? shots.flatMap(stepsOf) : [this.step];
       for (const step of skipped) this.record(step, { typed: "", skip: reason.trim(), sure: false });
       this.goOn();
     },
@@ -627,10 +551,7 @@ document.addEventListener("alpine:init", () => {
       };
     },
     show(op) {
-      const version = this.saved[placeOf(op)]?.version ?? 0;
-      const value = op.undo || !op.typed ? null : op.typed;
-      const inputs = value?.includes("=") ? value : "";
-      this.saved[placeOf(op)] = { value, skip: op.undo ? "" : op.skip, version, by: data.who, id: op.id, inputs };
+      this.saved[placeOf(op)] = RoundState.readingOf(op, this.saved[placeOf(op)], data.who);
     },
     queue(step, op) {
       const reading = step.asked.perUnit > 1 ? `, ${step.replicate}` : "";
@@ -644,9 +565,7 @@ document.addEventListener("alpine:init", () => {
       await Keeper.forget(last);
       const step = stepAt(last.place);
       if (step) {
-        const was = last.before?.inputs || String(last.before?.value ?? "");
-        const back = last.before && { typed: was, skip: last.before.skip, sure: true };
-        const op = this.opFor(step, back ?? { typed: "", skip: "", undo: true });
+        const op = this.opFor(step, RoundState.undoing(last.before));
         this.show(op);
         this.goTo(steps.indexOf(step));
         await this.whileStoring(step.place, () => this.queue(step, op));
@@ -659,15 +578,11 @@ document.addEventListener("alpine:init", () => {
     hear(entry, answer) {
       if (entry.op.round !== data.round) return;
       const place = placeOf(entry.op);
-      const shown = this.saved[place];
       if (answer.there) known[place] = answer.there;
-      if (answer.status !== "saved") this.stands(place, answer.there);
-      else if (shown?.id === entry.op.id && answer.there) this.saved[place] = { ...answer.there, id: entry.op.id };
+      this.stands(place, RoundState.standing(this.saved[place], known[place], entry, answer));
     },
-    // What the computer has in a place, as far as we know, is shown again.
-    stands(place, there) {
-      const standing = there ?? known[place];
-      if (standing) this.saved[place] = { ...standing };
+    stands(place, reading) {
+      if (reading) this.saved[place] = { ...reading };
       else delete this.saved[place];
     },
     async beforeFinish(event) {
@@ -678,12 +593,8 @@ document.addEventListener("alpine:init", () => {
       await Keeper.send();
       await this.look();
       if (this.isSettled || this.wasTold) form.submit();
-      else this.endSays = this.whyOpen;
+      else this.endSays = RoundState.whyOpen(this);
       this.wasTold = this.waiting === 0 && !this.deciding; // what the store may hide still counts when it comes
-    },
-    get whyOpen() {
-      if (this.deciding) return `Decide about ${this.openTitle} first.`;
-      return this.hidden || "Finish when the connection is back; what you typed is kept.";
     },
     get isSettled() {
       return this.waiting === 0 && !this.deciding && this.hidden === "";

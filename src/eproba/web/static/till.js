@@ -3,6 +3,7 @@
 
 const REASONS = ["Unit is lost", "Could not reach it", "Meter failed", "No time"];
 const NUMBER = /^[+\-−]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$/;
+const WITH_UNIT = /^[+\-−]?[\d.,]+\s*[^\d\s.,]+$/; // “5 cm”, “12.7cm”
 
 function number(text) {
   const cleaned = text.replace(/[\s\u00a0]/g, "");
