@@ -24,6 +24,7 @@ from pathlib import Path
 import click
 import coverage
 import pytest
+from werkzeug.local import LocalProxy
 
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "eproba"
@@ -332,7 +333,7 @@ def _codes(code: types.CodeType) -> list[types.CodeType]:
 
 def _functions(module: types.ModuleType):
     """Every function of a module with its qualified name, out of classes, properties and caches."""
-    seen = list(vars(module).values())
+    seen = [value for value in vars(module).values() if type(value) is not LocalProxy]  # of no use without a request
     for each in list(seen):
         if isinstance(each, type) and each.__module__ == module.__name__:
             seen += vars(each).values()
