@@ -1,6 +1,7 @@
 """The pictures: to scale, true to the figures, told in words, patterns that stay apart in grey."""
 
 import re
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -16,7 +17,7 @@ from eproba.core.wording.sentences import Wording
 from eproba.store.trials import load_trial
 from eproba.web.pictures.day_strip import day_strip
 from eproba.web.pictures.gap_ruler import gap_ruler
-from eproba.web.pictures.ground_plan import Frame, ground_plan
+from eproba.web.pictures.ground_plan import Frame, Tile, ground_plan
 from eproba.web.pictures.hundred import hundred
 from eproba.web.pictures.shuffle_pile import shuffle_pile
 from eproba.web.pictures.weeks import WeekTask, weeks
@@ -73,6 +74,15 @@ def test_a_name_is_no_wider_than_its_place():
     assert Frame("Tray by the door", 0, 0, 100, 100).name_within(14) == ("Tray by the …", 13.2)
     assert Frame("Tray by the kitchen door", 0, 0, 100, 100).name_within(14) == ("Tray by the …", 13.2)
     assert Frame("Tray", 0, 0, 8, 100).name_within(14) == ("T…", 13.2)
+
+
+def test_a_plan_shown_small_has_larger_letters():
+    """12.3 px in a box of 330 by 240, whichever side is short; a code no wider than its unit."""
+    plan = ground_plan(Site((row_of("bed", 300, 80, 60, 2, 4),)), [], LOOKS)
+    wide, tall = (replace(plan, width=width, height=height) for width, height in ((660, 240), (330, 720)))
+    assert (wide.readable, tall.readable) == (24.6, 36.9)
+    tile = Tile("H10", None, 0, 0, 80, 100, False, False, "")
+    assert [tile.code_size(readable) for readable in (16, 33, 60)] == [30.8, 33, 37.4]
 
 
 def test_a_hundred_gardens_are_a_hundred_marks():

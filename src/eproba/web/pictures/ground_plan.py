@@ -14,6 +14,7 @@ MARGIN = 34.0
 LEAST_TILE, MOST_TILE = 46.0, 130.0
 WIDE_LETTER = 0.58  # of the letters' size, on average
 LEAST_NAME = 0.94  # of the usual size: smaller can't be read
+SMALL_PLAN, SMALL_TEXT = (330.0, 240.0), 12.3  # px that a plan to choose has, and a text in it
 LEAST_TEXT, SMALLEST = 11.5, 15.0  # px that a text has on a screen at least; the smallest text of a plan, as drawn
 GRADIENTS = {"slope": "downhill", "shade": "more shade", "wall": "to the wall", "other": "gradient"}
 
@@ -44,6 +45,11 @@ class Tile:
     def plate(self) -> float:
         """Side of the plate that bears the letter."""
         return round(min(52.0, 0.62 * self.width, 0.72 * self.height), 1)
+
+    def code_size(self, readable: float) -> float:
+        """The size of its code where that stands alone: as a plate's letter, larger where the plan is shown small."""
+        room = self.width / (WIDE_LETTER * len(self.code) + 0.4)
+        return round(max(0.62 * self.plate, min(readable, room, 0.8 * self.height)), 1)
 
 
 @dataclass(frozen=True)
@@ -84,6 +90,11 @@ class GroundPlan:
     def least_width(self) -> int:
         """Pixels that it takes for everything in it to be read; a narrower screen shows it in a box that scrolls."""
         return math.ceil(self.width * LEAST_TEXT / SMALLEST)
+
+    @property
+    def readable(self) -> float:
+        """The size of letters that can be read where the plan is one of some to choose from."""
+        return round(SMALL_TEXT / min(SMALL_PLAN[0] / self.width, SMALL_PLAN[1] / self.height), 1)
 
     @property
     def is_tall(self) -> bool:
