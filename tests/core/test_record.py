@@ -48,7 +48,7 @@ def entry(typed="12", unit="P1", measure="leaf_count", replicate=1, **more):
         ({"typed": "60"}, "taken", ""),
         ({"typed": "61"}, "doubted", "61 is outside 0 to 60 leaves"),
         ({"typed": "61", "sure": True}, "taken", ""),
-        ({"typed": "-1"}, "refused", "-1 can’t be: Leaf count is 0 or more"),
+        ({"typed": "-1"}, "refused", "-1 can’t be: Leaf count is a whole number, 0 or more"),
         ({"typed": "-1", "sure": True}, "refused", "-1 can’t be"),
         ({"typed": "12.5"}, "refused", "Leaf count is a whole number"),
         ({"typed": "1e999"}, "refused", "is too large"),
