@@ -14,6 +14,7 @@ from tests.web.test_browser import values
 
 ROUND = "main a[href*='/trials/2/rounds/']"  # of today, on Today
 WAITS = "return Device.wasOpen && Device.unkept.length === 0 ? (await Keeper.all()).length : -1"
+PAGE = "return document.body?.dataset.page"  # of each answer its own
 LINE, COUNT = ".till-line", ".till-count"
 # Another window that never ends what it does with the store, as a page that was frozen in the middle.
 STUCK = """
@@ -82,9 +83,14 @@ def engine(browser, live):
 
 
 @pytest.fixture
-def at_round(engine, live):
-    """The round of today, come to as a person does: from Today."""
+def today(engine, live):
     engine.open(live.url)
+    return engine.ask(PAGE)
+
+
+@pytest.fixture
+def at_round(engine, today):
+    """The round of today, come to as a person does: from Today."""
     engine.click(ROUND)
     engine.shows("/rounds/[0-9]+")
     engine.until("return document.activeElement?.id", wanted="typed")
@@ -106,17 +112,28 @@ def gone(live, engine):
     engine.ask("Keeper.again()")
 
 
+def back(engine, page, address):
+    """Back to a page that is left, and not until it is another than the one that was left."""
+    engine.walk(-1)
+    fresh = "document.body?.dataset.page !== args[0] && document.readyState === 'complete'"
+    engine.until(f"return {fresh} && new RegExp(`${{args[1]}}$`).test(location.href)", page, address)
+
+
+def back_at_round(engine, page):
+    back(engine, page, "/rounds/[0-9]+")
+    engine.until("return document.activeElement?.id", wanted="typed")  # the till is ready, nothing moves any more
+
+
 def stored(live):
     return list(values(live, 2, 9).values())
 
 
 @demo_garden
-def test_twelve_entries_from_today_away_and_back_and_loaded_again(engine, at_round, live):
+def test_twelve_entries_from_today_away_and_back_and_loaded_again(engine, today, at_round, live):
     type_in(engine, *range(1, 10), 3.5, "4,5", 2)
     engine.reads(COUNT, "12 of 30")
     engine.reads(LINE, "All sent.")
-    engine.walk(-1)
-    engine.shows(f"{live.url}/")
+    back(engine, today, f"{live.url}/")
     engine.until(WAITS, wanted=0)
     engine.walk(1)
     engine.shows("/rounds/[0-9]+")
@@ -160,16 +177,6 @@ def test_a_conflict_waits_for_a_decision_through_a_reload(engine, at_round, live
     assert stored(live) == ["5"]
 
 
-PAGE = "return document.body?.dataset.page"  # of each answer its own
-
-
-def back(engine, page):
-    """Back to a page that is left, and not until it is another than the one that was left."""
-    engine.walk(-1)
-    engine.until("return location.href.includes('/rounds/') && document.body.dataset.page !== args[0]", page)
-    engine.until("return document.activeElement?.id", wanted="typed")  # the till is ready, nothing moves any more
-
-
 @demo_garden
 def test_the_page_that_comes_back_is_fresh(engine, at_round, live):
     """Somebody else read on meanwhile; a note that was typed and not sent is still there."""
@@ -178,13 +185,13 @@ def test_the_page_that_comes_back_is_fresh(engine, at_round, live):
     engine.click(".till-head a")
     engine.shows("/trials/2")
     answers(Client(live.app), op(round_, 1, "H1", "7"))
-    back(engine, page)
+    back_at_round(engine, page)
     engine.reads(COUNT, "1 of 30")
     engine.fill("#round-note", "Rain in the night")
     page = engine.ask(PAGE)
     engine.click(".till-head a")
     engine.shows("/trials/2")
-    back(engine, page)
+    back_at_round(engine, page)
     engine.until("return document.getElementById('round-note').value", wanted="Rain in the night")
     engine.click(".till-end button")
     engine.shows("/trials/2")
