@@ -10,7 +10,12 @@ npm install --silent --no-fund --no-audit
 node -e 'const f="package-lock.json",l=JSON.parse(require("fs").readFileSync(f));for(const p of Object.values(l.packages))delete p.resolved;require("fs").writeFileSync(f,JSON.stringify(l,null,2)+"\n")'
 rm -rf "$out"
 mkdir -p "$out/fonts" "$out/licences" "$here/../tests/vendor"
-npx sass --no-source-map --style=compressed --quiet-deps --load-path=node_modules bulma.scss "$out/bulma.css"
+# In the lowest layer: whatever Eproba says in its own layers wins.
+{
+  printf '@layer bulma{'
+  npx sass --no-source-map --style=compressed --quiet-deps --load-path=node_modules bulma.scss
+  printf '}\n'
+} >"$out/bulma.css"
 npx esbuild charts.js --bundle --minify --format=iife --legal-comments=none --log-level=warning --outfile="$out/charts.js"
 cp node_modules/@alpinejs/csp/dist/cdn.min.js "$out/alpine-csp.js"
 cp node_modules/@fontsource-variable/bricolage-grotesque/files/bricolage-grotesque-latin-wght-normal.woff2 "$out/fonts/"

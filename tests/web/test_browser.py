@@ -457,7 +457,7 @@ def test_first_load_is_light_and_cached(page):
     page.on("response", lambda r: sizes.append(r.request.sizes()["responseBodySize"]))
     page.goto("/trials/1/verdict", wait_until="networkidle")
     assert sum(sizes) < 400_000
-    styles = page.request.get(re.search(r"/static/eproba.css\?v=\w+", page.content()).group())
+    styles = page.request.get(re.search(r"/static/styles.css\?v=\w+", page.content()).group())
     assert "immutable" in styles.headers["cache-control"]
 
 

@@ -45,11 +45,11 @@ from eproba.web.ui.doors import guard
 from eproba.web.ui.errors import register_faults
 from eproba.web.ui.responses import STATIC, as_json, asset, page_key
 from eproba.web.ui.session import close_db, typed_system, who
+from eproba.web.ui.styles import YEAR, styles_address, with_styles
 from eproba.web.ui.units import amount, amount_of, caution_texts, unit
 from eproba.web.verdict.views import verdict
 from eproba.web.weather.views import weather
 
-YEAR = 31_536_000
 PLACES = (
     base, calendar, entries, happenings, helpers, household, measures, meters, mixing, new_trial, next_step, packages,
     paper, photos, pictures, pours, practice, readings, recipes, report, rounds, samples, shelf, today_page, together,
@@ -90,6 +90,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     read_compiled(app)
     app.jinja_env.globals.update(
         asset=asset,
+        styles_address=styles_address,
         as_json=as_json,
         page_key=page_key,
         caution=caution_texts,
@@ -99,7 +100,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
         who=who,
         demo=settings.demo,
     )
-    app.wsgi_app = _static_files(app)  # type: ignore[method-assign]
+    app.wsgi_app = with_styles(_static_files(app))  # type: ignore[assignment, method-assign]
     return app
 
 

@@ -1,7 +1,6 @@
 """The report: to print, as one HTML file that needs nothing, as a picture for a message, and by a link to read."""
 
 import base64
-import re
 import secrets
 from functools import cache
 from typing import Any
@@ -19,6 +18,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.responses import STATIC, download, file_name
 from eproba.web.ui.session import db, trial_or_404, who
+from eproba.web.ui.styles import STYLES, TOKENS, joined
 from eproba.web.ui.units import units
 from eproba.web.verdict.keeping import commit
 
@@ -120,6 +120,5 @@ def style_of_all() -> str:
         letters = base64.b64encode((STATIC / "vendor" / "fonts" / f"{file}.woff2").read_bytes()).decode()
         source = f"url(data:font/woff2;base64,{letters}) format('woff2')"
         faces.append(f"@font-face{{font-family:'{family.removesuffix(' bold')}';font-weight:{weight};src:{source}}}")
-    colours = re.search(r":root \{.*?\}", (STATIC / "eproba.css").read_text(), re.S)
-    sheets = [(STATIC / name).read_text() for name in ("pictures.css", "report.css")]
-    return "\n".join([*faces, colours[0] if colours else "", *sheets])
+    sheets = [TOKENS, *sorted((STYLES / "pictures").glob("*.css")), STYLES / "pages" / "report.css"]
+    return "\n".join([*faces, joined(sheets)])
