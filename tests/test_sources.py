@@ -30,13 +30,6 @@ def test_a_style_sheet_is_as_the_formatter_leaves_it(path):
     assert cssbeautifier.beautify(text, options) == text
 
 
-def test_a_class_has_one_rule_of_its_own():
-    """A second one wins by order alone: it once moved every tick away from its words, on pages that it never meant."""
-    sheets = "\n".join(path.read_text("utf-8") for path in OURS if path.suffix == ".css")
-    alone = re.findall(r"^(?<!,\n)(\.[\w-]+) \{", sheets, re.M)
-    assert sorted({each for each in alone if alone.count(each) > 1}) == []
-
-
 def test_no_two_classes_share_a_name():
     """A name that means two things is read wrongly by whoever comes next."""
     texts = [path.read_text("utf-8") for path in WEB.parent.rglob("*.py") if "migrations" not in path.parts]
