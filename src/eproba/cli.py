@@ -105,8 +105,8 @@ def plan_chances(
         prospect = Prospect(treatments, units, blocks, chosen, noise, _worth(worth, chosen) or 0.0, no_worse=no_worse)
     except EprobaError as error:
         _refuse(str(error), "plan")
-    found = chances(prospect)
-    click.echo(chances_json(found) if as_json else chances_text(found, prospect))
+    outcome = chances(prospect)
+    click.echo(chances_json(outcome) if as_json else chances_text(outcome, prospect))
 
 
 @main.command("combine")
@@ -119,12 +119,12 @@ def combine_file(file: Path, as_json: bool) -> None:
 
     try:
         gaps = read_gaps(file.read_bytes())
-        found = combine([gap.gap for gap in gaps], [gap.se for gap in gaps])
+        pooled = combine([gap.gap for gap in gaps], [gap.se for gap in gaps])
     except OSError as error:
         _refuse(f"{file}: can't be read ({error.strerror})", "combine")
     except EprobaError as error:
         _refuse(f"{file}: {error}", "combine")
-    click.echo(combined_json(found) if as_json else combined_text(found))
+    click.echo(combined_json(pooled) if as_json else combined_text(pooled))
 
 
 @main.command("mix")
@@ -164,12 +164,12 @@ def replay_brew(file: Path, as_json: bool) -> None:
     from eproba.exchange.brew_log import brew_json, brew_text, replay
 
     try:
-        found = replay(file.read_bytes(), recipes(), ingredients(), cautions())
+        moments = replay(file.read_bytes(), recipes(), ingredients(), cautions())
     except OSError as error:
         _refuse(f"{file}: can't be read ({error.strerror})", "brew")
     except EprobaError as error:
         _refuse(f"{file}: {error}", "brew")
-    click.echo(brew_json(found) if as_json else brew_text(found))
+    click.echo(brew_json(moments) if as_json else brew_text(moments))
 
 
 @main.command("reckon")
@@ -188,11 +188,11 @@ def reckon_one(calculator: str, inputs: tuple[str, ...], as_json: bool) -> None:
     if wrong := next((input_ for input_ in inputs if "=" not in input_), None):
         _refuse(f"{wrong}: write each input as NAME=VALUE", "reckon")
     try:
-        found = reckon(known[calculator], dict(input_.split("=", 1) for input_ in inputs))
+        worked = reckon(known[calculator], dict(input_.split("=", 1) for input_ in inputs))
     except EprobaError as error:
         _refuse(f"{calculator}: {error}", "reckon")
-    click.echo(reckon_json(found) if as_json else reckon_text(known[calculator], found))
-    for line in found.said if as_json else ():
+    click.echo(reckon_json(worked) if as_json else reckon_text(known[calculator], worked))
+    for line in worked.said if as_json else ():
         click.echo(f"eproba reckon: {line}", err=True)
 
 
@@ -213,8 +213,8 @@ def measure_photos(files: tuple[Path, ...], outline: str | None, no_tag: bool, a
         _refuse(f"--outline: {error}", "photo")
     every = files_of(files)
     with click.progressbar(every, file=sys.stderr, hidden=len(every) < 2, label="pictures") as going:
-        found = [photo_found(each, corners, not no_tag) for each in going]
-    click.echo(photo_json(found) if as_json else photo_text(found))
+        photos = [photo_found(file, corners, not no_tag) for file in going]
+    click.echo(photo_json(photos) if as_json else photo_text(photos))
 
 
 def _outline(text: str) -> "Array":
@@ -224,7 +224,7 @@ def _outline(text: str) -> "Array":
     points = [part.split(",") for part in text.split(";") if part.strip()]
     if len(points) < 3 or any(len(point) != 2 for point in points):
         raise EprobaError("give three corners or more, like 10,10;300,10;300,200")
-    return np.array([[parse_number(each) for each in point] for point in points])
+    return np.array([[parse_number(number) for number in point] for point in points])
 
 
 @main.command("recipes")
@@ -234,8 +234,8 @@ def list_recipes(as_json: bool) -> None:
     from eproba.core.catalogue import recipes
     from eproba.exchange.mix_out import recipes_json
 
-    found = recipes().values()
-    click.echo(recipes_json(found) if as_json else "\n".join(f"{r.key:28} {r.title}" for r in found))
+    every = recipes().values()
+    click.echo(recipes_json(every) if as_json else "\n".join(f"{r.key:28} {r.title}" for r in every))
 
 
 def _noise(scale: Scale, cv: str | None, sd: str | None) -> float:
@@ -319,8 +319,8 @@ def passcode(revoke_feeds: bool) -> None:
     from eproba.store.doorkeeping import new_passcode
     from eproba.store.preparing import prepare_own
 
-    made = new_passcode(prepare_own(os.environ["EPROBA_DATABASE_URL"], _judge_all), revoke_feeds)
-    click.echo(f"The household passcode is now: {made}")
+    passcode_made = new_passcode(prepare_own(os.environ["EPROBA_DATABASE_URL"], _judge_all), revoke_feeds)
+    click.echo(f"The household passcode is now: {passcode_made}")
     click.echo("Every device gives it again." + (" Calendar addresses are revoked." if revoke_feeds else ""))
 
 

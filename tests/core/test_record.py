@@ -137,8 +137,8 @@ def test_what_was_passed_over_is_missed_unless_it_holds_a_reading(running):
     trial = replace(running, rounds=opened)
     assert [(r.day, missed) for r, missed in passed_over(trial, opened[2], {1})] == [(0, True), (14, False)]
     assert passed_over(running, running.rounds[2], set()) == []
-    assert [may_open_again(running, each, True) for each in running.rounds] == [True, True, False]
-    assert not may_open_again(running, running.rounds[0], sealed=False)
+    assert [may_open_again(each, True) for each in running.rounds] == [True, True, False]
+    assert not may_open_again(running.rounds[0], sealed=False)
 
 
 @pytest.mark.parametrize(

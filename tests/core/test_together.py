@@ -96,23 +96,23 @@ def test_three_agree_and_say_where_the_next_garden_lies():
         "garden its gain would lie anywhere from 0.57 cm less to 6.8 cm more."
     )
     assert stake_text(joined.stakes[0], joined, CM) == "+3.0 cm (+1.9 cm to +4.1 cm fits)"
-    assert disagreement(joined, CM) == "No trial disagrees: their gaps differ as much as luck alone makes them."
+    assert disagreement(joined) == "No trial disagrees: their gaps differ as much as luck alone makes them."
 
 
 def test_one_that_disagrees_is_named_with_what_it_has_alone():
     four = [told(name, 3.0 + i / 10, place="plot") for i, name in enumerate(("May", "June", "July", "August"))]
     joined = together([*four, told("Roof", 5.2, place="roof")])
-    assert disagreement(joined, CM) == (
+    assert disagreement(joined) == (
         "The joint gap does not fit 1 trial of 5: “Roof”. What is on record there alone: place. That is a hint, no "
         "more."
     )
     seasons = [told(name, 3.0 + i / 10, season=name) for i, name in enumerate(("May", "June", "July", "August"))]
     each_its_own = together([*seasons, told("Roof", 5.2, season="September")])
-    assert disagreement(each_its_own, CM).endswith("Nothing on record sets it apart from all others.")
+    assert disagreement(each_its_own).endswith("Nothing on record sets it apart from all others.")
     unmarked = together([*four, told("Roof", 5.2, place="plot")])
-    assert disagreement(unmarked, CM).endswith("Nothing on record sets it apart from all others.")
+    assert disagreement(unmarked).endswith("Nothing on record sets it apart from all others.")
     spread = together([told("May", -9.0), told("June", 0.0), told("July", 9.0, 0.4), told("August", 5.0, 0.4)])
-    assert disagreement(spread, CM).startswith("They all disagree with one another")
+    assert disagreement(spread).startswith("They all disagree with one another")
 
 
 def test_two_are_told_side_by_side_and_never_averaged_alone():

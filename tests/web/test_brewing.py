@@ -221,7 +221,7 @@ def test_a_trial_s_treatments_are_mixed_beside_each_other(client):
 @demo_garden
 def test_the_shelf_shows_what_each_wants_and_what_is_to_be_brewed(client):
     page = text(client, "/shelf")
-    vessels = re.findall(r'vessel-picture ([\w-]+)"[^>]*aria-label="([^"]+)"', page)
+    vessels = re.findall(r'vessel-picture is-([\w-]+)"[^>]*aria-label="([^"]+)"', page)
     assert [state for state, _ in vessels].count("standing") == 1
     assert any("Unrefined-sugar ferment, 1.6 of 1.6 L, ready. Strain it." in words for _, words in vessels)
     assert "for 1 pour: Sugar ferment on the chard beds" in page

@@ -183,8 +183,8 @@ def number_typed(text: str, unit: str, system: System = "metric") -> float:
 
 def split_typed(text: str) -> tuple[float, str]:
     """“5 kg” as its number and its unit; the unit is empty where there is none. Raises NumberError."""
-    found = _WITH_UNIT.fullmatch(text.strip())
-    return (parse_number(text), "") if found is None else (parse_number(found[1]), " ".join(found[2].split()))
+    typed = _WITH_UNIT.fullmatch(text.strip())
+    return (parse_number(text), "") if typed is None else (parse_number(typed[1]), " ".join(typed[2].split()))
 
 
 def is_convertible(unit: str) -> bool:
@@ -203,21 +203,21 @@ def converted(number: float, written: str, unit: str, system: System = "metric")
         A unit that is unknown, or measures something else.
     """
     wanted = _name_of(unit, system)
-    here = _name_of(written, system)
-    if here is not None and "/" in unit and "/" not in here:
-        here = _name_of(f"{written}/{conversion('m²', system).unit}" if "m²" in unit else "", system)
-    if written.lower() in AMBIGUOUS and here is None:
+    name = _name_of(written, system)
+    if name is not None and "/" in unit and "/" not in name:
+        name = _name_of(f"{written}/{conversion('m²', system).unit}" if "m²" in unit else "", system)
+    if written.lower() in AMBIGUOUS and name is None:
         raise QuantityError(f"“{written}” means different things: write {AMBIGUOUS[written.lower()]}.")
     does_not_fit = QuantityError(f"“{written}” does not fit here: write {conversion(unit, system).unit}.")
-    if here is None or wanted is None:
+    if name is None or wanted is None:
         raise does_not_fit
-    if here == wanted:
+    if name == wanted:
         return number
-    if _size(here)[0] != _size(wanted)[0]:
+    if _size(name)[0] != _size(wanted)[0]:
         raise does_not_fit
-    if "degree_Fahrenheit" in (here, wanted):
-        return _to_us("°C").kept(number) if here == "degree_Fahrenheit" else _to_us("°C").shown(number)
-    return _clean(number * _ratio(here, wanted))
+    if "degree_Fahrenheit" in (name, wanted):
+        return _to_us("°C").kept(number) if name == "degree_Fahrenheit" else _to_us("°C").shown(number)
+    return _clean(number * _ratio(name, wanted))
 
 
 def _name_of(written: str, system: System) -> str | None:
@@ -403,8 +403,8 @@ def _size(name: str) -> tuple[str, float]:
     kind, size = SIZES[top]
     if not bottom:
         return kind, size
-    of, each = SIZES[bottom]
-    return f"{kind} for {of}", size / each
+    of, per = SIZES[bottom]
+    return f"{kind} for {of}", size / per
 
 
 def _ratio(one: str, other: str) -> float:

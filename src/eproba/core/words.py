@@ -93,18 +93,18 @@ def parse_date(text: str) -> date:
 
 
 def _date_parts(text: str) -> tuple[int, int, int]:
-    if found := _YEAR_FIRST.fullmatch(text):
-        return int(found[1]), int(found[2]), int(found[3])
-    if found := _DOTTED.fullmatch(text):
-        return int(found[3]) + (2000 if len(found[3]) == 2 else 0), int(found[2]), int(found[1])
-    if found := _NAMED.fullmatch(text):
-        months = [i for i, name in enumerate(_MONTHS, 1) if found[2].lower() in (name, name[:3])]
-        return int(found[3]), (months or [0])[0], int(found[1])
-    if found := _SLASHED.fullmatch(text):
-        first, second = int(found[1]), int(found[2])
+    if match := _YEAR_FIRST.fullmatch(text):
+        return int(match[1]), int(match[2]), int(match[3])
+    if match := _DOTTED.fullmatch(text):
+        return int(match[3]) + (2000 if len(match[3]) == 2 else 0), int(match[2]), int(match[1])
+    if match := _NAMED.fullmatch(text):
+        months = [i for i, name in enumerate(_MONTHS, 1) if match[2].lower() in (name, name[:3])]
+        return int(match[3]), (months or [0])[0], int(match[1])
+    if match := _SLASHED.fullmatch(text):
+        first, second = int(match[1]), int(match[2])
         if first <= 12 and second <= 12 and first != second:
             raise DateError(f"“{text}” can be read two ways; write it as year-month-day")
-        return (int(found[3]), first, second) if second > 12 else (int(found[3]), second, first)
+        return (int(match[3]), first, second) if second > 12 else (int(match[3]), second, first)
     raise DateError(f"“{text[:40]}” is no date; write it as 2026-05-31")
 
 

@@ -58,24 +58,26 @@ def replay(
     if not isinstance(rows, list) or not rows:
         raise BrewLogError("at least one [[event]] with at and what")
     events = [_event(row, number) for number, row in enumerate(rows, 1)]
-    found = []
+    moments = []
     for at, event in sorted(events, key=lambda event: event[0]):
         moment, batch = _after(batch, at, event)
-        found.append(moment)
-    return found
+        moments.append(moment)
+    return moments
 
 
 def _after(batch: Batch, at: datetime, event: Event | None) -> tuple[Moment, Batch]:
-    refused, made = "", batch
+    refused, batch_then = "", batch
     if event is not None:
         try:
             check_straining(batch, event, at)
-            made = with_event(batch, event)
+            batch_then = with_event(batch, event)
         except EprobaError as error:
             refused = str(error)
     what = ASKED if event is None else event.what
-    until = made.until(at)
-    return Moment(at, what, standing(made, at), ready_window(until), use_by(until), left(until), refused), made
+    until = batch_then.until(at)
+    return Moment(
+        at, what, standing(batch_then, at), ready_window(until), use_by(until), left(until), refused
+    ), batch_then
 
 
 def _parsed(raw: bytes) -> Mapping[str, Any]:
@@ -132,18 +134,18 @@ def brew_json(moments: Sequence[Moment]) -> str:
     return json.dumps([_plain(moment) for moment in moments], ensure_ascii=False, indent=2)
 
 
-def _plain(each: Moment) -> dict[str, Any]:
-    ready = each.window or (None, None)
-    found: dict[str, Any] = {
-        "at": each.at.isoformat(),
-        "state": each.standing.state,
-        "rule": each.standing.why,
+def _plain(moment: Moment) -> dict[str, Any]:
+    ready = moment.window or (None, None)
+    plain: dict[str, Any] = {
+        "at": moment.at.isoformat(),
+        "state": moment.standing.state,
+        "rule": moment.standing.why,
         "ready_from": _iso(ready[0]),
         "ready_to": _iso(ready[1]),
-        "use_by": _iso(each.use_by),
-        "left_litres": round(each.left, 6),
+        "use_by": _iso(moment.use_by),
+        "left_litres": round(moment.left, 6),
     }
-    return {**found, "refused": each.refused} if each.refused else found
+    return {**plain, "refused": moment.refused} if moment.refused else plain
 
 
 def _iso(at: datetime | None) -> str | None:
@@ -152,15 +154,19 @@ def _iso(at: datetime | None) -> str | None:
 
 def brew_text(moments: Sequence[Moment]) -> str:
     """The moments for a person to read, a paragraph each."""
-    return "\n".join(line for each in moments for line in _lines(each))
+    return "\n".join(line for moment in moments for line in _lines(moment))
 
 
-def _lines(each: Moment) -> list[str]:
-    lines = [f"{each.at:%Y-%m-%d %H:%M}  {each.what:14} {each.standing.state}, {figure_or_whole(each.left)} left"]
-    lines += [f"    not taken: {each.refused}"] if each.refused else []
-    lines.append(f"    {each.standing.why}")
-    if each.window is not None:
-        lines.append(f"    ready from {each.window[0]:%Y-%m-%d %H:%M} to {each.window[1]:%Y-%m-%d %H:%M} by the clock")
-    if each.use_by is not None:
-        lines.append(f"    use by {each.use_by:%Y-%m-%d %H:%M}")
+def _lines(moment: Moment) -> list[str]:
+    lines = [
+        f"{moment.at:%Y-%m-%d %H:%M}  {moment.what:14} {moment.standing.state}, {figure_or_whole(moment.left)} left"
+    ]
+    lines += [f"    not taken: {moment.refused}"] if moment.refused else []
+    lines.append(f"    {moment.standing.why}")
+    if moment.window is not None:
+        lines.append(
+            f"    ready from {moment.window[0]:%Y-%m-%d %H:%M} to {moment.window[1]:%Y-%m-%d %H:%M} by the clock"
+        )
+    if moment.use_by is not None:
+        lines.append(f"    use by {moment.use_by:%Y-%m-%d %H:%M}")
     return lines

@@ -21,7 +21,7 @@ NO_WORSE_WORDS = {
 def chances_json(chances: Chances) -> str:
     """All figures as JSON text; null for what does not exist."""
     shares: dict[str, dict[str, float]] = {
-        truth: {str(verdict): share for verdict, share in found.items()} for truth, found in chances.shares.items()
+        truth: {str(verdict): share for verdict, share in shares.items()} for truth, shares in chances.shares.items()
     }
     shares["nothing"]["family_false_alarm"] = chances.family_false_alarm
     content = {
@@ -40,9 +40,11 @@ def chances_text(chances: Chances, prospect: Prospect) -> str:
     """The same for reading."""
     words = NO_WORSE_WORDS if prospect.no_worse else WORDS
     lines = [f"{prospect.treatments} treatments × {prospect.units} units" + (" in blocks" if prospect.blocks else "")]
-    for truth, found in chances.shares.items():
-        told = ", ".join(f"{verdict.replace('_', ' ')} {100 * share:.0f}" for verdict, share in found.items() if share)
-        lines.append(f"{words[truth]}, out of 100 trials: {told}")
+    for truth, shares in chances.shares.items():
+        verdicts = ", ".join(
+            f"{verdict.replace('_', ' ')} {100 * share:.0f}" for verdict, share in shares.items() if share
+        )
+        lines.append(f"{words[truth]}, out of 100 trials: {verdicts}")
     if chances.own is None or chances.own_df is None or chances.detectable is None:
         lines.append("One unit of each can be described, never judged: take two or more.")
         return "\n".join(lines)

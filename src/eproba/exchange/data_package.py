@@ -39,7 +39,7 @@ class Package:
 
 
 def write_package(
-    title: str, name: str, format_: str, tables: Sequence[Table], files: Mapping[str, bytes], made: datetime
+    title: str, name: str, format_: str, tables: Sequence[Table], files: Mapping[str, bytes], written_at: datetime
 ) -> bytes:
     """A ZIP with the descriptor, a CSV for each table, and the files."""
     out = io.BytesIO()
@@ -49,7 +49,7 @@ def write_package(
             "profile": "data-package",
             "name": name,
             "title": title,
-            "created": made.isoformat(timespec="seconds"),
+            "created": written_at.isoformat(timespec="seconds"),
             "format": format_,
             "made_with": f"Eproba {VERSION}",
             "resources": [_resource(table, written[table.name]) for table in tables],

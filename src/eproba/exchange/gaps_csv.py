@@ -45,11 +45,11 @@ def read_gaps(raw: bytes) -> list[TrialGap]:
 
 
 def _error(row: TableRow) -> float:
-    found = _number(row, "se")
-    if found <= 0:
+    error = _number(row, "se")
+    if error <= 0:
         text = "a standard error is above 0; leave out a trial that has none (one unit of each, say)"
         raise TableError(text, row.line, "se")
-    return found
+    return error
 
 
 def _number(row: TableRow, name: str) -> float:
@@ -66,15 +66,15 @@ def combined_json(combined: Combined) -> str:
 
 def combined_text(combined: Combined) -> str:
     """The same for reading."""
-    told = [f"{combined.k} trial{'s' if combined.k > 1 else ''}, gap {figure(combined.estimate)}"]
-    told[0] += f", standard error {figure(combined.se)}"
+    lines = [f"{combined.k} trial{'s' if combined.k > 1 else ''}, gap {figure(combined.estimate)}"]
+    lines[0] += f", standard error {figure(combined.se)}"
     if combined.low is None or combined.high is None:
-        return f"{told[0]}.\nOne trial alone: nothing to put together; its own interval is what its verdict tells."
-    told.append(f"On the whole, anything from {figure(combined.low)} to {figure(combined.high)} fits (95 %).")
-    told.append(f"From garden to garden the true gap differs by about {figure(combined.tau or 0.0)} (an SD).")
+        return f"{lines[0]}.\nOne trial alone: nothing to put together; its own interval is what its verdict tells."
+    lines.append(f"On the whole, anything from {figure(combined.low)} to {figure(combined.high)} fits (95 %).")
+    lines.append(f"From garden to garden the true gap differs by about {figure(combined.tau or 0.0)} (an SD).")
     if combined.prediction_low is None or combined.prediction_high is None:
-        told.append("Two trials: look at them side by side; where a next garden would lie, three or more can tell.")
+        lines.append("Two trials: look at them side by side; where a next garden would lie, three or more can tell.")
     else:
         span = f"{figure(combined.prediction_low)} to {figure(combined.prediction_high)}"
-        told.append(f"In a next garden, anything from {span} fits (95 %).")
-    return "\n".join(told)
+        lines.append(f"In a next garden, anything from {span} fits (95 %).")
+    return "\n".join(lines)

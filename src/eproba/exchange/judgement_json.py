@@ -32,38 +32,38 @@ def judgement_json(judgement: Judgement) -> str:
 
 
 def _line(line: TrustLine) -> dict[str, Any]:
-    told = {"rule": line.rule, "level": line.level, "text": text_of(line)}
-    return told if line.cap is None else {**told, "cap": line.cap, "of": line.of or None}
+    entry = {"rule": line.rule, "level": line.level, "text": text_of(line)}
+    return entry if line.cap is None else {**entry, "cap": line.cap, "of": line.of or None}
 
 
-def _comparison(each: Comparison, question: Question) -> dict[str, Any]:
+def _comparison(comparison: Comparison, question: Question) -> dict[str, Any]:
     """The figures as if all were equally noisy stand beside the gap; `own` carries the verdict, or null."""
-    pooled, order = each.pooled, each.order
-    content: dict[str, Any] = {name: getattr(each, name) for name in ("treatment", "n", "n_control", "estimate")}
+    pooled, order = comparison.pooled, comparison.order
+    content: dict[str, Any] = {name: getattr(comparison, name) for name in ("treatment", "n", "n_control", "estimate")}
     content |= {name: getattr(pooled, name, None) for name in FIGURES}
     content["df"] = None if pooled is None else int(pooled.df)
-    content["percent"] = _percent(each, question)
-    test = each.shuffle
+    content["percent"] = _percent(comparison, question)
+    test = comparison.shuffle
     shuffle = {name: getattr(test, name, None) for name in ("gap", "p", "deals", "exact", "best_p", "low", "high")}
-    content["shuffle"] = {**shuffle, "p_adjusted": each.shuffle_p_adjusted, "reason": each.shuffle_reason}
-    content["verdict"] = each.verdict
-    content["units_needed"] = None if each.needed is None else each.needed.likely
-    content["own"] = None if each.own is None else {name: getattr(each.own, name) for name in FIGURES}
+    content["shuffle"] = {**shuffle, "p_adjusted": comparison.shuffle_p_adjusted, "reason": comparison.shuffle_reason}
+    content["verdict"] = comparison.verdict
+    content["units_needed"] = None if comparison.needed is None else comparison.needed.likely
+    content["own"] = None if comparison.own is None else {name: getattr(comparison.own, name) for name in FIGURES}
     if order is not None:
         content["order"] = {name: getattr(order, name) for name in ("chance", "low", "high", "p", "p_adjusted")}
-    if each.capped_by:
-        content |= {"uncapped": each.uncapped, "capped_by": each.capped_by}
+    if comparison.capped_by:
+        content |= {"uncapped": comparison.uncapped, "capped_by": comparison.capped_by}
     return content
 
 
-def _percent(each: Comparison, question: Question) -> dict[str, Any] | None:
+def _percent(comparison: Comparison, question: Question) -> dict[str, Any] | None:
     """In percent: of the pooled interval on the ratio scale, of the count model for counts."""
-    if each.percent is None:
+    if comparison.percent is None:
         return None
-    low, high = each.percent.low, each.percent.high
-    if question.scale == "ratio" and each.pooled is not None:
-        low, high = percent(each.pooled.low_adjusted), percent(each.pooled.high_adjusted)
-    return {"estimate": each.percent.estimate, "low": low, "high": high}
+    low, high = comparison.percent.low, comparison.percent.high
+    if question.scale == "ratio" and comparison.pooled is not None:
+        low, high = percent(comparison.pooled.low_adjusted), percent(comparison.pooled.high_adjusted)
+    return {"estimate": comparison.percent.estimate, "low": low, "high": high}
 
 
 def _finite(content: Any) -> Any:

@@ -18,22 +18,31 @@ def readable(judgement: Judgement) -> str:
     return "\n".join([opening, "", *table, "", *sentences, "", "Trust", *ledger])
 
 
-def _row(each: Comparison, judgement: Judgement, wording: Wording) -> tuple[str, ...]:
+def _row(comparison: Comparison, judgement: Judgement, wording: Wording) -> tuple[str, ...]:
     def p(number: float | None) -> str:
         return "–" if number is None else f"{number:.4f}"
 
-    told, order = each.carrying, each.order
+    carrying, order = comparison.carrying, comparison.order
     span = "–"
     if order is not None and order.carries:
         span = f"{100 * order.low:.0f} to {100 * order.high:.0f} of 100 above"
-    elif told is not None:
+    elif carrying is not None:
         ends = (
-            gap_text(told.low_adjusted, judgement.question.scale, wording),
-            gap_text(told.high_adjusted, judgement.question.scale, wording),
+            gap_text(carrying.low_adjusted, judgement.question.scale, wording),
+            gap_text(carrying.high_adjusted, judgement.question.scale, wording),
         )
         span = " to ".join(ends)
-    gap = "–" if each.estimate is None else gap_text(each.estimate, judgement.question.scale, wording)
-    shuffled = p(each.shuffle.p if each.shuffle else None)
-    counts = f"{each.n} : {each.n_control}"
-    alone = p(told.p if told else order.p if order else None)
-    return (each.treatment, counts, gap, span, alone, p(each.p_adjusted), shuffled, headline(each, judgement))
+    gap = "–" if comparison.estimate is None else gap_text(comparison.estimate, judgement.question.scale, wording)
+    shuffled = p(comparison.shuffle.p if comparison.shuffle else None)
+    counts = f"{comparison.n} : {comparison.n_control}"
+    alone = p(carrying.p if carrying else order.p if order else None)
+    return (
+        comparison.treatment,
+        counts,
+        gap,
+        span,
+        alone,
+        p(comparison.p_adjusted),
+        shuffled,
+        headline(comparison, judgement),
+    )

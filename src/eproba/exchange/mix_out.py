@@ -69,8 +69,8 @@ def mix_text(mixed: Mix, cautions: Mapping[str, str], kit: Kit) -> str:
     recipe = mixed.recipe
     lines = [recipe.title + (f", {mixed.area_m2:g} m²" if mixed.area_m2 else "")]
     if mixed.application_litres is not None:
-        told = " + ".join(f"{part:g}" for part in mixed.parts)
-        lines.append(f"To pour: {mixed.application_litres:.4g} L, {told} (concentrate and water)")
+        parts = " + ".join(f"{part:g}" for part in mixed.parts)
+        lines.append(f"To pour: {mixed.application_litres:.4g} L, {parts} (concentrate and water)")
         for way in parts_as_written(mixed.parts):
             lines.append(f"  {'used' if way.used else 'not'}: “{way.said}” read as {way.means}")
         can = cans(mixed, kit)
@@ -89,5 +89,5 @@ def mix_text(mixed: Mix, cautions: Mapping[str, str], kit: Kit) -> str:
     return "\n".join(lines + [f"! {cautions[key]}" for key in recipe.all_cautions])
 
 
-def recipes_json(found: Iterable[Recipe]) -> str:
-    return json.dumps([{"name": r.key, "title": r.title, "kind": r.kind} for r in found], indent=2, ensure_ascii=False)
+def recipes_json(every: Iterable[Recipe]) -> str:
+    return json.dumps([{"name": r.key, "title": r.title, "kind": r.kind} for r in every], indent=2, ensure_ascii=False)

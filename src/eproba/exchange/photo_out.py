@@ -92,7 +92,7 @@ def files_of(paths: Sequence[Path]) -> list[Path]:
     """Every picture named, and those of a folder in the order of their names."""
     files: list[Path] = []
     for path in paths:
-        inner = sorted(each for each in path.iterdir() if each.suffix.lower() in KINDS) if path.is_dir() else [path]
+        inner = sorted(file for file in path.iterdir() if file.suffix.lower() in KINDS) if path.is_dir() else [path]
         files += inner
     return files
 
@@ -139,16 +139,16 @@ class Looked:
         """Its numbers, in percent and cm."""
         height, width = self.picture.shape[:2]
         unit = self.tag.unit if self.tag else None
-        told = Found(
+        photo = Found(
             name,
             unit=unit[1] if unit else None,
             cm_per_px=cm_per_pixel(self.tag, height, width) * self.factor if self.tag else None,
             problem=self.problem or None,
         )
         if self.cover is None:
-            return told
+            return photo
         return replace(
-            told,
+            photo,
             cover=100 * self.cover.cover,
             greenness=self.cover.greenness if self.lit or self.tag is None else None,
             left_out=100 * self.cover.left_out,
@@ -169,8 +169,8 @@ def look(content: bytes, outline: Array | None = None, with_tag: bool = True) ->
     seen = Looked(picture, factor)
     try:
         if not with_tag:
-            told = "Without a tag: greenness is not comparable between days."
-            return replace(seen, cover=_covered(picture, seen, outline), problem=told)
+            words = "Without a tag: greenness is not comparable between days."
+            return replace(seen, cover=_covered(picture, seen, outline), problem=words)
         tag = find_tag(picture)
         seen = replace(seen, tag=replace(tag, text=read_code(whole, scaled(tag, 1 / factor))))
         factors = gains(picture, tag)
@@ -199,9 +199,9 @@ def carried_over(looked: Looked, outline: Array, to_cm: Array) -> tuple[Looked, 
     """Look again inside the outline of an earlier picture: it lies as it lay to the tag. Without a tag: as it was."""
     if looked.tag is None:
         return looked, None
-    here = moved(moved(outline, to_cm), looked.tag.to_px)
-    again = look_again(looked.picture, looked.tag, here)
-    return replace(again, factor=looked.factor, problem=again.problem or looked.problem), here
+    outline_now = moved(moved(outline, to_cm), looked.tag.to_px)
+    again = look_again(looked.picture, looked.tag, outline_now)
+    return replace(again, factor=looked.factor, problem=again.problem or looked.problem), outline_now
 
 
 def jpeg_of(picture: Picture) -> bytes:
@@ -226,8 +226,8 @@ def taken_at(content: bytes) -> datetime | None:
     """When a phone says that it took the picture, by its own clock."""
     try:
         with Image.open(BytesIO(content)) as file:
-            told = file.getexif().get_ifd(0x8769).get(0x9003) or file.getexif().get(0x0132)
-        return datetime.strptime(str(told), "%Y:%m:%d %H:%M:%S").astimezone() if told else None
+            stamp = file.getexif().get_ifd(0x8769).get(0x9003) or file.getexif().get(0x0132)
+        return datetime.strptime(str(stamp), "%Y:%m:%d %H:%M:%S").astimezone() if stamp else None
     except (OSError, ValueError, SyntaxError, OverflowError):
         return None
 
@@ -241,21 +241,21 @@ def _covered(lit: Picture, seen: Looked, outline: Array | None) -> Cover:
     return measure_cover(lit, apart if mask is None else mask & apart, ground_under(seen.tag, height, width))
 
 
-def photo_json(found: Sequence[Found]) -> str:
-    return json.dumps([asdict(each) for each in found], ensure_ascii=False, allow_nan=False, indent=2)
+def photo_json(photos: Sequence[Found]) -> str:
+    return json.dumps([asdict(photo) for photo in photos], ensure_ascii=False, allow_nan=False, indent=2)
 
 
-def photo_text(found: Sequence[Found]) -> str:
+def photo_text(photos: Sequence[Found]) -> str:
     """A line for each picture."""
-    return "\n".join(_line(each) for each in found)
+    return "\n".join(_line(photo) for photo in photos)
 
 
-def _line(each: Found) -> str:
-    parts = [each.unit or "no unit"]
-    if each.cover is not None:
-        parts.append(f"cover {each.cover:.1f} %")
-    if each.greenness is not None:
-        parts.append(f"greenness {each.greenness:.3f}")
-    if each.cm_per_px is not None:
-        parts.append(f"{each.cm_per_px:.3f} cm a pixel")
-    return f"{each.file}: {', '.join(parts)}{'. ' + each.problem if each.problem else ''}"
+def _line(photo: Found) -> str:
+    parts = [photo.unit or "no unit"]
+    if photo.cover is not None:
+        parts.append(f"cover {photo.cover:.1f} %")
+    if photo.greenness is not None:
+        parts.append(f"greenness {photo.greenness:.3f}")
+    if photo.cm_per_px is not None:
+        parts.append(f"{photo.cm_per_px:.3f} cm a pixel")
+    return f"{photo.file}: {', '.join(parts)}{'. ' + photo.problem if photo.problem else ''}"

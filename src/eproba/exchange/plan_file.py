@@ -27,8 +27,8 @@ class PlanFile:
 def write_plan(plan: PlanBrought) -> str:
     """The plan as JSON text."""
     facts = _facts(plan)
-    told = {"format": PLAN_FORMAT, **facts, "fingerprint": fingerprint(_plain(facts))}
-    return json.dumps(told, indent=1, ensure_ascii=False, allow_nan=False)
+    plan_text = {"format": PLAN_FORMAT, **facts, "fingerprint": fingerprint(_plain(facts))}
+    return json.dumps(plan_text, indent=1, ensure_ascii=False, allow_nan=False)
 
 
 def _facts(plan: PlanBrought) -> dict[str, Any]:
@@ -51,22 +51,24 @@ def read_plan(raw: bytes) -> PlanFile:
     if len(raw) > MOST_BYTES:
         raise PlanFileError("This file is too large for a plan.")
     try:
-        told = json.loads(raw)
+        content = json.loads(raw)
     except (ValueError, RecursionError) as error:
         raise PlanFileError("This is no plan: choose the .json that “Plan for others” gave.") from error
-    made = told.get("format") if isinstance(told, dict) else None
-    if made != PLAN_FORMAT:
-        if isinstance(made, str) and made.startswith("eproba-plan-"):
-            raise PlanFileError(f"This plan is of another version ({made}); this Eproba reads {PLAN_FORMAT}: bring the "
-                                "older of the two gardens up to date.")  # fmt: skip
+    format_ = content.get("format") if isinstance(content, dict) else None
+    if format_ != PLAN_FORMAT:
+        if isinstance(format_, str) and format_.startswith("eproba-plan-"):
+            raise PlanFileError(
+                f"This plan is of another version ({format_}); this Eproba reads {PLAN_FORMAT}: "
+                "bring the older of the two gardens up to date."
+            )
         raise PlanFileError("This is no plan of Eproba’s: choose the .json that “Plan for others” gave.")
-    question, units = told.get("question"), told.get("units_each")
-    rows = {name: told.get(name) for name in (*PARTS, *BROUGHT)}
+    question, units = content.get("question"), content.get("units_each")
+    rows = {name: content.get(name) for name in (*PARTS, *BROUGHT)}
     fits = isinstance(question, dict) and isinstance(units, int) and 1 <= units <= 200
-    if not fits or not all(isinstance(each, list) and all(isinstance(row, dict) for row in each)
-                           for each in rows.values()):  # fmt: skip
+    if not fits or not all(isinstance(part, list) and all(isinstance(row, dict) for row in part)
+                           for part in rows.values()):  # fmt: skip
         raise PlanFileError("Parts of this plan are missing: ask for the file again.")
     plan = PlanBrought(
         question, {name: rows[name] for name in PARTS}, {name: rows[name] for name in BROUGHT}, units
     )  # fmt: skip
-    return PlanFile(plan, told.get("fingerprint") != fingerprint(_facts(plan)))
+    return PlanFile(plan, content.get("fingerprint") != fingerprint(_facts(plan)))

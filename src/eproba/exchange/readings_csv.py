@@ -196,12 +196,12 @@ def _on_record(
         asked = asked_by_name(trial, this, cells["measure"])
         if unit is None or isinstance(asked, str):
             return False
-        there = known.get((this.id, unit.id, asked.measure.key, _replicate(row)))
-        if there is None:
+        stored = known.get((this.id, unit.id, asked.measure.key, _replicate(row)))
+        if stored is None:
             return False
         if not cells["value"]:
-            return there.value is None and there.skip_reason == as_it_was(cells.get("skipped", ""))
-        return there.value is not None and math.isclose(there.value, value_typed(asked.measure, cells["value"]))
+            return stored.value is None and stored.skip_reason == as_it_was(cells.get("skipped", ""))
+        return stored.value is not None and math.isclose(stored.value, value_typed(asked.measure, cells["value"]))
     except EprobaError:
         return False
 

@@ -50,16 +50,16 @@ def write_workbook(trial: Trial, readings: Sequence[Reading], rounds: Sequence[R
 def _round_sheet(sheet: "Worksheet", trial: Trial, this: Round, readings: Iterable[Reading]) -> None:
     """Units in walking order down, measures across; a column for each of several readings, and for the day."""
     columns = _columns(trial.asked_in(this))
-    there = {(r.unit_id, r.measure_key, r.replicate): r for r in readings if r.round_id == this.id}
+    stored = {(r.unit_id, r.measure_key, r.replicate): r for r in readings if r.round_id == this.id}
     sheet.append(["unit", *(_heading(asked, number) for asked, number in columns), READ_ON])
     for unit in trial.living(trial.date_of(this.day)):
-        found = [there.get((unit.id, asked.measure.key, number)) for asked, number in columns]
-        read = next((r.read_at.date().isoformat() for r in found if r is not None and r.read_at is not None), "")
-        sheet.append([unit.code, *(_value(each) for each in found), read])
+        cells = [stored.get((unit.id, asked.measure.key, number)) for asked, number in columns]
+        read = next((r.read_at.date().isoformat() for r in cells if r is not None and r.read_at is not None), "")
+        sheet.append([unit.code, *(_value(cell) for cell in cells), read])
 
 
 def _columns(asked: Iterable[Asked]) -> list[tuple[Asked, int]]:
-    return [(each, number) for each in asked for number in range(1, each.per_unit + 1)]
+    return [(asked_, number) for asked_ in asked for number in range(1, asked_.per_unit + 1)]
 
 
 def _heading(asked: Asked, number: int) -> str:
@@ -99,26 +99,26 @@ def rows_of_workbook(raw: bytes, trial: Trial) -> str:
         raise
     except Exception as error:  # openpyxl lets many kinds of errors through for a file that is broken
         raise TableError("this workbook can’t be opened: save it as .xlsx once more, or as CSV") from error
-    found: list[Sequence[str]] = []
+    readings: list[Sequence[str]] = []
     for title, rows in sheets.items():
-        told = OF_A_ROUND.search(title.strip())
-        if told and rows:
-            found += _of_a_round(trial, title, int(told[1]), rows)
+        match = OF_A_ROUND.search(title.strip())
+        if match and rows:
+            readings += _of_a_round(trial, title, int(match[1]), rows)
     long = next((rows for rows in sheets.values() if rows and {"unit", "measure", "value"} <= _names(rows[0])), None)
-    if long and not found:
+    if long and not readings:
         return _written(long)
-    if not found and any(OF_A_ROUND.search(title.strip()) for title in sheets):
+    if not readings and any(OF_A_ROUND.search(title.strip()) for title in sheets):
         raise TableError("its sheets are empty; of a formula the value is read, so open and save it once before")
-    if not found:
+    if not readings:
         days = ", ".join(f"“Day {round_.day}”" for round_ in trial.rounds)
         raise TableError(f"no sheet is named after a round ({days}), and none has the columns unit, measure, value")
-    return _written([LONG, *found])
+    return _written([LONG, *readings])
 
 
 def _check_size(raw: bytes) -> None:
     try:
         with zipfile.ZipFile(io.BytesIO(raw)) as packed:
-            unpacked = sum(each.file_size for each in packed.infolist())
+            unpacked = sum(entry.file_size for entry in packed.infolist())
     except zipfile.BadZipFile as error:
         raise TableError("this workbook is cut short: save it once more") from error
     if len(raw) > MOST_BYTES or unpacked > MOST_UNPACKED:
@@ -134,20 +134,20 @@ def _of_a_round(trial: Trial, title: str, day: int, rows: Sequence[Sequence[str]
     from openpyxl.utils import get_column_letter
 
     header = [cell.strip() for cell in rows[0]]
-    asked = {_heading(each, number): (each, number) for each, number in _columns(trial.asked)}
+    asked = {_heading(asked_, number): (asked_, number) for asked_, number in _columns(trial.asked)}
     on = header.index(READ_ON) if READ_ON in header else None
-    found: list[Sequence[str]] = []
+    readings: list[Sequence[str]] = []
     for down, row in enumerate(rows[1:], 2):
         for across, text in enumerate(row):
             if across in (0, on) or not text or across >= len(header) or not row[0]:
                 continue
-            each = asked.get(header[across])
-            measure, number = (each[0].measure.name, each[1]) if each else (header[across], 1)
+            asked_here = asked.get(header[across])
+            measure, number = (asked_here[0].measure.name, asked_here[1]) if asked_here else (header[across], 1)
             date_of = trial.date_of(day).isoformat()
             read = row[on] if on is not None and on < len(row) else ""
             cell = f"{title}, {get_column_letter(across + 1)}{down}"
-            found.append((date_of, row[0], measure, str(number), text, read, cell))
-    return found
+            readings.append((date_of, row[0], measure, str(number), text, read, cell))
+    return readings
 
 
 def _text(cell: object) -> str:

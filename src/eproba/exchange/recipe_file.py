@@ -43,10 +43,10 @@ def read_recipe(content: bytes, build: Callable[[str, dict[str, Any]], Recipe]) 
         raise RecipeError(f"This is neither TOML nor JSON: {error}") from error
     check_bounds(text)
     try:
-        found: Any = json.loads(text) if text.lstrip().startswith("{") else tomllib.loads(text)
+        whole: Any = json.loads(text) if text.lstrip().startswith("{") else tomllib.loads(text)
     except ValueError as error:
         raise RecipeError(f"This is neither TOML nor JSON: {error}") from error
-    tables = {key: entry for key, entry in found.items() if isinstance(entry, dict)} if isinstance(found, dict) else {}
+    tables = {key: entry for key, entry in whole.items() if isinstance(entry, dict)} if isinstance(whole, dict) else {}
     if len(tables) != 1:
         raise RecipeError(f"One recipe to a file, as a table under its name; this one holds {len(tables)}.")
     ((key, entry),) = tables.items()
@@ -58,7 +58,7 @@ def check_bounds(text: str) -> None:
 
     A key of a hundred thousand dots makes a TOML parser take gigabytes.
     """
-    bare = STRING.sub(lambda found: "" if found[0].startswith("#") else '""', text)
+    bare = STRING.sub(lambda cell: "" if cell[0].startswith("#") else '""', text)
     depth = deepest = 0
     for sign in re.findall(r"[\[\]{}]", bare):
         depth += 1 if sign in "[{" else -1

@@ -6,19 +6,19 @@ from eproba.core.measuring.calculators import Calculator, Worked
 from eproba.core.words import figure
 
 
-def reckon_json(found: Worked) -> str:
+def reckon_json(worked: Worked) -> str:
     """The results by key; null for what there is not."""
-    return json.dumps(dict(found.results), allow_nan=False)
+    return json.dumps(dict(worked.results), allow_nan=False)
 
 
-def reckon_text(calculator: Calculator, found: Worked) -> str:
+def reckon_text(calculator: Calculator, worked: Worked) -> str:
     """A line for each result, with its unit and what the tools make doubtful, then what must be said."""
     lines = [calculator.title]
     for result in calculator.results:
-        value = found.results[result.name]
+        value = worked.results[result.name]
         if value is None:
             continue
-        doubt = found.doubts.get(result.name)
+        doubt = worked.doubts.get(result.name)
         about = "" if doubt is None else f" (± {figure(doubt)} by the tools)"
         lines.append(f"{result.words}: {value:.{result.decimals}f} {result.unit}".rstrip() + about)
-    return "\n".join([*lines, *found.said])
+    return "\n".join([*lines, *worked.said])

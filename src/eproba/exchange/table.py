@@ -92,12 +92,12 @@ def read_table(raw: bytes, needed: tuple[str, ...]) -> list[TableRow]:
 def logged_at(text: str, zone: tzinfo | None) -> datetime:
     """A moment as loggers write it; `zone` where it names none. Raises ValueError or EprobaError where it is none."""
     try:
-        found = datetime.fromisoformat(text.strip())
+        moment = datetime.fromisoformat(text.strip())
     except ValueError:
         day, _, clock = text.strip().partition(" ")
         at = datetime.strptime(clock.strip()[:5], "%H:%M")
-        found = datetime.combine(parse_date(day), at.time())
-    return found if found.tzinfo is not None else found.replace(tzinfo=zone)
+        moment = datetime.combine(parse_date(day), at.time())
+    return moment if moment.tzinfo is not None else moment.replace(tzinfo=zone)
 
 
 def _delimiter(header: str) -> str:

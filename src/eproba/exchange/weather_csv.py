@@ -55,17 +55,17 @@ def read_weather(raw: bytes, zone: tzinfo | None) -> WeatherFile:
         raise TableError("the header lacks a column for the time; call it time")
     if columns["temperature"] is None and (columns["low"] is None or columns["high"] is None):
         raise TableError("the header lacks a column for the temperature; call it temperature, or low and high")
-    found = WeatherFile([], [], [])
+    weather = WeatherFile([], [], [])
     for row in rows:
         try:
             at = row.cells.get(columns["time"], "").strip()
             if len(at) <= BARE_DAY:
-                found.days.append(_day(row, columns, at))
+                weather.days.append(_day(row, columns, at))
             else:
-                found.hours.append(_hour(row, columns, zone))
+                weather.hours.append(_hour(row, columns, zone))
         except (EprobaError, ValueError) as error:
-            found.bad.append(BadHour(row.line, str(error)))
-    return found
+            weather.bad.append(BadHour(row.line, str(error)))
+    return weather
 
 
 def _column(row: TableRow, known: Sequence[str]) -> str | None:

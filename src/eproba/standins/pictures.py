@@ -48,9 +48,9 @@ def scene(
             middle = (int(rng.integers(0, width)), int(rng.integers(0, height)))
             cv2.circle(leaves, middle, int(rng.integers(12, 40)), 1, -1)
     picture = np.where(leaves[..., None] > 0, LEAF, SOIL) + rng.normal(0, grain, (height, width, 3))
-    made = np.clip(picture, 0, 255).astype(np.uint8)
-    made.setflags(write=False)
-    return made, float(leaves.mean())
+    pixels = np.clip(picture, 0, 255).astype(np.uint8)
+    pixels.setflags(write=False)
+    return pixels, float(leaves.mean())
 
 
 def printed(text: str, pixels_a_cm: float = 60) -> Picture:
@@ -59,7 +59,7 @@ def printed(text: str, pixels_a_cm: float = 60) -> Picture:
     card = np.full((tall, wide, 3), 255, np.uint8)
 
     def box(at: tuple[float, float], side: float) -> tuple[slice, slice, int]:
-        x, y, size = (round(each * pixels_a_cm) for each in (*at, side))
+        x, y, size = (round(length * pixels_a_cm) for length in (*at, side))
         return slice(y, y + size), slice(x, x + size), size
 
     for number, at in enumerate(tags.MARKERS):

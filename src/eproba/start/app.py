@@ -76,8 +76,8 @@ def _quit(_signal: int, _frame: object) -> NoReturn:
 
 def _quiet() -> None:
     """Whoever is ending is not to be hurried into leaving half of it."""
-    for each in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(each, signal.SIG_IGN)
+    for signal_ in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(signal_, signal.SIG_IGN)
 
 
 def _runs_already(run: Run) -> int:
@@ -119,8 +119,8 @@ def _launch(run: Run, wish: StartWish, program: Program, access: Access, address
     if wish.host:
         env["EPROBA_HOME_NETWORK"] = "1"
         shown = [] if address in ("0.0.0.0", "::") else ["--address", address]
-        told = program.ask("open-house", "--port", str(port), *shown, env=env)
-        print(told.stdout.decode(), end="", file=sys.stderr, flush=True)
+        answer = program.ask("open-house", "--port", str(port), *shown, env=env)
+        print(answer.stdout.decode(), end="", file=sys.stderr, flush=True)
     bound = f"[{address}]:{port}" if ":" in address else f"{address}:{port}"
     memory = ["--worker-tmp-dir", "/dev/shm"] if Path("/dev/shm").is_dir() else []
     command = program.module(
@@ -176,25 +176,25 @@ def _start_detached(run: Run, wish: StartWish) -> int:
     child = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=out, stderr=out, start_new_session=True)
     os.close(out)
     until = time.monotonic() + 2 * UP_WITHIN
-    while (told := _told_by(run, child.pid)) is None:
+    while (address := _told_by(run, child.pid)) is None:
         if child.poll() is not None or time.monotonic() > until:
             print(log.read_text().strip().split("\n")[-1], file=sys.stderr)
             return 1
         time.sleep(0.05)
     print(log.read_text(), end="", file=sys.stderr)
     log.write_text("")  # it may show the passcode
-    say(f"{run.what} is at {told['url']} (end it with ./eproba stop)")
+    say(f"{run.what} is at {address['url']} (end it with ./eproba stop)")
     return 0
 
 
 def _told_by(run: Run, script: int) -> dict[str, Any] | None:
-    told = run.told()
-    return told if told.get("script") == script else None
+    address = run.told()
+    return address if address.get("script") == script else None
 
 
 def stop() -> int:
     home = open_home()
-    found = False
+    ended_any = False
     for what in KINDS:
         run = Run(home, what)
         script = run.told().get("script")
@@ -209,9 +209,9 @@ def stop() -> int:
         run.record.unlink(missing_ok=True)
         if ended:
             say(f"{what} has ended")
-        found |= ended
+        ended_any |= ended
     stop_if_idle(home)
-    if not found:
+    if not ended_any:
         say(f"nothing was running in {home.path}")
     return 0
 

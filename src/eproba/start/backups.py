@@ -33,8 +33,8 @@ def back_up(file: Path | None, keep: int = 0) -> int:
         finally:
             part.unlink(missing_ok=True)
     if keep:
-        written = sorted(home.backups.glob("eproba-*.backup"), key=lambda each: (each.stat().st_mtime_ns, each.name))
-        for old in [each for each in written if each != place][: max(0, len(written) - keep)]:
+        written = sorted(home.backups.glob("eproba-*.backup"), key=lambda file: (file.stat().st_mtime_ns, file.name))
+        for old in [file for file in written if file != place][: max(0, len(written) - keep)]:
             old.unlink()
     say(f"backed up to {place} ({max(1, place.stat().st_size // 1024)} kB)")
     return 0
@@ -42,7 +42,7 @@ def back_up(file: Path | None, keep: int = 0) -> int:
 
 def _next_name(home: Home) -> Path:
     """A name by the day, and a number that goes on however the clock jumps."""
-    numbers = [int(each.stem.rsplit("-", 1)[1]) for each in home.backups.glob("eproba-*-*.backup")]
+    numbers = [int(file.stem.rsplit("-", 1)[1]) for file in home.backups.glob("eproba-*-*.backup")]
     return home.backups / f"eproba-{datetime.now():%Y-%m-%d}-{max(numbers, default=0) + 1}.backup"
 
 
@@ -69,8 +69,8 @@ def _tools(home: Home) -> Path:
         return programs_for(home.cluster)
     if not programs_by_version():
         install_packages("postgresql")
-    found = programs_by_version()
-    return found[max(found)]
+    programs = programs_by_version()
+    return programs[max(programs)]
 
 
 def restore(file: Path) -> int:
@@ -104,18 +104,18 @@ def _must_be_a_backup(home: Home, tools: Path, file: Path) -> None:
     if listed.returncode and "unsupported version" in (home.logs / "restore.log").read_text():
         text = f"{file} was written by a newer PostgreSQL than this machine has"
         raise Refused(f"{text}: install that version, then restore.")
-    told = listed.stdout.decode(errors="replace")
+    listing = listed.stdout.decode(errors="replace")
     with file.open("rb") as backup:
         begins_well = backup.read(len(MAGIC)) == MAGIC
     if listed.returncode and begins_well:
         raise Refused(CUT.format(file))
-    if listed.returncode or " TABLE public alembic_version " not in told or " TABLE public trial " not in told:
+    if listed.returncode or " TABLE public alembic_version " not in listing or " TABLE public trial " not in listing:
         raise Refused(f"{file} is no Eproba backup.")
 
 
 def _why(home: Home, file: Path) -> str:
-    told = (home.logs / "restore.log").read_text()
-    if any(sign in told for sign in CUT_SHORT):
+    log_text = (home.logs / "restore.log").read_text()
+    if any(sign in log_text for sign in CUT_SHORT):
         return CUT.format(file)
     return f"could not restore (your data are untouched): {last_line(home.logs / 'restore.log')}"
 

@@ -42,15 +42,15 @@ class Access:
 
 def programs_by_version(root: Path = DEBIAN) -> dict[int, Path]:
     """PostgreSQL's programs by major version, where Debian puts them or on the path."""
-    found: dict[int, Path] = {}
+    programs: dict[int, Path] = {}
     on_path = shutil.which("initdb")
     for folder in [*root.glob("*/bin"), *([Path(on_path).resolve().parent] if on_path else [])]:
         if (folder / "initdb").exists() and (folder / "postgres").exists():
-            told = subprocess.run([folder / "initdb", "--version"], capture_output=True, text=True).stdout
-            number = re.search(r"(\d+)", told)
+            version = subprocess.run([folder / "initdb", "--version"], capture_output=True, text=True).stdout
+            number = re.search(r"(\d+)", version)
             if number:
-                found.setdefault(int(number[1]), folder)
-    return found
+                programs.setdefault(int(number[1]), folder)
+    return programs
 
 
 def chosen(programs: dict[int, Path], wanted: int | None) -> Path | None:
@@ -71,19 +71,19 @@ def version_of(cluster: Path) -> int | None:
 def programs_for(cluster: Path) -> Path:
     """The programs for this data, installed when no PostgreSQL is here at all."""
     wanted, programs = version_of(cluster), programs_by_version()
-    found = chosen(programs, wanted)
-    if found is None and not programs:
+    chosen_one = chosen(programs, wanted)
+    if chosen_one is None and not programs:
         install_packages("postgresql")
         programs = programs_by_version()
-        found = chosen(programs, wanted)
-    if found is not None:
-        return found
+        chosen_one = chosen(programs, wanted)
+    if chosen_one is not None:
+        return chosen_one
     if wanted is None:
         raise Refused(f"needs PostgreSQL {OLDEST} or newer: install the Debian package postgresql.")
-    here = ", ".join(map(str, sorted(programs))) or "none"
+    versions = ", ".join(map(str, sorted(programs))) or "none"
     way = f"'apt-get install postgresql-{wanted}', then ./eproba upgrade-postgres"
     other = "or restore a backup into an empty EPROBA_HOME"
-    raise Refused(f"the data belong to PostgreSQL {wanted}, and this machine has {here}: {way}, {other}.")
+    raise Refused(f"the data belong to PostgreSQL {wanted}, and this machine has {versions}: {way}, {other}.")
 
 
 class Cluster:

@@ -175,17 +175,17 @@ class Run:
 
     def told(self) -> dict[str, Any]:
         try:
-            found = json.loads(self.record.read_text())
+            record = json.loads(self.record.read_text())
         except (OSError, ValueError):
             return {}
-        return found if isinstance(found, dict) else {}
+        return record if isinstance(record, dict) else {}
 
     def running(self) -> bool:
         """Whether a script that runs it is alive."""
         with self.lock() as lock:
             return not lock.take()
 
-    def tell(self, **told: object) -> None:
+    def tell(self, **facts: object) -> None:
         part = self.record.with_suffix(".part")
-        part.write_text(json.dumps(told))
+        part.write_text(json.dumps(facts))
         part.replace(self.record)

@@ -76,8 +76,8 @@ def app_account() -> Account:
         pwd.getpwnam(APP_ACCOUNT)
     except KeyError:
         shell = "/usr/sbin/nologin"
-        made = ["useradd", "--system", "--user-group", "--no-create-home", "--home-dir", "/", "--shell", shell]
-        if subprocess.run([*made, APP_ACCOUNT], capture_output=True).returncode not in (0, 9):
+        command = ["useradd", "--system", "--user-group", "--no-create-home", "--home-dir", "/", "--shell", shell]
+        if subprocess.run([*command, APP_ACCOUNT], capture_output=True).returncode not in (0, 9):
             text = f"could not make the account {APP_ACCOUNT} that the app runs as: 'useradd --system {APP_ACCOUNT}'."
             raise Refused(text) from None
     return Account(APP_ACCOUNT)
@@ -148,8 +148,10 @@ def own_address(address: str) -> str:
     if problem is None:
         return str(numeric)
     listed = subprocess.run(["hostname", "-I"], capture_output=True, text=True).stdout.split()
-    here = ", ".join(["127.0.0.1", *listed])
-    raise Refused(f"--host {address}: that is no address of this machine, which has {here}; --host alone means all.")
+    addresses = ", ".join(["127.0.0.1", *listed])
+    raise Refused(
+        f"--host {address}: that is no address of this machine, which has {addresses}; --host alone means all."
+    )
 
 
 def asked_at(address: str) -> str:
@@ -177,7 +179,11 @@ def command_of(pid: int) -> list[str]:
 
 
 def _pids() -> list[int]:
-    return [int(each.name) for each in Path("/proc").iterdir() if each.name.isdigit() and int(each.name) != os.getpid()]
+    return [
+        int(process.name)
+        for process in Path("/proc").iterdir()
+        if process.name.isdigit() and int(process.name) != os.getpid()
+    ]
 
 
 def processes_with(argument: str) -> list[int]:

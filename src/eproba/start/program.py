@@ -64,10 +64,10 @@ def program_for(home: Home | None, requirements: str = "run") -> Program:
 
 def _root(home: Home | None, account: Account) -> Path:
     """The checkout, or a copy of it in the home where the account can't read it, or it is not ready and can't be."""
-    there = Program(CHECKOUT, account)
-    ready = _is_ready(there, "run") and _read(there.venv / ".eproba-source").strip() == _stamp(there.source)
-    usable = (ready or os.access(CHECKOUT, os.W_OK)) and account.reaches(there.source / "eproba" / "cli.py")
-    if home is None or (usable and (not there.python.exists() or account.reaches(there.python, "-x"))):
+    program = Program(CHECKOUT, account)
+    ready = _is_ready(program, "run") and _read(program.venv / ".eproba-source").strip() == _stamp(program.source)
+    usable = (ready or os.access(CHECKOUT, os.W_OK)) and account.reaches(program.source / "eproba" / "cli.py")
+    if home is None or (usable and (not program.python.exists() or account.reaches(program.python, "-x"))):
         return CHECKOUT
     copy, stamp = home.path / "program", _stamp(CHECKOUT / "src")
     if _read(copy / "stamp") != stamp:
@@ -90,16 +90,16 @@ def _read(path: Path) -> str:
 def _stamp(folder: Path) -> str:
     """What tells whether a tree of source has changed."""
     files = sorted(p for p in folder.rglob("*") if p.is_file() and p.suffix not in (".pyc", ".gz"))
-    told = [f"{p.relative_to(folder)} {p.stat().st_size} {p.stat().st_mtime_ns}" for p in files]
-    return hashlib.sha256("\n".join(told).encode()).hexdigest()[:16]
+    stamps = [f"{p.relative_to(folder)} {p.stat().st_size} {p.stat().st_mtime_ns}" for p in files]
+    return hashlib.sha256("\n".join(stamps).encode()).hexdigest()[:16]
 
 
 def _base_python(account: Account) -> Path:
     """A Python for the virtual environment that the app's account can run."""
-    for each in (sys.executable, "/usr/bin/python3", *(f"/usr/bin/python{a}.{b}" for a, b in PYTHONS)):
-        known = Path(each).is_file() and account.reaches(Path(each), "-x")
-        if known and account.run([each, "-c", f"import sys; sys.exit(sys.version_info[:2] not in {PYTHONS})"]) == 0:
-            return Path(each)
+    for path in (sys.executable, "/usr/bin/python3", *(f"/usr/bin/python{a}.{b}" for a, b in PYTHONS)):
+        known = Path(path).is_file() and account.reaches(Path(path), "-x")
+        if known and account.run([path, "-c", f"import sys; sys.exit(sys.version_info[:2] not in {PYTHONS})"]) == 0:
+            return Path(path)
     raise Refused(f"the account {account.name} can run no Python 3.11 to 3.13: install Debian's python3.")
 
 
@@ -128,7 +128,7 @@ def _lists(program: Program, requirements: str) -> list[Path]:
 
 def _wanted(program: Program, requirements: str) -> str:
     """What tells whether the packages have to be installed again."""
-    return hashlib.sha256(b"".join(each.read_bytes() for each in _lists(program, requirements))).hexdigest()[:16]
+    return hashlib.sha256(b"".join(file.read_bytes() for file in _lists(program, requirements))).hexdigest()[:16]
 
 
 def _is_ready(program: Program, requirements: str) -> bool:

@@ -119,23 +119,23 @@ def install(wish: StartWish) -> int:
     _needs_systemd(home)
     must_not_run(home, "install the service")
     program_for(home)  # made here, since the service may write little
-    there, port = manager(), wish.port or 8710
-    there.folder.mkdir(parents=True, exist_ok=True)
+    manager_, port = manager(), wish.port or 8710
+    manager_.folder.mkdir(parents=True, exist_ok=True)
     texts = units(home.path, port, wish.host and wish.address, is_root())
     for name, text in texts.items():
-        (there.folder / name).write_text(text)
+        (manager_.folder / name).write_text(text)
     checked = subprocess.run(
-        ["systemd-analyze", *there.flags, "verify", *(str(there.folder / name) for name in texts)],
+        ["systemd-analyze", *manager_.flags, "verify", *(str(manager_.folder / name) for name in texts)],
         capture_output=True,
         text=True,
     )
     if checked.returncode:
         raise Refused(f"systemd does not take the units: {checked.stderr.strip().splitlines()[-1]}")
-    there.run("daemon-reload")
-    started = there.run("enable", "--now", NAMES[0], NAMES[2])
+    manager_.run("daemon-reload")
+    started = manager_.run("enable", "--now", NAMES[0], NAMES[2])
     if started.returncode:
         text = (started.stderr.strip().splitlines() or ["no reason given"])[-1]
-        raise Refused(f"the units lie in {there.folder}, and systemd did not start them: {text}")
+        raise Refused(f"the units lie in {manager_.folder}, and systemd did not start them: {text}")
     say(f"Eproba starts with the machine, on port {port}; each night a backup into {home.backups}, {KEPT} kept")
     if not is_root():
         say("'loginctl enable-linger' lets it run while you are not logged in")
@@ -143,28 +143,28 @@ def install(wish: StartWish) -> int:
 
 
 def remove() -> int:
-    there = manager()
+    manager_ = manager()
     if shutil.which("systemctl"):
-        there.run("disable", "--now", NAMES[0], NAMES[2])
-    found = [there.folder / name for name in NAMES if (there.folder / name).exists()]
-    for file in found:
+        manager_.run("disable", "--now", NAMES[0], NAMES[2])
+    units = [manager_.folder / name for name in NAMES if (manager_.folder / name).exists()]
+    for file in units:
         file.unlink()
     if shutil.which("systemctl"):
-        there.run("daemon-reload")
-    say("the service is gone; your data stay where they are" if found else "no service was installed")
+        manager_.run("daemon-reload")
+    say("the service is gone; your data stay where they are" if units else "no service was installed")
     return 0
 
 
 def status() -> int:
-    there = manager()
-    installed = [name for name in NAMES if (there.folder / name).exists()]
+    manager_ = manager()
+    installed = [name for name in NAMES if (manager_.folder / name).exists()]
     if not installed:
         say("no service is installed (./eproba service install)")
         return 1
     for name in (NAMES[0], NAMES[2]):
-        enabled, active = (there.run(verb, name).stdout.strip() or "unknown" for verb in ("is-enabled", "is-active"))
+        enabled, active = (manager_.run(verb, name).stdout.strip() or "unknown" for verb in ("is-enabled", "is-active"))
         print(f"{name}: {enabled}, {active}")
-    last = sorted(open_home().backups.glob("eproba-*.backup"), key=lambda each: each.stat().st_mtime_ns)
+    last = sorted(open_home().backups.glob("eproba-*.backup"), key=lambda file: file.stat().st_mtime_ns)
     print(f"last backup: {last[-1].name if last else 'none yet'}")
     return 0
 

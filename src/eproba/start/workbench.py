@@ -83,9 +83,9 @@ def _started(program: Program, env: dict[str, str], check: Sequence[str]) -> tup
 
 
 def _check(name: str, running: "subprocess.Popen[str]") -> None:
-    told, _ = running.communicate()
+    output, _ = running.communicate()
     if running.returncode:
-        print(told)
+        print(output)
         raise Refused(f"{name} found something.")
 
 

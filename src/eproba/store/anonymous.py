@@ -31,24 +31,24 @@ def _rows(table: Table, key: str) -> list[Mapping[str, Any]]:
 
 
 def _row(table: str, row: Mapping[str, Any], key: str) -> dict[str, Any]:
-    told = dict(row)
+    values = dict(row)
     for name in EMPTIED:
-        if told.get(name):
-            told[name] = None if name == "photo" else ""
+        if values.get(name):
+            values[name] = None if name == "photo" else ""
     for name in REPLACED:
-        if told.get(name):
-            told[name] = UNTOLD
-    if told.get("skip_reason"):
-        told["skip_reason"] = ROUGH_SKIPS
+        if values.get(name):
+            values[name] = UNTOLD
+    if values.get("skip_reason"):
+        values["skip_reason"] = ROUGH_SKIPS
     if table == "trials":
-        told["name"] = _neutral(told)
-        told["site"] = _nowhere(told["site"])
+        values["name"] = _neutral(values)
+        values["site"] = _nowhere(values["site"])
     if table == "batches":
-        told |= {"name": "", "place": ""}
+        values |= {"name": "", "place": ""}
     for name in ("client_id", "old_client_id"):
-        if told.get(name):
-            told[name] = hashlib.sha256(f"{key}:{told[name]}".encode()).hexdigest()[:24]
-    return told
+        if values.get(name):
+            values[name] = hashlib.sha256(f"{key}:{values[name]}".encode()).hexdigest()[:24]
+    return values
 
 
 def _neutral(trial: Mapping[str, Any]) -> str:

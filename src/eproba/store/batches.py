@@ -33,11 +33,11 @@ def batches(session: Session, ids: Sequence[int] | None = None, recipe: str = ""
     if recipe:
         query = query.where(BatchRow.recipe == recipe)
     rows = session.exec(query).all()
-    found = [row.id for row in rows]
-    if not found:
+    batch_ids = [row.id for row in rows]
+    if not batch_ids:
         return []
-    events = _events(session, found)
-    for batch_id, taken in _taken(session, found):
+    events = _events(session, batch_ids)
+    for batch_id, taken in _taken(session, batch_ids):
         events.setdefault(batch_id, []).append(taken)
     return [batch_from(row, events.get(row.id, [])) for row in rows]
 

@@ -38,14 +38,14 @@ class Needs:
 
 def needs(session: Session, since: date) -> Needs:
     """The applications from a day on, of all trials that run or are planned."""
-    known, found = all_recipes(session), Needs([], [])
+    known, needed = all_recipes(session), Needs([], [])
     for row in session.connection().execute(_pours_to_come(), {"since": since}):
         recipe = known.get(row.recipe) if row.what == "dose" else None
         if recipe is not None and recipe.family != "controls":
-            found.brews.append((recipe, _brewed(row, recipe)))
+            needed.brews.append((recipe, _brewed(row, recipe)))
         elif is_poured(row.unit):
-            found.plain.append(_pouring(row, 0.0, in_base(row.dosed * row.amount, row.unit)[0]))
-    return found
+            needed.plain.append(_pouring(row, 0.0, in_base(row.dosed * row.amount, row.unit)[0]))
+    return needed
 
 
 def _brewed(row: Row[Any], recipe: Recipe) -> Pouring:
@@ -98,34 +98,34 @@ def when(on: date) -> datetime:
 
 
 def brewings(
-    session: Session, now: datetime, here: Sequence[Batch] | None = None, asked: Needs | None = None
+    session: Session, now: datetime, all_stock: Sequence[Batch] | None = None, asked: Needs | None = None
 ) -> tuple[dict[int, list[Pouring]], list[Brewing]]:
     """What the shelf serves, by batch; and the batches that running trials need beside it, the first to start first.
 
     `here`: the shelf, and `asked` what is needed, where they were fetched already.
     """
     local = now.astimezone()
-    shelf = batches(session) if here is None else here
+    shelf = batches(session) if all_stock is None else all_stock
     wanted = needs(session, local.date() - OVERDUE) if asked is None else asked
-    stock = [each for batch in shelf if (each := stock_of(batch, local)) is not None]
+    stock = [batch_stock for batch in shelf if (batch_stock := stock_of(batch, local)) is not None]
     serves, open_needs = served_by(wanted.brews, stock, local)
     return serves, back_schedule(open_needs, household_kit(session).stands, local)
 
 
 def brewing_jobs(
-    session: Session, now: datetime, since: datetime, until: datetime, here: Sequence[Batch] | None = None
+    session: Session, now: datetime, since: datetime, until: datetime, stock: Sequence[Batch] | None = None
 ) -> list[Job]:
     """What is to be done in a span: for brews to come, on the shelf, and with water, in order."""
     local, units = now.astimezone(), household_units(session)
-    shelf = batches(session) if here is None else here
+    shelf = batches(session) if stock is None else stock
     wanted = needs(session, local.date() - OVERDUE)
     serves, planned = brewings(session, local, shelf, wanted)
-    found = [job for made in planned for job in jobs(made, since, units)]
-    found += [job for each in shelf for job in on_the_shelf(each, serves.get(each.id, []), local, until)]
-    found += plain_waterings(wanted.brews, since)
+    pending = [job for brewing in planned for job in jobs(brewing, since, units)]
+    pending += [job for batch in shelf for job in on_the_shelf(batch, serves.get(batch.id, []), local, until)]
+    pending += plain_waterings(wanted.brews, since)
     if household_kit(session).stands:
-        found += standing_water(_waters(wanted), since, units)
-    return sorted((job for job in found if job.at < until), key=lambda job: (job.at, job.key))
+        pending += standing_water(_waters(wanted), since, units)
+    return sorted((job for job in pending if job.at < until), key=lambda job: (job.at, job.key))
 
 
 def _waters(wanted: Needs) -> list[Standby]:

@@ -161,7 +161,7 @@ def pak_choi(session: Session, today: date) -> None:
 def back_plot(session: Session, today: date) -> None:
     """Running, day 7 of 28: an unrefined-sugar ferment on two beds of chard, four pairs; a pour and a round today."""
     beds = tuple(Place("bed", f"Chard bed {i + 1}", 260 * i, 0, 220, 160) for i in range(2))
-    found = next(p for p in proposals(Site(beds), Wish(2, 4, 20, 60, 60)) if p.units_each == 4)
+    proposal = next(p for p in proposals(Site(beds), Wish(2, 4, 20, 60, 60)) if p.units_each == 4)
     plan = Plan(
         name="Sugar ferment on the chard beds",
         claim="An unrefined-sugar ferment makes the chard of the back plot taller within four weeks.",
@@ -178,7 +178,7 @@ def back_plot(session: Session, today: date) -> None:
             PlannedTreatment("Plain water", "water control", "from its own can", 1.5, "L"),
         ),
         control=1,
-        layout=Layout(Site(beds), 20, found.dealing, found.cuts),
+        layout=Layout(Site(beds), 20, proposal.dealing, proposal.cuts),
         rules=Rules(handling="Loosened 2 cm deep and watered lightly, treated or not."),
     )
     trial = laid(session, plan, "chard-beds")
@@ -229,15 +229,15 @@ def _under_the_currants() -> Layout:
     """A bed along a hedge that shades one end: pairs across the gradient, a guard of 20 cm between."""
     bed = Place("bed", "Currant bed", 0, 0, 620, 130)
     site = Site((bed,), Gradient("shade", 90), north=20)
-    found = next(p for p in proposals(site, Wish(2, 5, 20, 60, 50)) if p.units_each == 5)
-    return Layout(site, 20, found.dealing, found.cuts)
+    proposal = next(p for p in proposals(site, Wish(2, 5, 20, 60, 50)) if p.units_each == 5)
+    return Layout(site, 20, proposal.dealing, proposal.cuts)
 
 
 def _along_the_fence() -> Layout:
     """Two strips, one of each."""
     strips = tuple(Place("bed", f"Strip {i + 1}", 0, i * 140, 300, 80) for i in range(2))
-    found = proposals(Site(strips), Wish(2, 1, 60, 300, 80, dealing="one of each"))[0]
-    return Layout(Site(strips), 60, found.dealing, found.cuts)
+    proposal = proposals(Site(strips), Wish(2, 1, 60, 300, 80, dealing="one of each"))[0]
+    return Layout(Site(strips), 60, proposal.dealing, proposal.cuts)
 
 
 def laid(session: Session, plan: Plan, seed: str, declared: bool = True) -> Trial:

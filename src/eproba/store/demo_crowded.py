@@ -161,8 +161,10 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
     truth = Truth(12.0, 0.5, gains, 0.08, 0.05, 0.03)
     for measure in measures[:2] if number else measures[:1]:
         read(session, trial, taken, measure.key, replace(truth), 100 + number)
-    for each in taken if number == 0 else ():
-        finish_round(session, trial.id, each.id, moment_of(trial.start_on, each.day, 20))  # one measure of twelve
+    for due_round in taken if number == 0 else ():
+        finish_round(
+            session, trial.id, due_round.id, moment_of(trial.start_on, due_round.day, 20)
+        )  # one measure of twelve
     pour(session, trial, last, {14: "On the road", 21: "On the road"} if year.away else {})
     if year.ended:
         end_early(session, trial.id, today - timedelta(days=year.began - last - 2), "The cat slept in it.")

@@ -28,10 +28,10 @@ def own_noise(session: Session, measure_key: str, scale: str) -> OwnNoise | None
             col(FindingRow.noise_sd).is_not(None),
         )
     )
-    found = [(sd or 0.0, _left_for_noise(dealing, *counts)) for sd, dealing, *counts in session.exec(query)]
-    df = sum(each for _, each in found)
-    pooled = math.sqrt(sum(each * sd**2 for sd, each in found) / df) if df else 0.0
-    return OwnNoise(pooled, df, len(found)) if found else None
+    noises = [(sd or 0.0, _left_for_noise(dealing, *counts)) for sd, dealing, *counts in session.exec(query)]
+    df = sum(freedom for _, freedom in noises)
+    pooled = math.sqrt(sum(freedom * sd**2 for sd, freedom in noises) / df) if df else 0.0
+    return OwnNoise(pooled, df, len(noises)) if noises else None
 
 
 def _left_for_noise(dealing: str, units: int, treatments: int) -> int:

@@ -127,11 +127,11 @@ def goes_on() -> ColumnElement[bool]:
 def asked_of(session: Session, ids: Collection[int]) -> dict[int, list[Asked]]:
     """What each trial asks, in which of its rounds."""
     known = all_measures(session)
-    found: dict[int, list[Asked]] = {number: [] for number in ids}
+    asked_by_trial: dict[int, list[Asked]] = {number: [] for number in ids}
     rows = session.exec(select(TrialMeasureRow).where(col(TrialMeasureRow.trial_id).in_(ids)))  # type: ignore[call-overload]
     for row in rows.scalars():
-        found[row.trial_id].append(asked_from(row, known))
-    return found
+        asked_by_trial[row.trial_id].append(asked_from(row, known))
+    return asked_by_trial
 
 
 def glances(session: Session, today: date, words: str = "", limit: int = 60, skip: int = 0) -> list[Glance]:
@@ -144,7 +144,7 @@ def glances(session: Session, today: date, words: str = "", limit: int = 60, ski
 
 
 @cache
-def _list(found: bool) -> Select:
+def _list(as_list: bool) -> Select:
     decision = col(TrialRow.start_on) + cast(col(TrialRow.decision_day), Integer)
     closed = and_(decision <= bindparam("today"), col(TrialRow.closed_at).is_not(None))
     over = or_(col(TrialRow.ended_on).is_not(None), closed)
@@ -153,7 +153,7 @@ def _list(found: bool) -> Select:
     # Only numbers are put in order; the rest is fetched for those that are shown.
     place = func.row_number().over(order_by=order).label("place")
     page = select(col(TrialRow.id), place).order_by(*order).limit(bindparam("most")).offset(bindparam("skip"))
-    if found:
+    if as_list:
         named, claimed = (col(text).ilike(bindparam("pattern")) for text in (TrialRow.name, TrialRow.claim))
         page = page.where(or_(named, claimed))
     shown = page.subquery()

@@ -16,12 +16,12 @@ def helper_with(session: Session, token: str, now: datetime) -> tuple[HelperRow,
     A second reader has a day longer: the first may close the round before he is through.
     """
     query = select(HelperRow, RoundRow).join(RoundRow, col(RoundRow.id) == col(HelperRow.round_id))
-    found = session.exec(query.where(HelperRow.token == token)).first()
-    if found is None or found[1].missed:
+    row = session.exec(query.where(HelperRow.token == token)).first()
+    if row is None or row[1].missed:
         return None
-    closed = found[1].closed_at
-    late = found[0].second and closed is not None and now - closed < SECOND_READER
-    return None if found[1].done and not late else (found[0], found[1])
+    closed = row[1].closed_at
+    late = row[0].second and closed is not None and now - closed < SECOND_READER
+    return None if row[1].done and not late else (row[0], row[1])
 
 
 def helpers_of(session: Session, round_id: int) -> Sequence[HelperRow]:

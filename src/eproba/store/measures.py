@@ -34,7 +34,7 @@ def household_units(session: Session) -> Units:
 
 @cache
 def _catalogue(system: System) -> dict[str, Measure]:
-    return {key: as_shown(each, system) for key, each in catalogue(system).items()}
+    return {key: as_shown(measure, system) for key, measure in catalogue(system).items()}
 
 
 def picture_of_how(session: Session, key: str) -> bytes | None:

@@ -24,7 +24,7 @@ def recorded(session: Session, row: MeterRow, since: datetime, until: datetime) 
     query = select(MeterValueRow).where(
         MeterValueRow.meter_id == row.id, col(MeterValueRow.at) >= since, col(MeterValueRow.at) <= until
     )
-    values = [MeterValue(each.at, each.value) for each in session.exec(query.order_by(col(MeterValueRow.at)))]
+    values = [MeterValue(row.at, row.value) for row in session.exec(query.order_by(col(MeterValueRow.at)))]
     return RecordedMeter(row.name, row.measure, row.unit, MeterDoubt(row.doubt, row.doubt_share), values)
 
 

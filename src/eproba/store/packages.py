@@ -90,7 +90,7 @@ def kind_of(row: type[SQLModel], column: Stored[Any]) -> Kind:
     if isinstance(column.type, JSONB):
         wanted = get_type_hints(row)[column.name]
         inner = [wanted, *get_args(wanted)]
-        return "array" if any(get_origin(each) is list for each in inner) else "object"
+        return "array" if any(get_origin(kind) is list for kind in inner) else "object"
     return next((kind for stored, kind in KINDS.items() if isinstance(column.type, stored)), "string")
 
 
@@ -139,15 +139,15 @@ def _tables(
 
 def _plain(name: str, row: SQLModel, files: dict[str, bytes]) -> dict[str, Any]:
     """A row by its columns; bytes become a file."""
-    told: dict[str, Any] = {}
+    values: dict[str, Any] = {}
     for column in stored_columns(GARDEN[name]):
         value = getattr(row, column.name)
         if isinstance(value, bytes):
             path = f"{name.replace('_', '-')}/{getattr(row, 'id', None) or getattr(row, 'key', '')}.jpg"
             files[path] = value
             value = path
-        told[column.name] = value
-    return told
+        values[column.name] = value
+    return values
 
 
 def _rows(session: Session, trials: Sequence[int]) -> dict[str, list[SQLModel]]:
@@ -158,15 +158,15 @@ def _rows(session: Session, trials: Sequence[int]) -> dict[str, list[SQLModel]]:
     rows["trials"] = _all(session, TrialRow, col(TrialRow.id).in_(trials))
     rows["corrections"] = _of(session, CorrectionRow, CorrectionRow.reading_id, _ids(rows["readings"]))
     rows["pour_changes"] = _of(session, PourChangeRow, PourChangeRow.pour_id, _ids(rows["pours"]))
-    batches = {b for each in rows["pours"] for b in (each.batch_id, each.other_batch_id) if b}  # type: ignore[attr-defined]
+    batches = {b for pour in rows["pours"] for b in (pour.batch_id, pour.other_batch_id) if b}  # type: ignore[attr-defined]
     rows["batches"] = _of(session, BatchRow, BatchRow.id, batches)
     rows["batch_events"] = _of(session, BatchEventRow, BatchEventRow.batch_id, batches)
     rows["batch_changes"] = _of(session, BatchChangeRow, BatchChangeRow.batch_id, batches)
     rows["takings"] = [_own_pour(taking, _ids(rows["pours"])) for taking in _takings(session, batches)]
-    keys = {each.measure_key for each in rows["measures"]}  # type: ignore[attr-defined]
+    keys = {measure.measure_key for measure in rows["measures"]}  # type: ignore[attr-defined]
     rows["own_measures"] = _of(session, OwnMeasureRow, OwnMeasureRow.key, keys)
     rows["measure_pictures"] = _of(session, MeasurePictureRow, MeasurePictureRow.key, keys)
-    recipes = {each.recipe for each in rows["treatments"]}  # type: ignore[attr-defined]
+    recipes = {treatment.recipe for treatment in rows["treatments"]}  # type: ignore[attr-defined]
     rows["own_recipes"] = _of(session, OwnRecipeRow, OwnRecipeRow.key, recipes)
     return rows
 
@@ -192,5 +192,5 @@ def _of(session: Session, row: type[SQLModel], column: Any, values: Iterable[Any
 
 def _all(session: Session, row: type[SQLModel], where: Any) -> list[SQLModel]:
     first = next(iter(row.__table__.primary_key.columns))  # type: ignore[attr-defined]
-    found: ScalarResult[SQLModel] = session.scalars(select(row).where(where).order_by(first))
-    return list(found)
+    rows: ScalarResult[SQLModel] = session.scalars(select(row).where(where).order_by(first))
+    return list(rows)

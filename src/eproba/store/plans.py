@@ -69,14 +69,17 @@ class PlanBrought:
 def plan_of_trial(session: Session, trial: Trial) -> PlanBrought:
     """What leaves of a trial: no names of people, no ground, no lots, no readings."""
     row = session.get_one(TrialRow, trial.id)
-    found = {name: _of(session, table, columns, trial.id) for name, (table, columns) in PARTS.items()}
-    keys = {each["measure_key"] for each in found["measures"]}, {each["recipe"] for each in found["treatments"]}
+    parts = {name: _of(session, table, columns, trial.id) for name, (table, columns) in PARTS.items()}
+    keys = (
+        {measure["measure_key"] for measure in parts["measures"]},
+        {treatment["recipe"] for treatment in parts["treatments"]},
+    )
     brought = {
-        name: [_whole(each) for each in session.exec(select(table).where(col(table.key).in_(known)))]  # type: ignore[attr-defined]
+        name: [_whole(row) for row in session.exec(select(table).where(col(table.key).in_(known)))]  # type: ignore[attr-defined]
         for (name, table), known in zip(BROUGHT.items(), keys, strict=True)
     }
     question = {name: getattr(row, name) for name in QUESTION}
-    return PlanBrought(question, found, brought, len(trial.units) // len(trial.treatments))
+    return PlanBrought(question, parts, brought, len(trial.units) // len(trial.treatments))
 
 
 def _of(session: Session, table: Any, columns: Sequence[str], trial_id: int) -> list[dict[str, Any]]:
@@ -99,9 +102,9 @@ def take_along(session: Session, plan: PlanBrought, now: datetime) -> None:
     for name, table in BROUGHT.items():
         rows: Any = table
         known = set(session.exec(select(rows.key)))
-        for each in plan.brought.get(name, ()):
-            if each.get("key") not in known:
-                session.add(_row(table, {**each, "made_at": now}))
+        for row in plan.brought.get(name, ()):
+            if row.get("key") not in known:
+                session.add(_row(table, {**row, "made_at": now}))
     session.flush()
 
 
@@ -115,14 +118,14 @@ def _row(table: type[Row], given: Mapping[str, Any]) -> Row:
             recipe_of(row.key, row.entry)
     except ValidationError as error:
         first = error.errors()[0]
-        where = ".".join(str(each) for each in first["loc"])
+        where = ".".join(str(part) for part in first["loc"])
         raise PlanRefused(f"A part of this plan can’t be: {where} ({first['msg'].lower()}).") from error
     return row
 
 
 def unknown_in(plan: PlanBrought, measures: Iterable[str], recipes: Iterable[str]) -> Unknown | None:
     """What the plan names that neither this garden knows nor the plan brings; None where all is known."""
-    brought = [{each.get("key") for each in plan.brought.get(name, ())} for name in BROUGHT]
+    brought = [{row.get("key") for row in plan.brought.get(name, ())} for name in BROUGHT]
     asked = [str(part.get("measure_key")) for part in plan.parts["measures"]]
     used = [str(part["recipe"]) for part in plan.parts["treatments"] if part.get("recipe")]
     missing = [key for key in asked if key not in {*measures, *brought[0]}]
@@ -137,9 +140,14 @@ def standing_in(plan: PlanBrought, chosen: Mapping[str, str]) -> PlanBrought:
         for part in plan.parts["measures"]
     ]
     treatments = []
-    for each in plan.parts["treatments"]:
-        instead = chosen.get(f"recipe-{each.get('recipe')}")
-        treatments.append({**each, "recipe": each.get("recipe") if instead is None else instead.removeprefix("none")})
+    for treatment_row in plan.parts["treatments"]:
+        instead = chosen.get(f"recipe-{treatment_row.get('recipe')}")
+        treatments.append(
+            {
+                **treatment_row,
+                "recipe": treatment_row.get("recipe") if instead is None else instead.removeprefix("none"),
+            }
+        )
     return replace(plan, parts={**plan.parts, "measures": measures, "treatments": treatments})
 
 
@@ -180,6 +188,6 @@ def trial_of_plan(plan: PlanBrought, measures: Mapping[str, Measure], start_on: 
 
 
 def _rows(table: type[Row], given: Sequence[Mapping[str, Any]]) -> list[Row]:
-    known = next(columns for each, columns in PARTS.values() if each is table)
-    wanted = [{name: each[name] for name in known if name in each} for each in given]
-    return [_row(table, {**each, "id": i, "trial_id": 0, "key": str(i)}) for i, each in enumerate(wanted)]
+    known = next(columns for row_class, columns in PARTS.values() if row_class is table)
+    wanted = [{name: values[name] for name in known if name in values} for values in given]
+    return [_row(table, {**values, "id": i, "trial_id": 0, "key": str(i)}) for i, values in enumerate(wanted)]

@@ -47,9 +47,9 @@ def end_restore(url: str, now: datetime) -> str | None:
 def set_aside(url: str) -> list[tuple[str, int]]:
     """What was set aside, the latest last: names and sizes in bytes."""
     with connected(url) as server:
-        found = sorted(names(server, f"{name_of(url)}{ASIDE}"))
+        names_aside = sorted(names(server, f"{name_of(url)}{ASIDE}"))
         query = "SELECT pg_database_size(%s::name)"
-        return [(name, int(server.execute(query, (name,)).fetchall()[0][0])) for name in found]
+        return [(name, int(server.execute(query, (name,)).fetchall()[0][0])) for name in names_aside]
 
 
 def bring_back(url: str, name: str, now: datetime) -> str | None:
@@ -70,10 +70,10 @@ def delete_aside(url: str, name: str) -> None:
 
 
 def _must_be_aside(url: str, name: str) -> None:
-    found = [each for each, _size in set_aside(url)]
-    if name not in found:
-        here = ", ".join(found) or "nothing"
-        raise EprobaError(f"nothing named {name} was set aside; there is {here}")
+    names_aside = [name for name, _size in set_aside(url)]
+    if name not in names_aside:
+        names_text = ", ".join(names_aside) or "nothing"
+        raise EprobaError(f"nothing named {name} was set aside; there is {names_text}")
 
 
 def _revision(url: str) -> str:

@@ -50,10 +50,10 @@ def tellings(session: Session, question: str) -> list[TrialTelling]:
     rows = session.connection().execute(query).all()
     out = _left_out(session, [row.id for row in rows])
     return [
-        TrialTelling(row.id, row.name, row.start_on, answer_from(each), out.get((row.id, each["letter"]), ""))
+        TrialTelling(row.id, row.name, row.start_on, answer_from(answer), out.get((row.id, answer["letter"]), ""))
         for row in rows
-        for each in row.answers
-        if each["question"] == question
+        for answer in row.answers
+        if answer["question"] == question
     ]
 
 
@@ -71,11 +71,11 @@ def _left_out(session: Session, trials: Collection[int]) -> dict[tuple[int, str]
 def questions_asked(session: Session, among: Collection[str] = (), least: int = 2) -> Sequence[QuestionAsked]:
     """Questions (or those `among` them) that so many trials have answered, those with most trials first."""
     every = func.jsonb_array_elements(col(FindingRow.answers)).table_valued(column("value", JSONB))
-    each = every.c.value
-    told = [func.max(each[name].astext).label(name) for name in ("treatment", "control")]
-    measure = func.max(each["asks", "measure"].astext).label("measure")
-    key, trials = each["question"].astext, func.count().label("trials")
-    query = select(key.label("question"), *told, measure, trials).select_from(FindingRow).join(every, true())
+    entry = every.c.value
+    names = [func.max(entry[name].astext).label(name) for name in ("treatment", "control")]
+    measure = func.max(entry["asks", "measure"].astext).label("measure")
+    key, trials = entry["question"].astext, func.count().label("trials")
+    query = select(key.label("question"), *names, measure, trials).select_from(FindingRow).join(every, true())
     query = query.group_by(key).having(func.count() >= least).order_by(trials.desc(), key)
-    found = session.connection().execute(query.where(key.in_(among)) if among else query)
-    return [QuestionAsked(**row._mapping) for row in found]
+    rows = session.connection().execute(query.where(key.in_(among)) if among else query)
+    return [QuestionAsked(**row._mapping) for row in rows]

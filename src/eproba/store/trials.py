@@ -40,8 +40,8 @@ def stamps_of(session: Session, trial_id: int) -> tuple[UUID, UUID] | None:
 
 def _stamps(session: Session, trial_id: int) -> tuple[UUID, UUID] | None:
     session.flush()
-    found = session.connection().execute(STAMPS, {"trial_id": trial_id}).first()
-    return None if found is None else (found.plan, found.readings)
+    stamps = session.connection().execute(STAMPS, {"trial_id": trial_id}).first()
+    return None if stamps is None else (stamps.plan, stamps.readings)
 
 
 def load_trial(session: Session, trial_id: int) -> Trial | None:
@@ -52,8 +52,8 @@ def load_trial(session: Session, trial_id: int) -> Trial | None:
 
 @cached(LRUCache(MOST_TRIALS), key=lambda _session, _trial_id, stamp, system: (stamp, system), lock=Lock())
 def _fetched(session: Session, trial_id: int, _stamp: UUID, _system: System) -> Trial | None:
-    found = rows_of(session, TrialRow, col(TrialRow.id) == trial_id)
-    if not found:
+    rows = rows_of(session, TrialRow, col(TrialRow.id) == trial_id)
+    if not rows:
         return None
     parts = TrialParts(
         asked=_all(session, TrialMeasureRow, trial_id, TrialMeasureRow.position),
@@ -65,7 +65,7 @@ def _fetched(session: Session, trial_id: int, _stamp: UUID, _system: System) -> 
         looks=_all(session, LookRow, trial_id, LookRow.day),
         spare_runs=_all(session, SpareRunRow, trial_id, SpareRunRow.id),
     )
-    return trial_from(found[0], parts, measures_named(session, [asked.measure_key for asked in parts.asked]))
+    return trial_from(rows[0], parts, measures_named(session, [asked.measure_key for asked in parts.asked]))
 
 
 def trial_with_key(session: Session, key: str) -> int | None:

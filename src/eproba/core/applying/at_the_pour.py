@@ -38,8 +38,8 @@ def on_pour(
     units: Units = METRIC,
 ) -> list[Counsel]:
     """What speaks for or against pouring at a moment (in the gardener’s own zone), as far as the weather is known."""
-    found = [*_interval(recipe, at.date(), day, last_on, ground), *_hour_of_day(at)]
-    return [*found, *_warmth(weather, at, units), *_rain(weather, at, units)]
+    counsel = [*_interval(recipe, at.date(), day, last_on, ground), *_hour_of_day(at)]
+    return [*counsel, *_warmth(weather, at, units), *_rain(weather, at, units)]
 
 
 def _interval(
@@ -90,13 +90,13 @@ def _rain(weather: Weather, at: datetime, units: Units) -> Iterator[Counsel]:
 
 def on_soil(soil_c: float | None, moisture: str, units: Units = METRIC) -> list[Counsel]:
     """What the soil says, as it was felt and measured at the pour."""
-    found = []
+    counsel = []
     if soil_c is not None and soil_c < COLD:
         text = f"what lives in it hardly moves below {units(Amount(COLD, '°C'))}, so little can show."
-        found.append(Counsel(False, first=True, text=f"Soil at {units(Amount(soil_c, '°C'))}: {text}"))
+        counsel.append(Counsel(False, first=True, text=f"Soil at {units(Amount(soil_c, '°C'))}: {text}"))
     if moisture in ("dust-dry", "dry"):
         text = "Dry soil: water every unit lightly and alike before the pour, the control too."
-        found.append(Counsel(False, text))
+        counsel.append(Counsel(False, text))
     if moisture == "waterlogged":
-        found.append(Counsel(True, "Waterlogged: wait until a handful no longer drips.", first=True))
-    return found
+        counsel.append(Counsel(True, "Waterlogged: wait until a handful no longer drips.", first=True))
+    return counsel

@@ -71,22 +71,22 @@ def warnings(treatments: Sequence[Added], units: Units = METRIC) -> list[str]:
     if unequal(waters):
         least = min(treatments, key=lambda treatment: treatment.water_l)
         most = max(treatments, key=lambda treatment: treatment.water_l)
-        much, little = (units(Amount(float(f"{each.water_l:.2g}"), "L", "m²")) for each in (most, least))
+        much, little = (units(Amount(float(f"{added.water_l:.2g}"), "L", "m²")) for added in (most, least))
         text = f"Unequal water: {most.name} gets {much}, {least.name} {little}"
         lines.append(f"{text}. Give the same volume, or nobody can tell the brew from its water.")
-    for each in treatments:
-        lines += carbon_warnings(each, units)
+    for treatment_added in treatments:
+        lines += carbon_warnings(treatment_added, units)
     return lines
 
 
-def carbon_warnings(each: Added, units: Units = METRIC) -> list[str]:
-    lines, carbon = [], each.easy_carbon_g
+def carbon_warnings(added: Added, units: Units = METRIC) -> list[str]:
+    lines, carbon = [], added.easy_carbon_g
     if carbon > SAFE_C:
         given, safe = units(Amount(round(carbon), "g", "m²")), units(Amount(SAFE_C, "g", "m²"))
-        text = f"{each.name}: {given} of easy carbon in one pour is beyond the safe band of {safe}"
+        text = f"{added.name}: {given} of easy carbon in one pour is beyond the safe band of {safe}"
         lines.append(f"{text}: the soil may turn airless. Dilute it, or pour less.")
-    if carbon >= SMALL_C and LOCKED_N * carbon > each.nitrogen_g[0]:
-        locked = units(Amount(round(LOCKED_N * carbon - each.nitrogen_g[0], 1), "g", "m²"))
-        text = f"{each.name}: much carbon, little nitrogen: microbes may lock up about {locked} of nitrogen "
+    if carbon >= SMALL_C and LOCKED_N * carbon > added.nitrogen_g[0]:
+        locked = units(Amount(round(LOCKED_N * carbon - added.nitrogen_g[0], 1), "g", "m²"))
+        text = f"{added.name}: much carbon, little nitrogen: microbes may lock up about {locked} of nitrogen "
         lines.append(f"{text}for a while, and leaves turn pale.")
     return lines

@@ -73,13 +73,13 @@ def want_for(dose: Dose | None, cuts: Sequence[Cut], recipe: Recipe, water_parts
     if recipe.liquid and is_poured(dose.unit):
         litres = in_base(amount, dose.unit)[0]
         return Want(units=units, per_unit_litres=litres, unit_m2=surface, parts=parts)
-    each = in_batch_unit(recipe, amount, dose.unit)
-    return Want(area_m2=units * surface, rate=each / surface, parts=parts)
+    in_unit = in_batch_unit(recipe, amount, dose.unit)
+    return Want(area_m2=units * surface, rate=in_unit / surface, parts=parts)
 
 
 def at_the_desk(trial: Trial, known: Mapping[str, Recipe], kit: Kit) -> list[Mixed]:
     """All treatments of a trial, mixed for one application."""
-    found = []
+    desk = []
     for treatment in trial.treatments:
         cuts = [unit.cut for unit in trial.given_to(treatment.letter, day=0) if unit.lost_on is None]
         units = len(cuts)
@@ -87,16 +87,16 @@ def at_the_desk(trial: Trial, known: Mapping[str, Recipe], kit: Kit) -> list[Mix
         recipe = recipe_for(treatment, trial, known)
         if treatment.amount is None or units == 0 or recipe is None:
             why = "Nothing is poured." if treatment.amount is None else "No recipe is named for it."
-            found.append(replace(blank, why_not=why))
+            desk.append(replace(blank, why_not=why))
             continue
         try:
             mixed = mix(recipe, want_for(dose_of(treatment), cuts, recipe, strength_of(treatment, trial)))
         except (MixError, RecipeError) as error:
-            found.append(replace(blank, why_not=str(error)))
+            desk.append(replace(blank, why_not=str(error)))
             continue
         alone = ingredient_alone(mixed) if treatment.role == "ingredient control" else None
-        found.append(replace(blank, mixed=mixed, really=as_measured(mixed, kit), can=cans(mixed, kit), alone=alone))
-    return found
+        desk.append(replace(blank, mixed=mixed, really=as_measured(mixed, kit), can=cans(mixed, kit), alone=alone))
+    return desk
 
 
 def unlike(trial: Trial) -> list[str]:
@@ -108,13 +108,13 @@ def unlike(trial: Trial) -> list[str]:
 
 def all_added(trial: Trial, desk: Sequence[Mixed], prices: Mapping[str, float]) -> list[Added]:
     """What each treatment adds to a square metre; nothing where nothing is poured. `prices` a kg by ingredient."""
-    found = []
-    for each in desk:
-        pours = sum(pour.letter == each.treatment.letter and pour.what == "dose" for pour in trial.pours)
-        pouring = POUR_SECONDS * each.units / 60
-        letter, name = each.treatment.letter, each.treatment.name
-        if each.really is not None:
-            found.append(added(letter, name, each.really, pours, prices, pouring))
-        elif each.treatment.amount is None:
-            found.append(Added(letter, name, 0.0, 0.0, (0.0, 0.0), 0.0, 0.0, 1))
-    return found
+    loads = []
+    for place in desk:
+        pours = sum(pour.letter == place.treatment.letter and pour.what == "dose" for pour in trial.pours)
+        pouring = POUR_SECONDS * place.units / 60
+        letter, name = place.treatment.letter, place.treatment.name
+        if place.really is not None:
+            loads.append(added(letter, name, place.really, pours, prices, pouring))
+        elif place.treatment.amount is None:
+            loads.append(Added(letter, name, 0.0, 0.0, (0.0, 0.0), 0.0, 0.0, 1))
+    return loads

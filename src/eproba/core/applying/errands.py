@@ -47,23 +47,23 @@ class Job:
     more: str = ""
 
 
-def jobs(made: Brewing, past: datetime, units: Units = METRIC) -> list[Job]:
+def jobs(brewing: Brewing, past: datetime, units: Units = METRIC) -> list[Job]:
     """The errands of one planned batch that are not over by `past`, in order; quick brews are made at the pour.
 
     A brew that should have begun already is one errand: nothing can be stirred or strained that does not stand there.
     """
-    if made.late:
-        job = _job(made, "late", made.stand or made.start, made.recipe.minutes, units)
-        return [_late(job, made.late, made.ready_from, made.ready_to)]
-    if not made.recipe.brews:
+    if brewing.late:
+        job = _job(brewing, "late", brewing.stand or brewing.start, brewing.recipe.minutes, units)
+        return [_late(job, brewing.late, brewing.ready_from, brewing.ready_to)]
+    if not brewing.recipe.brews:
         return []
-    found = [_job(made, "stand", made.stand, 2, units)] if made.stand is not None else []
-    found.append(_job(made, "start", made.start, made.recipe.minutes, units))
-    if not made.hurried:
-        found += _stirrings(made, units)
-        if made.recipe.hours[1] >= QUICK:
-            found.append(_job(made, "strain" if made.recipe.strain else "check", made.ready, 5, units))
-    return [job for job in found if job.at >= past]
+    wanted = [_job(brewing, "stand", brewing.stand, 2, units)] if brewing.stand is not None else []
+    wanted.append(_job(brewing, "start", brewing.start, brewing.recipe.minutes, units))
+    if not brewing.hurried:
+        wanted += _stirrings(brewing, units)
+        if brewing.recipe.hours[1] >= QUICK:
+            wanted.append(_job(brewing, "strain" if brewing.recipe.strain else "check", brewing.ready, 5, units))
+    return [job for job in wanted if job.at >= past]
 
 
 def _late(job: Job, late: tuple[Pouring, ...], first: datetime, last: datetime) -> Job:
@@ -76,29 +76,29 @@ def _late(job: Job, late: tuple[Pouring, ...], first: datetime, last: datetime) 
     return replace(job, kind="late", words=words, more=more, late=late, ready_on=(first + (last - first) / 2).date())
 
 
-def _stirrings(made: Brewing, units: Units) -> list[Job]:
-    every = made.recipe.stir_hours
+def _stirrings(brewing: Brewing, units: Units) -> list[Job]:
+    every = brewing.recipe.stir_hours
     if every is None:
         return []
-    span = (made.ready - made.start).total_seconds() / 3600
+    span = (brewing.ready - brewing.start).total_seconds() / 3600
     times = min(MOST_STIRRINGS, math.ceil(span / every) - 1)
-    return [_job(made, "stir", made.start + timedelta(hours=every * n), 2, units, n) for n in range(1, times + 1)]
+    return [_job(brewing, "stir", brewing.start + timedelta(hours=every * n), 2, units, n) for n in range(1, times + 1)]
 
 
-def _job(made: Brewing, kind: Errand, at: datetime, minutes: float, units: Units, number: int = 0) -> Job:
-    words = f"{WORDS[kind]} {lower_first(made.recipe.title)}"
+def _job(brewing: Brewing, kind: Errand, at: datetime, minutes: float, units: Units, number: int = 0) -> Job:
+    words = f"{WORDS[kind]} {lower_first(brewing.recipe.title)}"
     if kind in ("late", "stand", "start"):
-        words += f", {units(Amount(made.litres, 'L' if made.recipe.liquid else made.recipe.yields_unit))}"
-    if made.side:
-        words += f" ({'first' if made.side == 1 else 'second'} of two side by side)"
-    key = f"{kind}-{number}-{made.side}-{made.recipe.key}-{made.serves[0].id}"
-    return Job(at, kind, words, minutes, key, made.recipe, made.litres, made.serves)
+        words += f", {units(Amount(brewing.litres, 'L' if brewing.recipe.liquid else brewing.recipe.yields_unit))}"
+    if brewing.side:
+        words += f" ({'first' if brewing.side == 1 else 'second'} of two side by side)"
+    key = f"{kind}-{number}-{brewing.side}-{brewing.recipe.key}-{brewing.serves[0].id}"
+    return Job(at, kind, words, minutes, key, brewing.recipe, brewing.litres, brewing.serves)
 
 
 def on_the_shelf(batch: Batch, serves: Sequence[Pouring], now: datetime, until: datetime) -> list[Job]:
     """What a batch that stands there wants until a moment: mixing, stirring, a look, straining, its last day."""
-    found = [job for job in _wanted(batch, tuple(serves), now, until) if job.at < until]
-    return sorted(found, key=lambda job: job.at)
+    pending = [job for job in _wanted(batch, tuple(serves), now, until) if job.at < until]
+    return sorted(pending, key=lambda job: job.at)
 
 
 def _wanted(batch: Batch, serves: tuple[Pouring, ...], now: datetime, until: datetime) -> list[Job]:
@@ -114,8 +114,8 @@ def _wanted(batch: Batch, serves: tuple[Pouring, ...], now: datetime, until: dat
         stirs = _stirrings_there(batch, then, now, min(look, until))
         check = _there(batch, serves, "check", look, 5)
         late = tuple(pour for pour in serves if window is not None and pour.at < window[0] and now < window[0])
-        told = [_late(_there(batch, serves, "wait", now, 0), late, *window)] if late and window is not None else []
-        return [*told, *(_there(batch, serves, "stir", at, 2, n) for n, at in stirs), check]
+        late_jobs = [_late(_there(batch, serves, "wait", now, 0), late, *window)] if late and window is not None else []
+        return [*late_jobs, *(_there(batch, serves, "stir", at, 2, n) for n, at in stirs), check]
     if where == "ready" and batch.recipe.strain and batch.recipe.brews:
         return [_there(batch, serves, "strain", now, 5)]
     last = use_by(then)
@@ -134,13 +134,15 @@ def _there(
 def _stirrings_there(batch: Batch, then: Batch, now: datetime, until: datetime) -> list[tuple[int, datetime]]:
     """The stirrings to come, numbered from the mixing on, so that each keeps its place in a calendar."""
     due, every, mixed = next_stirring(then), batch.recipe.stir_hours, batch.mixed_at
-    found: list[tuple[int, datetime]] = []
+    stirrings: list[tuple[int, datetime]] = []
     while due is not None and every is not None and due + timedelta(hours=every) <= now:
         due += timedelta(hours=every)  # of several that were missed one is left to be done
-    while due is not None and every is not None and mixed is not None and due < until and len(found) < MOST_STIRRINGS:
-        found.append((round((due - mixed).total_seconds() / 3600 / every), due))
+    while (
+        due is not None and every is not None and mixed is not None and due < until and len(stirrings) < MOST_STIRRINGS
+    ):
+        stirrings.append((round((due - mixed).total_seconds() / 3600 / every), due))
         due += timedelta(hours=every)
-    return found
+    return stirrings
 
 
 def standing_water(waters: Iterable[Standby], past: datetime, units: Units = METRIC) -> list[Job]:
@@ -151,8 +153,8 @@ def standing_water(waters: Iterable[Standby], past: datetime, units: Units = MET
 def _standing_water(water: Standby, units: Units) -> Job:
     words = f"Let {units(Amount(water.litres, 'L'))} of water stand for {listed(list(water.trials))}"
     parts = [(water.dilution, "to dilute with"), (water.control, "for the controls")]
-    told = listed([f"{units(Amount(litres, 'L'))} {what}" for litres, what in parts if litres > 0])
-    more = f"{told[:1].upper()}{told[1:]}."
+    parts_text = listed([f"{units(Amount(litres, 'L'))} {what}" for litres, what in parts if litres > 0])
+    more = f"{parts_text[:1].upper()}{parts_text[1:]}."
     return Job(water.at, "stand", words, 2, f"water-{water.at:%Y%m%d}", litres=water.litres, more=more)
 
 
@@ -164,7 +166,7 @@ def plain_waterings(pours: Iterable[tuple[Recipe, Pouring]], past: datetime) -> 
         if recipe.plain_between:
             rows.setdefault((pour.trial_id, pour.letter), []).append(pour)
             wanted[pour.trial_id, pour.letter] = recipe
-    found = []
+    waterings = []
     for place, row in rows.items():
         ordered, recipe = sorted(row, key=lambda pour: pour.at), wanted[place]
         for one, two in pairwise(ordered):
@@ -172,5 +174,5 @@ def plain_waterings(pours: Iterable[tuple[Recipe, Pouring]], past: datetime) -> 
                 at = one.at + n * (two.at - one.at) / (recipe.plain_between + 1)
                 words = f"Water plainly between two pours of {lower_first(recipe.title)}, every unit alike: {one.trial}"
                 key = f"between-{n}-{one.id}"
-                found.append(Job(at, "water", words, 5, key, recipe, serves=(one,)))
-    return [job for job in found if job.at >= past]
+                waterings.append(Job(at, "water", words, 5, key, recipe, serves=(one,)))
+    return [job for job in waterings if job.at >= past]

@@ -75,7 +75,7 @@ def planned_hours(recipe: Recipe) -> float:
 def margin(recipe: Recipe) -> timedelta:
     """How long before its pour a brew is planned to be ready."""
     keeps = (recipe.keeps_hours,) if recipe.keeps_hours is not None else ()
-    return timedelta(hours=min(MARGIN_HOURS, *(each / 4 for each in (recipe.hours[0], *keeps))))
+    return timedelta(hours=min(MARGIN_HOURS, *(hours / 4 for hours in (recipe.hours[0], *keeps))))
 
 
 def to_brew(recipe: Recipe, litres: float) -> float:
@@ -112,14 +112,16 @@ def _of_one(
 ) -> Iterator[Brewing]:
     left_over = list(pours)
     while left_over:
-        made = _timed(recipe, left_over[0].at, stands, now)
-        last = made.until if sharing == "shared" else left_over[0].at
-        served = [each for each in left_over if last is None or each.at <= last or each.at < made.ready_from]
-        late = tuple(each for each in served if each.at < made.ready_from) if made.hurried else ()
+        brewing = _timed(recipe, left_over[0].at, stands, now)
+        last = brewing.until if sharing == "shared" else left_over[0].at
+        served = [
+            pouring for pouring in left_over if last is None or pouring.at <= last or pouring.at < brewing.ready_from
+        ]
+        late = tuple(pouring for pouring in served if pouring.at < brewing.ready_from) if brewing.hurried else ()
         sides = PARALLEL if sharing == "parallel" else 1
-        litres = to_brew(recipe, sum(each.litres for each in served) / sides)
-        made = replace(made, litres=litres, serves=tuple(served), late=late)
-        yield from (replace(made, side=side) for side in (range(1, sides + 1) if sides > 1 else (0,)))
+        litres = to_brew(recipe, sum(pouring.litres for pouring in served) / sides)
+        brewing = replace(brewing, litres=litres, serves=tuple(served), late=late)
+        yield from (replace(brewing, side=side) for side in (range(1, sides + 1) if sides > 1 else (0,)))
         left_over = left_over[len(served) :]
 
 
@@ -177,22 +179,22 @@ def served_by(
 
     A pour that is overdue is poured now. One that a running brew misses waits for it, where a new brew comes no sooner.
     """
-    there = {batch.batch_id: batch.litres for batch in stock}
+    litres_left = {batch.batch_id: batch.litres for batch in stock}
     serves: dict[int, list[Pouring]] = {}
     open_needs = []
     for recipe, pouring in sorted(needs, key=lambda need: need[1].at):
         at = max(pouring.at, now)
         soonest = max(at, now + timedelta(hours=recipe.hours[0]))
         fit = [
-            each
-            for each in sorted(stock, key=lambda batch: batch.ready)
-            if each.recipe_key == recipe.key
-            and each.ready <= soonest
-            and (each.until is None or at <= each.until)
-            and there[each.batch_id] >= pouring.litres * ENOUGH
+            kept_batch
+            for kept_batch in sorted(stock, key=lambda batch: batch.ready)
+            if kept_batch.recipe_key == recipe.key
+            and kept_batch.ready <= soonest
+            and (kept_batch.until is None or at <= kept_batch.until)
+            and litres_left[kept_batch.batch_id] >= pouring.litres * ENOUGH
         ]
         if fit:
-            there[fit[0].batch_id] -= pouring.litres
+            litres_left[fit[0].batch_id] -= pouring.litres
             serves.setdefault(fit[0].batch_id, []).append(pouring)
         else:
             open_needs.append((recipe, pouring))
@@ -216,12 +218,12 @@ class Standby:
 def water_to_stand(pours: Iterable[tuple[Pouring, bool]]) -> list[Standby]:
     """Tap water to be set out a day before each day’s pours; each pour with whether it is plain water."""
     ordered = sorted(pours, key=lambda pour: pour[0].at)
-    found = []
-    for at, together in groupby(ordered, key=lambda each: each[0].at):
+    waters = []
+    for at, together in groupby(ordered, key=lambda standing: standing[0].at):
         same = list(together)
         control = sum(pour.water for pour, plain in same if plain)
         dilution = sum(pour.water for pour, plain in same if not plain)
         names = tuple(dict.fromkeys(pour.trial for pour, _ in same))
         if dilution + control > 0:
-            found.append(Standby(at - timedelta(hours=STANDING_HOURS), dilution, control, names))
-    return found
+            waters.append(Standby(at - timedelta(hours=STANDING_HOURS), dilution, control, names))
+    return waters

@@ -69,11 +69,11 @@ def spent(
     """
     desks = at_the_desk(trial, known, kit)
     singles = [desk for desk in desks if len(desk.treatment.things) == 1]
-    told = []
-    for each in desks:
-        sources = singles if trial.crossed and len(each.treatment.things) == 2 else [each]
-        told.append(reduce(_and, [_of(each.treatment, desk, trial, prices, brews) for desk in sources]))
-    return told
+    spending = []
+    for place in desks:
+        sources = singles if trial.crossed and len(place.treatment.things) == 2 else [place]
+        spending.append(reduce(_and, [_of(place.treatment, desk, trial, prices, brews) for desk in sources]))
+    return spending
 
 
 def reading_minutes(trial: Trial, readings: Iterable[Reading]) -> float:
@@ -115,8 +115,8 @@ def _of(
         brewing += _share(number, given, trial.pours) * brew_minutes(brews[number].recipe, brews[number].litres)
     without = [pour for pour in given if pour.batch is None]
     if desk.mixed is not None:
-        made = desk.mixed.concentrate_litres or desk.mixed.spread or desk.mixed.recipe.yields
-        brewing += len(without) * brew_minutes(desk.mixed.recipe, made)
+        litres = desk.mixed.concentrate_litres or desk.mixed.spread or desk.mixed.recipe.yields
+        brewing += len(without) * brew_minutes(desk.mixed.recipe, litres)
     return Spent(
         letter=treatment.letter,
         name=treatment.name,
@@ -150,9 +150,9 @@ def _cost(
     costs: list[float | None] = [0.0]
     for number in _brews_of(given, brews):
         batch = brews[number]
-        made = as_made(batch.recipe, batch.amounts, batch.litres)
-        one = cost_of(made.portions, prices)
-        costs.append(None if one is None else one * batch.litres / made.yields * _share(number, given, trial.pours))
+        portions = as_made(batch.recipe, batch.amounts, batch.litres)
+        one = cost_of(portions.portions, prices)
+        costs.append(None if one is None else one * batch.litres / portions.yields * _share(number, given, trial.pours))
     fresh = sum(pour.batch is None for pour in given)
     if fresh:
         costs.append(None if desk.mixed is None else _times(fresh, cost_of(desk.mixed.amounts, prices)))

@@ -69,7 +69,7 @@ def _brewing(batch: Batch, now: datetime) -> Standing:
     said = looks(batch)
     if said:
         return Standing("brewing", said[-1][1].why)
-    done, least = (time_words((each, each)) for each in (hours, batch.recipe.hours[0]))
+    done, least = (time_words((hour, hour)) for hour in (hours, batch.recipe.hours[0]))
     so_far = f"Brewed for {done}" if hours >= batch.recipe.hours[0] else f"Brewed for {done} of {least} at least"
     return Standing("brewing", f"{so_far}, and nobody has looked yet.")
 
@@ -131,24 +131,24 @@ def why_not_pour(batch: Batch, at: datetime) -> str:
     BatchError
         A batch poured before it began: no override mends that.
     """
-    found = standing(batch, at)
-    if found.state == "standing":
+    standing_now = standing(batch, at)
+    if standing_now.state == "standing":
         raise BatchError("This batch has not begun by then: its water still stands. Choose another, or another time.")
-    if found.state in CAN_BE_POURED:
+    if standing_now.state in CAN_BE_POURED:
         return ""
-    if found.state == "throw away":
-        return f"Throw it away. {found.why}"
-    if found.state == "brewing":
-        return f"This batch is not ready yet: {found.why}"
-    return found.why
+    if standing_now.state == "throw away":
+        return f"Throw it away. {standing_now.why}"
+    if standing_now.state == "brewing":
+        return f"This batch is not ready yet: {standing_now.why}"
+    return standing_now.why
 
 
 def check_straining(batch: Batch, event: Event, now: datetime) -> None:
     """As `check_event`; and a brew is strained when it is ready. Raises BatchError."""
     check_event(batch, event, now)
-    found = standing(batch, event.at)
-    if event.what == "strained" and found.state != "ready":
-        raise BatchError(f"Strain it when it is ready: {found.why}")
+    standing_now = standing(batch, event.at)
+    if event.what == "strained" and standing_now.state != "ready":
+        raise BatchError(f"Strain it when it is ready: {standing_now.why}")
 
 
 def dead_yeast(batch: Batch, units: Units = METRIC) -> str:

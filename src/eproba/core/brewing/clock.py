@@ -143,15 +143,15 @@ def _told(hours: float) -> str:
 
 def looks(batch: Batch) -> list[tuple[Event, Ruled]]:
     """Every look at a mixed batch with what it came to. Once ready, a look can only speak against it."""
-    found: list[tuple[Event, Ruled]] = []
+    ruled: list[tuple[Event, Ruled]] = []
     ready = False
     for event in batch.events:
         if event.what != "looked at":
             continue
         ruling = _look(batch, event, ready)
         ready = ready or ruling.ruling == READY
-        found.append((event, ruling))
-    return found
+        ruled.append((event, ruling))
+    return ruled
 
 
 def _look(batch: Batch, event: Event, ready: bool) -> Ruled:

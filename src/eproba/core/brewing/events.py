@@ -97,18 +97,18 @@ def in_order(events: Sequence[Event]) -> tuple[Event, ...]:
 
 def left(batch: Batch) -> float:
     """What is in it by its ledger: what was made, less what was taken and what stayed in the cloth."""
-    there = batch.litres
+    litres = batch.litres
     for event in batch.events:
         if event.what == "taken from":
-            there -= event.litres or 0.0
+            litres -= event.litres or 0.0
         elif event.what == "strained" and event.litres is not None:
-            there = min(there, event.litres)
-    return max(0.0, there)
+            litres = min(litres, event.litres)
+    return max(0.0, litres)
 
 
-def nearly_empty(there: float, made: float) -> bool:
+def nearly_empty(litres: float, whole: float) -> bool:
     """Whether what is left hardly covers the bottom: then it is used up."""
-    return there <= NEARLY_NOTHING * made + 1e-9
+    return litres <= NEARLY_NOTHING * whole + 1e-9
 
 
 def check_event(batch: Batch, event: Event, now: datetime) -> None:
@@ -158,12 +158,11 @@ def check_taking(batch: Batch, litres: float) -> None:
     """Refuse to take nothing, or more than there is. Raises BatchError."""
     if not 0 < litres <= MOST_LITRES:
         raise BatchError(f"{figure_or_whole(litres)} {batch.unit} can’t be: more than 0, up to {MOST_LITRES:g}.")
-    there = left(batch)
-    if litres > there * (1 + CAN_ROUNDING) + 1e-9:
-        text = (
-            f"“{batch.title}” holds {figure_or_whole(there)} {batch.unit} by its ledger, not {figure_or_whole(litres)}"
-        )
-        raise BatchError(f"{text}: take less, or correct how much was made if it was more.")
+    litres_left = left(batch)
+    if litres > litres_left * (1 + CAN_ROUNDING) + 1e-9:
+        text = f"“{batch.title}” holds {figure_or_whole(litres_left)} {batch.unit} by its ledger"
+        advice = "take less, or correct how much was made if it was more"
+        raise BatchError(f"{text}, not {figure_or_whole(litres)}: {advice}.")
 
 
 def with_event(batch: Batch, event: Event) -> Batch:
@@ -184,11 +183,11 @@ def corrected(batch: Batch, event_id: int, new: Event | None, now: datetime) -> 
     if old.what == "taken from":
         raise BatchError("What a pour took is corrected where the pour is on record.")
     others = [event for event in batch.events if event is not old]
-    made = replace(batch, events=())
+    batch_then = replace(batch, events=())
     for event in in_order([*others, *([] if new is None else [new])]):
-        check_event(made, event, now)
-        made = with_event(made, event)
-    return made
+        check_event(batch_then, event, now)
+        batch_then = with_event(batch_then, event)
+    return batch_then
 
 
 def resized(batch: Batch, litres: float) -> Batch:

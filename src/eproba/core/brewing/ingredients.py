@@ -74,9 +74,9 @@ def ingredient_from(key: str, entry: Mapping[str, Any]) -> Ingredient:
     check_keys(key, entry, Ingredient, RecipeError, ["key"])
     values: dict[str, Any] = {name: tuple(v) if isinstance(v, list) else v for name, v in entry.items()}
     check_values(key, values, Ingredient, RecipeError)
-    made = Ingredient(key, **values)
+    ingredient = Ingredient(key, **values)
     for name in ("sugar", "nitrogen"):
-        low, high = getattr(made, name)
+        low, high = getattr(ingredient, name)
         if low > high:
             raise RecipeError(f"{key}: {name} is a share from low to high")
-    return made
+    return ingredient

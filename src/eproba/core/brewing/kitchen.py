@@ -65,19 +65,23 @@ class Measured:
         return abs(self.error) > TOO_COARSE
 
 
-def measured(each: Portion, kit: Kit) -> Measured:
+def measured(portion: Portion, kit: Kit) -> Measured:
     """One ingredient, rounded to the kit: the way with the smallest error; where none comes near, a larger amount that
     can be measured, and how much of it to use."""
-    value, dimension = in_base(each.amount, each.unit)
+    value, dimension = in_base(portion.amount, portion.unit)
     if dimension == "count":
-        counted = _counted(value, each.ingredient.piece or "piece")
-        if not counted.coarse or each.ingredient.grams_each is None:
+        counted = _counted(value, portion.ingredient.piece or "piece")
+        if not counted.coarse or portion.ingredient.grams_each is None:
             return counted
-        return _best(each.grams, lambda grams: _by_mass(grams, each.ingredient.density, kit), "g", Units(kit.system))
+        return _best(
+            portion.grams, lambda grams: _by_mass(grams, portion.ingredient.density, kit), "g", Units(kit.system)
+        )
     if dimension == "volume":
         return _best(1000 * value, lambda ml: _by_volume(ml, kit), "mL", Units(kit.system))
     weighed = next((way for way in _by_mass(value, None, kit) if abs(way.error) <= CLOSE), None)
-    return weighed or _best(value, lambda grams: _by_mass(grams, each.ingredient.density, kit), "g", Units(kit.system))
+    return weighed or _best(
+        value, lambda grams: _by_mass(grams, portion.ingredient.density, kit), "g", Units(kit.system)
+    )
 
 
 def volume(litres: float, kit: Kit) -> Measured:
@@ -86,15 +90,15 @@ def volume(litres: float, kit: Kit) -> Measured:
 
 
 def _best(amount: float, ways: Callable[[float], Iterator[Measured]], unit: str, units: Units) -> Measured:
-    found = _nearest(list(ways(amount)))
-    if found is not None and not found.coarse:
-        return found
+    nearest = _nearest(list(ways(amount)))
+    if nearest is not None and not nearest.coarse:
+        return nearest
     for times in MANY:
         more = _nearest(list(ways(times * amount)))
         if more is not None and not more.coarse:
             share = SHARES.get(times, f"1 part in {times}")
             return Measured(f"{more.text} for {times} times as much, of which you use {share}", more.error)
-    return found or Measured(f"{units(Amount(amount, unit))}: too little for your kit", -1.0)
+    return nearest or Measured(f"{units(Amount(amount, unit))}: too little for your kit", -1.0)
 
 
 def _nearest(ways: list[Measured]) -> Measured | None:
@@ -127,9 +131,9 @@ def _in_ounces(rounded: float, grams: float, kit: Kit) -> Measured:
     step = 0.5 if pounds else next(step for step in OUNCES if step == OUNCES[-1] or step * OUNCE >= kit.scale_g)
     ounces = round((rounded - pounds * POUND) / OUNCE / step) * step
     really = pounds * POUND + ounces * OUNCE
-    told = [f"{pounds} lb"] if pounds else []
-    told += [f"{ounces:.3g} oz"] if ounces or not pounds else []
-    return Measured(" ".join(told), really / grams - 1)
+    weights = [f"{pounds} lb"] if pounds else []
+    weights += [f"{ounces:.3g} oz"] if ounces or not pounds else []
+    return Measured(" ".join(weights), really / grams - 1)
 
 
 def _by_volume(ml: float, kit: Kit) -> Iterator[Measured]:

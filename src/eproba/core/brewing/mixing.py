@@ -164,26 +164,26 @@ def water_share(recipe: Recipe) -> float:
     return min(1.0, water / recipe.yields)
 
 
-def brew_minutes(recipe: Recipe, made: float) -> float:
+def brew_minutes(recipe: Recipe, litres: float) -> float:
     """Minutes of making so much of it: half is the same for any size, half grows with the amount."""
-    return recipe.minutes * (0.5 + 0.5 * made / recipe.yields)
+    return recipe.minutes * (0.5 + 0.5 * litres / recipe.yields)
 
 
-def as_made(recipe: Recipe, amounts: Mapping[str, float], made: float) -> Recipe:
+def as_made(recipe: Recipe, amounts: Mapping[str, float], litres: float) -> Recipe:
     """The recipe of a batch by what really went in (`amounts` by ingredient, in the recipe's units)."""
-    if not amounts or not made > 0:
+    if not amounts or not litres > 0:
         return recipe
     portions = (
-        replace(p, amount=amounts.get(p.ingredient.key, p.amount * made / recipe.yields)) for p in recipe.portions
+        replace(p, amount=amounts.get(p.ingredient.key, p.amount * litres / recipe.yields)) for p in recipe.portions
     )
-    return replace(recipe, portions=tuple(p for p in portions if p.amount > 0) or recipe.portions, yields=made)
+    return replace(recipe, portions=tuple(p for p in portions if p.amount > 0) or recipe.portions, yields=litres)
 
 
-def differs(recipe: Recipe, amounts: Mapping[str, float], made: float) -> list[str]:
+def differs(recipe: Recipe, amounts: Mapping[str, float], litres: float) -> list[str]:
     """What went into a batch otherwise than its recipe says for that size, a phrase each."""
     lines = []
     for portion in recipe.portions:
-        meant, used = portion.amount * made / recipe.yields, amounts.get(portion.ingredient.key)
+        meant, used = portion.amount * litres / recipe.yields, amounts.get(portion.ingredient.key)
         if used is not None and abs(used - meant) > DIFFERS * meant:
             name, unit = lower_first(portion.ingredient.name), portion.unit
             lines.append(f"{figure_or_whole(used)} {unit} of {name} for {figure_or_whole(meant)} {unit}")
@@ -209,7 +209,7 @@ def concentrate(recipe: Recipe, amount: float, unit: str, water_parts: float | N
 
 def poured_concentrate(recipe: Recipe, given: Iterable[float], unit: str, water_parts: float | None) -> float:
     """Litres of concentrate in what the units of a treatment got."""
-    return sum(concentrate(recipe, each, unit, water_parts) for each in given)
+    return sum(concentrate(recipe, litres_each, unit, water_parts) for litres_each in given)
 
 
 def pot_size(across_cm: float, high_cm: float) -> tuple[float, float]:
@@ -261,11 +261,11 @@ def ingredient_alone(mixed: Mix) -> IngredientControl:
     others = [portion for portion in mixed.amounts if portion.ingredient.key != "water" and portion not in mostly]
     if mostly:
         note = "" if others or mixed.recipe.brews else "This is the treatment itself: compare it with plain water."
-        return IngredientControl(tuple(Alone(each.ingredient.name, each.grams) for each in mostly), note)
+        return IngredientControl(tuple(Alone(portion.ingredient.name, portion.grams) for portion in mostly), note)
     by_kind: dict[str, float] = {}
-    for each in sugars:
-        name = SUGARS[each.ingredient.sugar_kind]
-        by_kind[name] = by_kind.get(name, 0.0) + _sugar(each)
+    for portion in sugars:
+        name = SUGARS[portion.ingredient.sugar_kind]
+        by_kind[name] = by_kind.get(name, 0.0) + _sugar(portion)
     return IngredientControl(tuple(Alone(name, grams) for name, grams in by_kind.items()))
 
 
@@ -292,10 +292,10 @@ def parts_as_written(parts: tuple[float, float]) -> list[AsWritten]:
         return [AsWritten("undiluted", "all concentrate, no water", (1.0, 0.0), True)]
     water = parts[1] / parts[0]
     said = f"1 to {figure_or_whole(water)}"
-    found = [AsWritten(said, _parts_words(1.0, water), (1.0, water), True)]
+    readings = [AsWritten(said, _parts_words(1.0, water), (1.0, water), True)]
     if water > 1:
-        found.append(AsWritten(said, _parts_words(1.0, water - 1), (1.0, water - 1), False))
-    return found
+        readings.append(AsWritten(said, _parts_words(1.0, water - 1), (1.0, water - 1), False))
+    return readings
 
 
 def _parts_words(concentrate: float, water: float) -> str:

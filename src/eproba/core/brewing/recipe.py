@@ -87,8 +87,8 @@ class Ground:
     cool: bool = False
 
     def is_so(self, where: Where) -> bool:
-        told = {"poor soil": self.poor, "dry season": self.dry, "wet season": self.wet, "cool months": self.cool}
-        return told.get(where, True)
+        conditions = {"poor soil": self.poor, "dry season": self.dry, "wet season": self.wet, "cool months": self.cool}
+        return conditions.get(where, True)
 
 
 @dataclass(frozen=True)
@@ -212,8 +212,8 @@ class Recipe:
     @property
     def all_cautions(self) -> tuple[str, ...]:
         """Keys of all its cautions, in the order in which their hazards come."""
-        found = [key for step in (*self.brew, *self.apply) for key in step.cautions]
-        return tuple(dict.fromkeys([*found, *self.cautions]))
+        every = [key for step in (*self.brew, *self.apply) for key in step.cautions]
+        return tuple(dict.fromkeys([*every, *self.cautions]))
 
     @property
     def interval(self) -> str:
@@ -222,17 +222,17 @@ class Recipe:
 
     def fewest_days(self, day: int, ground: Ground | None = None) -> float:
         """The fewest days between two applications on a day of the trial, by the place and the season."""
-        here = ground or Ground()
-        fits = (p for p in self.phases if (p.until is None or day < p.until) and here.is_so(p.where))
+        site = ground or Ground()
+        fits = (p for p in self.phases if (p.until is None or day < p.until) and site.is_so(p.where))
         return next(fits, self.phases[-1]).days[0]
 
 
 def in_the_way_of(recipe: Recipe, school: str) -> Recipe:
     """The recipe as one of its schools makes it; as it is where it has none of that name that changes anything."""
-    found = next((each for each in recipe.schools if each.name == school and each.changes), None)
-    if found is None:
+    in_the_way = next((school_ for school_ in recipe.schools if school_.name == school and school_.changes), None)
+    if in_the_way is None:
         return recipe
-    changed = {name: getattr(found, name) for name in ("portions", "hours", "temperature", "parts")}
+    changed = {name: getattr(in_the_way, name) for name in ("portions", "hours", "temperature", "parts")}
     return replace(recipe, **{name: value for name, value in changed.items() if value})
 
 
@@ -258,8 +258,8 @@ def time_words(span: tuple[float, float]) -> str:
     """24 hours, 3 to 7 days, 15 to 30 minutes."""
     low, high = span
     size, name = (1 / 60, "minutes") if high < 2 else (1, "hours") if high < 72 else (24, "days")
-    told = [f"{round(hours / size, 1):g}" for hours in span]
-    return f"{told[1]} {name}" if low == high else f"{told[0]} to {told[1]} {name}"
+    ends = [f"{round(hours / size, 1):g}" for hours in span]
+    return f"{ends[1]} {name}" if low == high else f"{ends[0]} to {ends[1]} {name}"
 
 
 def _every(days: tuple[float, float]) -> str:
@@ -299,10 +299,10 @@ def recipe_from(
     check_values(key, values, Recipe, RecipeError)
     if not values["phases"]:
         raise RecipeError(f"{key}: phases say how often; at least one is needed")
-    made = Recipe(key=key, **values)
-    if unknown := [caution for caution in made.all_cautions if caution not in cautions]:
+    recipe = Recipe(key=key, **values)
+    if unknown := [caution for caution in recipe.all_cautions if caution not in cautions]:
         raise RecipeError(f"{key}: unknown caution {', '.join(unknown)}; known are {', '.join(cautions)}")
-    return made
+    return recipe
 
 
 def _own_ingredients(key: str, entry: Mapping[str, Any]) -> dict[str, Ingredient]:
@@ -341,8 +341,8 @@ def _portion(where: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ing
 def _school(where: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ingredient]) -> School:
     rows = _rows(where, entry, "portions")
     swapped = tuple(_portion(f"{where}: portion", row, ingredients) for row in rows)
-    made: School = _part(where, {name: value for name, value in entry.items() if name != "portions"}, School)
-    return replace(made, portions=swapped)
+    school_: School = _part(where, {name: value for name, value in entry.items() if name != "portions"}, School)
+    return replace(school_, portions=swapped)
 
 
 def _part(where: str, entry: Mapping[str, Any], table: type) -> Any:
@@ -354,9 +354,9 @@ def _part(where: str, entry: Mapping[str, Any], table: type) -> Any:
 
 def _frozen(value: Any) -> Any:
     if isinstance(value, list):
-        return tuple(_frozen(each) for each in value)
+        return tuple(_frozen(item) for item in value)
     if isinstance(value, dict):
-        return {name: _frozen(each) for name, each in value.items()}
+        return {name: _frozen(item) for name, item in value.items()}
     return value
 
 
@@ -371,7 +371,9 @@ def recipe_entry(recipe: Recipe) -> dict[str, Any]:
     used = [
         portion.ingredient for portion in (*recipe.portions, *(p for school in recipe.schools for p in school.portions))
     ]
-    if own := {each.key: ingredient_entry(each) for each in used if each.key.startswith(OWN_INGREDIENT)}:
+    if own := {
+        ingredient.key: ingredient_entry(ingredient) for ingredient in used if ingredient.key.startswith(OWN_INGREDIENT)
+    }:
         entry["ingredients"] = own
     return entry
 
@@ -380,13 +382,13 @@ def _plain(name: str, value: Any) -> Any:
     if name == "portions":
         return [{"ingredient": p.ingredient.key, "amount": p.amount, "unit": p.unit} for p in value]
     if name in ("phases", "schools", "brew", "apply"):
-        return [{k: _plain(k, v) for k, v in vars(each).items() if v not in (None, "", ())} for each in value]
+        return [{k: _plain(k, v) for k, v in vars(item).items() if v not in (None, "", ())} for item in value]
     return _thawed(value)
 
 
 def _thawed(value: Any) -> Any:
     if isinstance(value, tuple):
-        return [_thawed(each) for each in value]
+        return [_thawed(item) for item in value]
     if isinstance(value, Mapping):
-        return {name: _thawed(each) for name, each in value.items()}
+        return {name: _thawed(item) for name, item in value.items()}
     return value

@@ -104,10 +104,10 @@ def rain_fallen(weather: Weather, at: datetime, span: timedelta) -> tuple[float,
     measured hours is told by them alone, so that nothing counts twice."""
     since = at - span
     hours = [hour for hour in weather.hours if since <= hour.at < at]
-    told = {hour.at.astimezone(at.tzinfo).date() for hour in hours}
-    days = [day for day in weather.days if since.date() < day.on <= at.date() and day.on not in told]
+    days_recorded = {hour.at.astimezone(at.tzinfo).date() for hour in hours}
+    days = [day for day in weather.days if since.date() < day.on <= at.date() and day.on not in days_recorded]
     rain = sum(hour.rain_mm for hour in hours) + sum(day.rain_mm for day in days)
-    return rain, len(told | {day.on for day in days})
+    return rain, len(days_recorded | {day.on for day in days})
 
 
 def days(hours: Sequence[Hour], whole: Iterable[Day] = ()) -> list[Day]:
@@ -116,10 +116,15 @@ def days(hours: Sequence[Hour], whole: Iterable[Day] = ()) -> list[Day]:
     for hour in hours:
         by_day.setdefault(hour.at.date(), []).append(hour)
     gathered = {
-        on: Day(on, min(h.temperature for h in found), max(h.temperature for h in found), sum(h.rain_mm for h in found))
-        for on, found in by_day.items()
+        on: Day(
+            on,
+            min(h.temperature for h in hours_of_day),
+            max(h.temperature for h in hours_of_day),
+            sum(h.rain_mm for h in hours_of_day),
+        )
+        for on, hours_of_day in by_day.items()
     }
-    return [each for _, each in sorted(({day.on: day for day in whole} | gathered).items())]
+    return [whole_day for _, whole_day in sorted(({day.on: day for day in whole} | gathered).items())]
 
 
 def rain_within(hours: Sequence[Hour], start: datetime, span: timedelta) -> float:

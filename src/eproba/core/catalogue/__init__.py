@@ -69,14 +69,14 @@ def made(name: str, entries: Mapping[str, Any], make: Callable[[str, Any], Made]
     CatalogueError
         The first entry that can't be, with the file, its key and what would fit.
     """
-    found = {}
+    parts = {}
     for key, entry in entries.items():
         try:
-            found[key] = make(key, entry)
+            parts[key] = make(key, entry)
         except EprobaError as error:
-            told = str(error).removeprefix(f"{key}: ")
-            raise CatalogueError(f"{name}: {key}: {told}") from error
-    return found
+            trouble = str(error).removeprefix(f"{key}: ")
+            raise CatalogueError(f"{name}: {key}: {trouble}") from error
+    return parts
 
 
 def text_from(key: str, entry: Any) -> str:
@@ -93,7 +93,7 @@ def school_from(key: str, entry: Any) -> dict[str, Any]:
     if (
         not words
         or len(sides) < 2
-        or not all(isinstance(each, str) for each in (entry["about"], entry["here"], *sides))
+        or not all(isinstance(text, str) for text in (entry["about"], entry["here"], *sides))
     ):
         raise CatalogueError(f"{key}: a school has about, here, and two sides or more, all of them texts")
     return dict(entry)
@@ -170,9 +170,9 @@ def equipment(system: System = "metric") -> dict[str, Equipment]:
 @_once_a_system
 def recipes(system: System = "metric") -> dict[str, Recipe]:
     """The recipes of the catalogue by key, family by family. Raises CatalogueError."""
-    found: dict[str, Recipe] = {}
+    by_key: dict[str, Recipe] = {}
     for name in RECIPE_FILES:
         file = f"recipes/{name}.toml"
         entries = _file(file, system)
-        found |= made(file, entries, lambda key, entry: recipe_from(key, entry, ingredients(system), cautions(system)))
-    return found
+        by_key |= made(file, entries, lambda key, entry: recipe_from(key, entry, ingredients(system), cautions(system)))
+    return by_key

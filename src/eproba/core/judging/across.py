@@ -96,7 +96,7 @@ def _answer(trial: Trial, treatment: Treatment, comparison: Comparison, day: int
     )
 
 
-def together(told: Sequence[Told]) -> Together:
+def together(tellings: Sequence[Told]) -> Together:
     """Put the answers to one question together, the oldest first.
 
     Parameters
@@ -104,59 +104,61 @@ def together(told: Sequence[Told]) -> Together:
     told : at least one answer; those that are of another question after all, can't be judged, or were left out stand
         aside, each with the reason.
     """
-    asks = _asked_by_most([each.answer.asks for each in told])
+    asks = _asked_by_most([telling.answer.asks for telling in tellings])
     kept: list[Told] = []
     aside: list[tuple[Told, str]] = []
-    for each in told:
-        why = _why_aside(each, asks, kept)
+    for trial_told in tellings:
+        why = _why_aside(trial_told, asks, kept)
         if why:
-            aside.append((each, why))
+            aside.append((trial_told, why))
         else:
-            kept.append(each)
-    gaps = [each.answer.gap or 0.0 for each in kept]
-    errors = [each.answer.se or 0.0 for each in kept]
+            kept.append(trial_told)
+    gaps = [telling.answer.gap or 0.0 for telling in kept]
+    errors = [telling.answer.se or 0.0 for telling in kept]
     joint = combine(gaps, errors) if len(kept) >= FEWEST_TO_PREDICT else None
     low, high = (None, None) if joint is None else (joint.low, joint.high)
     band = None if asks.worth is None else band_of(asks.worth, asks.scale)
     verdict = verdict_of(low, high, band, asks.lower_is_better, asks.no_worse)
-    held = sum(bool(each.answer.held) for each in kept) > MOST_HELD * len(kept)
+    held = sum(bool(telling.answer.held) for telling in kept) > MOST_HELD * len(kept)
     return Together(
         asks=asks,
-        treatment=told[-1].answer.treatment,
-        control=told[-1].answer.control,
-        stakes=tuple(_stake(each, joint) for each in kept),
+        treatment=tellings[-1].answer.treatment,
+        control=tellings[-1].answer.control,
+        stakes=tuple(_stake(telling, joint) for telling in kept),
         aside=tuple(aside),
         joint=joint,
         distance=apart(gaps, errors) if len(kept) == 2 else None,
         verdict=capped(verdict, "direction") if held else verdict,
-        differs=differences([each.answer.was for each in kept]),
+        differs=differences([telling.answer.was for telling in kept]),
     )
 
 
 def differences(every: Sequence[Mapping[str, str]]) -> dict[str, tuple[str, ...]]:
     """What is not alike in all: each thing's name, with what it was in each."""
-    found = {name: tuple(each.get(name, "") for each in every) for name in FACETS}
-    return {name: values for name, values in found.items() if len(set(values)) > 1}
+    differing = {name: tuple(facets.get(name, "") for facets in every) for name in FACETS}
+    return {name: values for name, values in differing.items() if len(set(values)) > 1}
 
 
 def _asked_by_most(every: Iterable[Asks]) -> Asks:
     """The question as most trials ask it; of several the newest, whose worth it takes."""
     listed = list(every)
-    counts = Counter(_core_of(each) for each in listed)
+    counts = Counter(_core_of(asks) for asks in listed)
     most = max(counts.values())
-    return next(each for each in reversed(listed) if counts[_core_of(each)] == most)
+    return next(asks for asks in reversed(listed) if counts[_core_of(asks)] == most)
 
 
 def _core_of(asks: Asks) -> tuple[object, ...]:
     return (asks.scale, asks.summary, asks.level, asks.strength, asks.lower_is_better, asks.day)
 
 
-def _why_aside(told: Told, asks: Asks, kept: Sequence[Told]) -> str:
+def _why_aside(trial_told: Told, asks: Asks, kept: Sequence[Told]) -> str:
     """Why an answer does not count with the others; empty: it counts."""
-    answer, mine = told.answer, told.answer.asks
-    if told.left_out:
-        return f"left out: {told.left_out}"
-    twin = next((each for each in kept if answer.fingerprint and each.answer.fingerprint == answer.fingerprint), None)
+    answer, mine = trial_told.answer, trial_told.answer.asks
+    if trial_told.left_out:
+        return f"left out: {trial_told.left_out}"
+    twin = next(
+        (telling for telling in kept if answer.fingerprint and telling.answer.fingerprint == answer.fingerprint), None
+    )
     if twin is not None:
         return f"the same plan and lots as “{twin.trial}”: a trial counts once"
     if mine.scale != asks.scale:
@@ -176,8 +178,8 @@ def _why_aside(told: Told, asks: Asks, kept: Sequence[Told]) -> str:
     return ""
 
 
-def _stake(told: Told, joint: Combined | None) -> Stake:
-    gap, se, df = told.answer.gap or 0.0, told.answer.se or 0.0, told.answer.df or 1.0
+def _stake(telling: Told, joint: Combined | None) -> Stake:
+    gap, se, df = telling.answer.gap or 0.0, telling.answer.se or 0.0, telling.answer.df or 1.0
     half = float(special.stdtrit(df, (1 + LEVEL) / 2)) * se
     odd = joint is not None and not gap - half <= joint.estimate <= gap + half
-    return Stake(told, gap, gap - half, gap + half, odd)
+    return Stake(telling, gap, gap - half, gap + half, odd)

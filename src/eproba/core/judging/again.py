@@ -41,14 +41,14 @@ def _without_the_far(units: Sequence[UnitValue], judgement: Judgement, judge: Ju
         return []
     other = {comparison.treatment: comparison for comparison in judge(left, judgement.question).comparisons}
     lines = []
-    for each in judgement.comparisons:
-        without = other.get(each.treatment)
+    for compared in judgement.comparisons:
+        without = other.get(compared.treatment)
         if without is None:
             continue
-        evidence = {"treatment": each.treatment, "verdict": without.uncapped}
-        says = "the same without" if without.uncapped == each.uncapped else "another without"
+        evidence = {"treatment": compared.treatment, "verdict": without.uncapped}
+        says = "the same without" if without.uncapped == compared.uncapped else "another without"
         level = "note" if says == "the same without" else "caution"
-        lines.append(TrustLine("outliers", level, says, evidence, of=each.treatment))  # type: ignore[arg-type]
+        lines.append(TrustLine("outliers", level, says, evidence, of=compared.treatment))  # type: ignore[arg-type]
     return lines
 
 

@@ -104,7 +104,7 @@ def circumstances(trial: Trial, treatment: Treatment) -> dict[str, str]:
     days = [pour.day for pour in trial.pours if pour.letter == treatment.letter and pour.what == "dose"]
     living = len(trial.units) // len(trial.treatments)
     units = f"{plural(living, trial.kind, 'patches' if trial.kind == 'patch' else None)} of each"
-    told = {
+    facts = {
         "season": f"{trial.start_on:%B %Y}",
         "place": ", ".join(dict.fromkeys(place.name for place in trial.site.places)),
         "units": f"two places, {trial.periods} periods" if trial.turns else units,
@@ -117,4 +117,4 @@ def circumstances(trial: Trial, treatment: Treatment) -> dict[str, str]:
         "decided on": f"day {trial.decision_day}",
         "worth": trial.wanted.words(trial.worth_unit, "any difference"),
     }
-    return {name: told[name] for name in FACETS}
+    return {name: facts[name] for name in FACETS}

@@ -120,11 +120,11 @@ def _overridden(trial: Trial) -> list[TrustLine]:
 
 def _otherwise(trial: Trial) -> list[TrustLine]:
     """Brews that were made otherwise than their recipe, each once."""
-    made = {(p.letter, p.otherwise): p for p in reversed(_poured(trial)) if p.otherwise}
+    pour_by_other = {(p.letter, p.otherwise): p for p in reversed(_poured(trial)) if p.otherwise}
     return [
         TrustLine("batch good", "caution", "made otherwise", {
             "day": pour.day, "treatment": trial.treatment(letter).name, "what": what})
-        for (letter, what), pour in reversed(made.items())
+        for (letter, what), pour in reversed(pour_by_other.items())
     ]  # fmt: skip
 
 

@@ -137,5 +137,5 @@ def _judged(shown: Comparison, figures: Figures, i: int) -> Comparison:
 def _trend(figures: Figures) -> Trend | None:
     if figures.trend is None:
         return None
-    slope, told = figures.trend
-    return Trend(figures.question.ladder, slope, told.se, told.df, told.low, told.high, told.p)
+    slope, change = figures.trend
+    return Trend(figures.question.ladder, slope, change.se, change.df, change.low, change.high, change.p)

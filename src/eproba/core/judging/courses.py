@@ -17,9 +17,9 @@ def courses(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> dict[int
         if reading.measure_key == asked.measure.key and reading.value is not None:
             raw[reading.unit_id, planned[reading.round_id]].append(reading)
     points: dict[int, list[Point]] = {unit.id: [] for unit in trial.units}
-    for (unit_id, day), found in sorted(raw.items()):
-        values = [each.value for each in found if each.value is not None]
-        point = Point(day, true_day(trial, found[-1], day), unit_value(asked.measure, values, asked.sown))
+    for (unit_id, day), cell_readings in sorted(raw.items()):
+        values = [reading.value for reading in cell_readings if reading.value is not None]
+        point = Point(day, true_day(trial, cell_readings[-1], day), unit_value(asked.measure, values, asked.sown))
         points[unit_id].append(point)
     if asked.measure.adds_up:
         return {unit_id: _added(point) for unit_id, point in points.items()}

@@ -38,18 +38,20 @@ def effects_of(
     contrasts[:, places] = CONTRASTS
     figures = mixture_figures(model, contrasts, treatments, values, question.confidence)
     estimates = contrasts @ model.estimates
-    found = []
+    effects_found = []
     for j in range(measures):
         effects = []
         for row, of in enumerate(EFFECTS):
-            told = figures[j][row]
-            low, high = (None, None) if told is None else (told.low_adjusted, told.high_adjusted)
+            figures_of_row = figures[j][row]
+            low, high = (
+                (None, None) if figures_of_row is None else (figures_of_row.low_adjusted, figures_of_row.high_adjusted)
+            )
             # Both together are a question of their own: nothing is given away in it.
             no_worse = question.no_worse and of != "12"
             verdict = verdict_of(low, high, question.band, question.lower_is_better, no_worse)
-            effects.append(Effect(of, named[of], float(estimates[row, j]), told, verdict, verdict))
-        found.append(tuple(effects))
-    return found
+            effects.append(Effect(of, named[of], float(estimates[row, j]), figures_of_row, verdict, verdict))
+        effects_found.append(tuple(effects))
+    return effects_found
 
 
 def by_effects(judgement: Judgement) -> Judgement:
@@ -63,8 +65,8 @@ def by_effects(judgement: Judgement) -> Judgement:
     if beyond is None or beyond.low_adjusted > 0 or beyond.high_adjusted < 0:
         return judgement
     alone = {effect.name: effect for effect in judgement.effects if effect.of != "12"}
-    told = tuple(_as_effect(comparison, alone.get(comparison.treatment)) for comparison in judgement.comparisons)
-    return replace(judgement, comparisons=told)
+    comparisons = tuple(_as_effect(comparison, alone.get(comparison.treatment)) for comparison in judgement.comparisons)
+    return replace(judgement, comparisons=comparisons)
 
 
 def _as_effect(comparison: Comparison, effect: Effect | None) -> Comparison:

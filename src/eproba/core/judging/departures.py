@@ -148,10 +148,12 @@ def misled(trial: Trial, asked: Asked, marks: Mapping[str, Sequence[str]]) -> li
     """Treatments that act on the reading itself, and not by way of the plant or the soil: `marks` by letter."""
     why = asked.measure.misled
     return [
-        TrustLine("a reading misled", "caution", "misled", {"treatment": each.name, "why": why[mark]}, of=each.name)
-        for each in trial.treatments
-        for mark in marks.get(each.letter, ())
-        if mark in why and each.letter != trial.control
+        TrustLine(
+            "a reading misled", "caution", "misled", {"treatment": treatment.name, "why": why[mark]}, of=treatment.name
+        )
+        for treatment in trial.treatments
+        for mark in marks.get(treatment.letter, ())
+        if mark in why and treatment.letter != trial.control
     ]
 
 
@@ -175,30 +177,32 @@ def left_over(trial: Trial, asked: Asked, values: Sequence[UnitValue]) -> list[T
     control = trial.treatment(trial.control).name
     living = [value for value in values if value.value is not None]
     scale = trial.scale if asked is trial.asked[0] else asked.measure.scale
-    numbers = [(math.log(each.value or 1.0) if scale == "ratio" else each.value or 0.0) for each in living]
+    numbers = [(math.log(unit.value or 1.0) if scale == "ratio" else unit.value or 0.0) for unit in living]
     turns = turns_of(living, control, np.array(numbers).reshape(-1, 1))
-    found = None if turns is None else carry_over(turns)
-    if found is None:
+    carried = None if turns is None else carry_over(turns)
+    if carried is None:
         return [TrustLine("carry-over", "note", "left over not told", {})]
-    if found.p > CARRIED:
-        return [TrustLine("carry-over", "note", "left nothing", {"p": found.p})]
-    share = abs(found.size / found.gap) if found.gap else 1.0
-    return [TrustLine("carry-over", "caution", "left over", {"p": found.p, "share": min(share, 9.99)})]
+    if carried.p > CARRIED:
+        return [TrustLine("carry-over", "note", "left nothing", {"p": carried.p})]
+    share = abs(carried.size / carried.gap) if carried.gap else 1.0
+    return [TrustLine("carry-over", "caution", "left over", {"p": carried.p, "share": min(share, 9.99)})]
 
 
 def levels(judgement: Judgement, asked: Asked) -> list[TrustLine]:
     """Whether the gap is another for every crop or batch."""
     lines, ratio = [], judgement.question.scale == "ratio"
     unit = "%" if ratio else asked.measure.judged_unit
-    for each in judgement.levels:
-        gaps = [(level.name, percent(level.gap) if ratio else level.gap, unit, level.blocks) for level in each.levels]
-        evidence = {"treatment": each.treatment, "kind": each.kind, "gaps": gaps, "p": each.p}
-        if each.p is None:
-            lines.append(TrustLine(f"by {each.kind}", "note", "one block each", evidence, of=each.treatment))
-        elif each.p <= ONE_IN_20:
-            lines.append(TrustLine(f"by {each.kind}", "caution", "another for each", evidence, of=each.treatment))
+    for of_kind in judgement.levels:
+        gaps = [
+            (level.name, percent(level.gap) if ratio else level.gap, unit, level.blocks) for level in of_kind.levels
+        ]
+        evidence = {"treatment": of_kind.treatment, "kind": of_kind.kind, "gaps": gaps, "p": of_kind.p}
+        if of_kind.p is None:
+            lines.append(TrustLine(f"by {of_kind.kind}", "note", "one block each", evidence, of=of_kind.treatment))
+        elif of_kind.p <= ONE_IN_20:
+            lines.append(TrustLine(f"by {of_kind.kind}", "caution", "another for each", evidence, of=of_kind.treatment))
         else:
-            lines.append(TrustLine(f"by {each.kind}", "note", "alike for each", evidence, of=each.treatment))
+            lines.append(TrustLine(f"by {of_kind.kind}", "note", "alike for each", evidence, of=of_kind.treatment))
     return lines
 
 
@@ -303,8 +307,8 @@ def able_to_answer(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> l
     """Whether the place could answer at all, by its baseline."""
     if not asked.measure.silent:
         return []
-    found = courses(trial, asked, readings).values()
-    starts = [points[0].value for points in found if points and points[0].planned <= 0]
+    every_course = courses(trial, asked, readings).values()
+    starts = [points[0].value for points in every_course if points and points[0].planned <= 0]
     silent = sum(not asked.measure.can_answer(start) for start in starts)
     if not starts or silent * 2 <= len(starts):
         return []
@@ -316,8 +320,8 @@ def spare_runs(trial: Trial) -> list[TrustLine]:
     """Spare plants are told, not judged."""
     if not trial.spare_runs:
         return []
-    told = [(trial.treatment(run.letter).name, run.came_through) for run in trial.spare_runs]
-    return [TrustLine("spare plant", "note", "spare plants", {"runs": told})]
+    came_through = [(trial.treatment(run.letter).name, run.came_through) for run in trial.spare_runs]
+    return [TrustLine("spare plant", "note", "spare plants", {"runs": came_through})]
 
 
 def conduct(trial: Trial) -> list[TrustLine]:

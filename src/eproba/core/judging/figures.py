@@ -50,10 +50,10 @@ class Figures:
     @cached_property
     def counts(self) -> dict[str, int]:
         """Units judged of each treatment."""
-        found: dict[str, int] = dict.fromkeys((self.question.control, *self.others), 0)
+        per_treatment: dict[str, int] = dict.fromkeys((self.question.control, *self.others), 0)
         for unit in self.units:
-            found[unit.treatment] += 1
-        return found
+            per_treatment[unit.treatment] += 1
+        return per_treatment
 
     def needed(self, i: int) -> Needed | None:
         """Units of each that would find a true worth; None where it has no worth, or beyond all reason."""
@@ -66,8 +66,8 @@ class Figures:
         groups = sum(own is not None or pooled is not None for own, pooled in zip(self.own, self.pooled, strict=True))
         covariates = int(self.covariate)
         low, likely, high = (
-            units_needed(band, float(each), groups, blocks, covariates, no_worse=self.question.no_worse)
-            for each in noise_range(sd, figures.df)
+            units_needed(band, float(bound), groups, blocks, covariates, no_worse=self.question.no_worse)
+            for bound in noise_range(sd, figures.df)
         )
         return None if likely is None or low is None else Needed(low, likely, high)
 
@@ -98,11 +98,11 @@ def pooled_figures(model: Fit, judged: Sequence[int], confidence: float) -> Foun
     Dunnett (1955), see `stats.many_to_one`.
     """
     k, measures = model.estimates.shape
-    found: Found = [[None] * k for _ in range(measures)]
+    gaps_of_all: Found = [[None] * k for _ in range(measures)]
     if not judged:
-        return found
+        return gaps_of_all
     correlation, alone = gap_correlation(model.unscaled, judged), np.eye(1)
-    plain, wide = (critical_value(each, model.df, confidence) for each in (alone, correlation))
+    plain, wide = (critical_value(rho, model.df, confidence) for rho in (alone, correlation))
     gaps = model.estimates[judged]
     se = np.sqrt(np.diag(model.unscaled))[judged][:, None] * model.noise_sd
     noisy = ~model.noiseless
@@ -110,10 +110,10 @@ def pooled_figures(model: Fit, judged: Sequence[int], confidence: float) -> Foun
     p, p_adjusted = adjusted_p(t, alone, model.df), adjusted_p(t, correlation, model.df)
     for j in np.flatnonzero(noisy):
         for row, i in enumerate(judged):
-            found[j][i] = _figures(
+            gaps_of_all[j][i] = _figures(
                 gaps[row, j], se[row, j], float(model.df), p[row, j], p_adjusted[row, j], plain, wide
             )
-    return found
+    return gaps_of_all
 
 
 def own_figures(
@@ -127,37 +127,37 @@ def own_figures(
     """
     k = model.estimates.shape[0]
     mine = mixture_figures(model, np.eye(k)[judged], treatments, values, confidence)
-    found: Found = [[None] * k for _ in mine]
+    gaps_of_all: Found = [[None] * k for _ in mine]
     for j, row in enumerate(mine):
         for i, figures in zip(judged, row, strict=True):
-            found[j][i] = figures
-    return found
+            gaps_of_all[j][i] = figures
+    return gaps_of_all
 
 
 def mixture_figures(model: Fit, contrasts: Array, treatments: Sequence[str], values: Array, confidence: float) -> Found:
     """Figures of mixtures of the gaps, (m, k), all of them together, each on the noise of its own."""
     measures = model.estimates.shape[1]
-    found: Found = [[None] * len(contrasts) for _ in range(measures)]
+    gaps_of_all: Found = [[None] * len(contrasts) for _ in range(measures)]
     gaps = own_gaps(model, treatments, contrasts, values)
-    told = np.isfinite(gaps.df) & ~model.noiseless
-    for pattern in np.unique(told, axis=1).T:
-        rows, columns = np.flatnonzero(pattern), np.flatnonzero((told == pattern[:, None]).all(axis=0))
+    usable = np.isfinite(gaps.df) & ~model.noiseless
+    for pattern in np.unique(usable, axis=1).T:
+        rows, columns = np.flatnonzero(pattern), np.flatnonzero((usable == pattern[:, None]).all(axis=0))
         if not len(rows):
             continue
         part = gaps.covariance[np.ix_(columns, rows, rows)]
         size = np.sqrt(np.diagonal(part, axis1=1, axis2=2))
         together = part / (size[:, :, None] * size[:, None, :])
-        estimates, se, df = (each[np.ix_(rows, columns)].T for each in (gaps.estimates, gaps.se, gaps.df))
+        estimates, se, df = (matrix[np.ix_(rows, columns)].T for matrix in (gaps.estimates, gaps.se, gaps.df))
         t = estimates / se
         alone, family = Simultaneous(np.ones((df.size, 1, 1)), df.reshape(-1, 1)), Simultaneous(together, df)
         p, plain = alone.p(t.reshape(-1, 1)).reshape(t.shape), alone.bounds(confidence).reshape(t.shape)
         p_adjusted, wide = family.p(t), family.bounds(confidence)
         for m, j in enumerate(columns):
             for n, row in enumerate(rows):
-                found[j][int(row)] = _figures(
+                gaps_of_all[j][int(row)] = _figures(
                     estimates[m, n], se[m, n], df[m, n], p[m, n], p_adjusted[m, n], plain[m, n], wide[m, n]
                 )
-    return found
+    return gaps_of_all
 
 
 def slope_figures(
@@ -165,15 +165,15 @@ def slope_figures(
 ) -> list[tuple[float, GapFigures] | None]:
     """One mixture of the gaps, (1, k), as a single question on the noise of its own: its size and figures a measure."""
     gaps = own_gaps(model, treatments, contrast, values)
-    found: list[tuple[float, GapFigures] | None] = []
+    slopes: list[tuple[float, GapFigures] | None] = []
     for gap, se, df in zip(gaps.estimates[0], gaps.se[0], gaps.df[0], strict=True):
         if not np.isfinite(df):
-            found.append(None)
+            slopes.append(None)
             continue
         p = float(adjusted_p(np.array(gap / se), np.eye(1), float(df)))
         plain = critical_value(np.eye(1), float(df), confidence)
-        found.append((float(gap), _figures(gap, se, df, p, p, plain, plain)))
-    return found
+        slopes.append((float(gap), _figures(gap, se, df, p, p, plain, plain)))
+    return slopes
 
 
 def _figures(gap: float, se: float, df: float, p: float, p_adjusted: float, plain: float, wide: float) -> GapFigures:

@@ -110,7 +110,7 @@ def _judge_group(
     """Judge measures that share one fit."""
     living = [[unit for unit in units if unit.value is not None] for units in measures]
     units = living[0]
-    raw = np.array([[on_scale(u.value, question) for u in each] for each in living]).T
+    raw = np.array([[on_scale(u.value, question) for u in units] for units in living]).T
     open_ended = np.isinf(raw)
     values = np.where(open_ended, 0.0, raw) if open_ended.any() else raw
     baseline, filled = covariate_of(units, question)
@@ -119,12 +119,12 @@ def _judge_group(
     model = fit(units, others, values, baseline)
     judged = judged_of(model, units, others, question.control)
     own = own_figures(model, judged, treatments, values, question.confidence)
-    needed = in_full or any(each[i] is None for each in own for i in judged)
+    needed = in_full or any(values[i] is None for values in own for i in judged)
     pooled = pooled_figures(model, judged if needed else [], question.confidence)
     effects = effects_of(question, model, others, judged, treatments, values)
     trends = _trends(question, model, others, judged, treatments, values)
     shuffled = _shuffled(units, measures[0], others, model, raw, baseline, question, seed, in_full, with_pile)
-    found = []
+    judgements = []
     for j, every in enumerate(measures):
         by_order = question.kind == "class" or bool(open_ended[:, j].any())
         figures = Figures(
@@ -145,8 +145,8 @@ def _judge_group(
             trend=None if by_order else trends[j],
             effects=() if by_order else effects[j],
         )
-        found.append(judgement_of(figures, circumstances, in_full, with_trust))
-    return found
+        judgements.append(judgement_of(figures, circumstances, in_full, with_trust))
+    return judgements
 
 
 def _orders(
@@ -161,7 +161,7 @@ def _orders(
     """Each treatment against the control by order, where the kind of measure asks for it."""
     if question.kind not in BY_ORDER or not (carries or in_full):
         return (None,) * len(others)
-    found: list[Order | None] = []
+    orders: list[Order | None] = []
     for i, name in enumerate(others):
         kept = [unit for unit in units if unit.treatment in (name, question.control)]
         order = None
@@ -170,8 +170,8 @@ def _orders(
             treated = [unit.treatment == name for unit in kept]
             strata = strata_of(kept) or [None] * len(kept)
             order = order_of(numbers, treated, strata, len(judged), question.confidence, seed)
-        found.append(order and replace(order, carries=carries))
-    return tuple(found)
+        orders.append(order and replace(order, carries=carries))
+    return tuple(orders)
 
 
 def _shuffled(
@@ -196,7 +196,7 @@ def _shuffled(
         return [schedule_tests(turns, numbers, question.confidence, in_full, in_full and with_pile)] * len(others)
     if strata_of(units) is not None or not question.dealt:
         return [_shuffle(units, name, numbers, baseline, question, seed, in_full, with_pile) for name in others]
-    tests = square_tests(units, question.control, others, model, numbers, baseline, every, seed)
+    tests = square_tests(units, others, model, numbers, baseline, every, seed)
     if tests is None:
         return [NO_SHUFFLE_LAYOUT] * len(others)
     enough = [_pair_size(units, name, question.control) >= 2 for name in others]
@@ -211,7 +211,7 @@ def _ranks(values: Array) -> Array:
 
 
 def _pair_size(units: Sequence[UnitValue], name: str, control: str) -> int:
-    return min(sum(unit.treatment == each for unit in units) for each in (name, control))
+    return min(sum(unit.treatment == name_of_unit for unit in units) for name_of_unit in (name, control))
 
 
 def _trends(

@@ -39,12 +39,14 @@ def levels_of(trial: Trial, values: Sequence[UnitValue], question: Question) -> 
         return ()
     crops = {unit.code: trial.crop_of(unit) for unit in trial.units}
     batches = {unit.code: str(trial.batch_of(unit)) for unit in trial.units}
-    found = []
+    every_kind = []
     for kind, level in (("crop", crops), ("batch", batches)):
         if len(set(level.values())) > 1:
             others = dict.fromkeys(value.treatment for value in values if value.treatment != question.control)
-            found += [levels for name in others if (levels := _of(name, kind, level, values, question)) is not None]
-    return tuple(found)
+            every_kind += [
+                levels for name in others if (levels := _of(name, kind, level, values, question)) is not None
+            ]
+    return tuple(every_kind)
 
 
 def _of(
@@ -52,20 +54,20 @@ def _of(
 ) -> Levels | None:
     gaps: dict[str, list[float]] = {}
     for block in dict.fromkeys(value.block for value in values):
-        here = [
+        of_block = [
             value for value in values if value.block == block and value.value is not None and np.isfinite(value.value)
         ]
         treated, control = (
-            [on_scale(each.value, question) for each in here if each.treatment == name]
+            [on_scale(value.value, question) for value in of_block if value.treatment == name]
             for name in (treatment, question.control)
         )
         if treated and control:
             gap = sum(treated) / len(treated) - sum(control) / len(control)
-            gaps.setdefault(level[here[0].unit], []).append(gap)
+            gaps.setdefault(level[of_block[0].unit], []).append(gap)
     if len(gaps) < 2:
         return None
-    told = tuple(Level(name, sum(gap) / len(gap), len(gap)) for name, gap in gaps.items())
-    return Levels(treatment, kind, told, _between(list(gaps.values())))
+    levels_seen = tuple(Level(name, sum(gap) / len(gap), len(gap)) for name, gap in gaps.items())
+    return Levels(treatment, kind, levels_seen, _between(list(gaps.values())))
 
 
 def _between(groups: Sequence[Sequence[float]]) -> float | None:
@@ -73,7 +75,7 @@ def _between(groups: Sequence[Sequence[float]]) -> float | None:
     count, df = sum(map(len, groups)), len(groups) - 1
     means = [sum(group) / len(group) for group in groups]
     overall = sum(map(sum, groups)) / count
-    within = sum((gap - mean) ** 2 for each, mean in zip(groups, means, strict=True) for gap in each)
+    within = sum((gap - mean) ** 2 for value, mean in zip(groups, means, strict=True) for gap in value)
     between = sum(len(group) * (mean - overall) ** 2 for group, mean in zip(groups, means, strict=True))
     if count - df - 1 < 1 or within <= 0:
         return None

@@ -50,7 +50,7 @@ class NextStep:
 def next_steps(judgement: Judgement, minutes: Mapping[str, float]) -> list[NextStep]:
     """One step for each treatment, as the comparisons stand; `minutes` that each took, by name."""
     rung = _best_rung(judgement)
-    found = []
+    steps = []
     for comparison in judgement.comparisons:
         cheaper = _cheaper(comparison, judgement, minutes)
         on_ladder = rung and rung != comparison.treatment and comparison.treatment in dict(judgement.question.ladder)
@@ -59,15 +59,19 @@ def next_steps(judgement: Judgement, minutes: Mapping[str, float]) -> list[NextS
             advised = "change"
         if advised == "keep" and cheaper:
             advised = "drop"
-        found.append(NextStep(comparison.treatment, comparison.verdict, advised, cheaper, rung if on_ladder else ""))
-    return found
+        steps.append(NextStep(comparison.treatment, comparison.verdict, advised, cheaper, rung if on_ladder else ""))
+    return steps
 
 
 def _cheaper(mine: Comparison, judgement: Judgement, minutes: Mapping[str, float]) -> str:
     """The cheapest other treatment that gained too and is not shown to be behind; empty: none."""
     if mine.verdict not in GAINED:
         return ""
-    behind = set() if judgement.ranking is None else {each.second for each in judgement.ranking.behind(mine.treatment)}
+    behind = (
+        set()
+        if judgement.ranking is None
+        else {behind_one.second for behind_one in judgement.ranking.behind(mine.treatment)}
+    )
     mine_took = minutes.get(mine.treatment, 0.0)
     rivals = [
         comparison.treatment

@@ -85,12 +85,12 @@ def rank(
         for i, pair in enumerate(pairs)
         if np.isfinite(gaps.df[i, 0])
     }
-    told = [name for name in names if sum(name in pair for pair in known) == len(names) - 1]
-    if len(told) < 2:
+    placed = [name for name in names if sum(name in pair for pair in known) == len(names) - 1]
+    if len(placed) < 2:
         return None
     turn = -1 if question.lower_is_better else 1
-    order = sorted(told, key=lambda name: -turn * _standing(name, known))
-    ranked = (_pair(known, first, second, len(told), question) for first, second in combinations(order, 2))
+    order = sorted(placed, key=lambda name: -turn * _standing(name, known))
+    ranked = (_pair(known, first, second, len(placed), question) for first, second in combinations(order, 2))
     return Ranking(tuple(order), tuple(ranked))
 
 

@@ -53,8 +53,8 @@ def readers(trial: Trial, readings: Iterable[Reading], repeats: Iterable[Reading
     ]
 
 
-def _place(each: Reading) -> tuple[int, int, str, int]:
-    return each.round_id, each.unit_id, each.measure_key, each.replicate
+def _place(reading: Reading) -> tuple[int, int, str, int]:
+    return reading.round_id, reading.unit_id, reading.measure_key, reading.replicate
 
 
 def _told(trial: Trial, asked: Asked, pairs: Sequence[tuple[Reading, Reading]], readings: Sequence[Reading]) -> Readers:
@@ -78,7 +78,7 @@ def _on(value: float | None, logs: bool) -> float:
 
 def _between(trial: Trial, asked: Asked, rounds: set[int], readings: Sequence[Reading], logs: bool) -> float | None:
     """What units alike in treatment and block differ by, in the last of these rounds."""
-    last = max((round_ for round_ in trial.rounds if round_.id in rounds), key=lambda each: each.day)
+    last = max((round_ for round_ in trial.rounds if round_.id in rounds), key=lambda reading: reading.day)
     by_unit: dict[int, list[float]] = {}
     for reading in readings:
         if reading.round_id == last.id and reading.measure_key == asked.measure.key:

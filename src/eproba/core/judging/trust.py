@@ -121,14 +121,14 @@ def losses(every: Sequence[UnitValue], control: str) -> list[TrustLine]:
 
 def fisher(kept: int, lost: int, kept_control: int, lost_control: int) -> float:
     """Two-sided p of Fisher's exact test for a table of two by two."""
-    here, there, gone = kept + lost, kept_control + lost_control, lost + lost_control
+    of_control, of_treatment, gone = kept + lost, kept_control + lost_control, lost + lost_control
 
     def ways(k: int) -> int:
-        return math.comb(here, k) * math.comb(there, gone - k)
+        return math.comb(of_control, k) * math.comb(of_treatment, gone - k)
 
     seen = ways(lost)
-    possible = range(max(0, gone - there), min(here, gone) + 1)
-    return sum(ways(k) for k in possible if ways(k) <= seen) / math.comb(here + there, gone)
+    possible = range(max(0, gone - of_treatment), min(of_control, gone) + 1)
+    return sum(ways(k) for k in possible if ways(k) <= seen) / math.comb(of_control + of_treatment, gone)
 
 
 def lots(circumstances: Circumstances | None) -> TrustLine:
@@ -251,11 +251,11 @@ def unequal_noise(units: Sequence[UnitValue], residuals: Array) -> list[TrustLin
     if len(groups) < 2:
         return []
     apart = [_from_the_middle(group) for _, group in groups]
-    means = [sum(each) / len(each) for each in apart]
-    within = sum((x - mean) ** 2 for each, mean in zip(apart, means, strict=True) for x in each)
+    means = [sum(group) / len(group) for group in apart]
+    within = sum((x - mean) ** 2 for group, mean in zip(apart, means, strict=True) for x in group)
     size, count = sum(map(len, apart)), len(apart)
     overall = sum(map(sum, apart)) / size
-    between = sum(len(each) * (mean - overall) ** 2 for each, mean in zip(apart, means, strict=True))
+    between = sum(len(group) * (mean - overall) ** 2 for group, mean in zip(apart, means, strict=True))
     if within <= 0 or min(means) <= 0:
         return []
     p = float(special.fdtrc(count - 1, size - count, between / (count - 1) / (within / (size - count))))
@@ -268,7 +268,7 @@ def unequal_noise(units: Sequence[UnitValue], residuals: Array) -> list[TrustLin
 
 def _from_the_middle(group: Sequence[float]) -> list[float]:
     middle = median(group)
-    return [abs(each - middle) for each in group]
+    return [abs(value - middle) for value in group]
 
 
 def skewed(figures: Figures) -> list[TrustLine]:

@@ -85,12 +85,12 @@ def calculator_from(key: str, entry: Mapping[str, Any]) -> Calculator:
     values["results"] = tuple(_row(f"{key}: result", row, Output) for row in entry["results"])
     plain = {name: value for name, value in values.items() if name not in ("inputs", "results")}
     check_values(key, plain, Calculator, CalculatorError, strict=True)
-    made = Calculator(key=key, **values)
+    calculator = Calculator(key=key, **values)
     if key not in FORMULAS:
         raise CalculatorError(f"{key}: there is no formula of this name")
-    if made.main not in {result.name for result in made.results}:
+    if calculator.main not in {result.name for result in calculator.results}:
         raise CalculatorError(f"{key}: main must be one of its results")
-    return made
+    return calculator
 
 
 def _row(where: str, row: Mapping[str, Any], table: type[Any]) -> Any:
@@ -114,16 +114,16 @@ def read_inputs(calculator: Calculator, typed: Mapping[str, str]) -> dict[str, V
         raise CalculatorError(f"{unknown[0]} is no input; they are {listed(list(known))}", field=unknown[0])
     way = next((known[name].way for name in given if known[name].way), calculator.ways[0] if calculator.ways else "")
     values: dict[str, Value] = {}
-    for each in calculator.inputs:
-        if each.way not in ("", way):
-            if each.name in given:
-                raise CalculatorError(f"{each.name} belongs to another way of measuring", field=each.name)
+    for field in calculator.inputs:
+        if field.way not in ("", way):
+            if field.name in given:
+                raise CalculatorError(f"{field.name} belongs to another way of measuring", field=field.name)
             continue
-        text = given.get(each.name, "")
+        text = given.get(field.name, "")
         if text:
-            values[each.name] = _value(each, text)
-        elif each.usual is None and not each.spare:
-            raise CalculatorError(f"give {each.name}: {lower_first(each.asks)}, in {each.unit}", field=each.name)
+            values[field.name] = _value(field, text)
+        elif field.usual is None and not field.spare:
+            raise CalculatorError(f"give {field.name}: {lower_first(field.asks)}, in {field.unit}", field=field.name)
     return values
 
 
@@ -136,26 +136,26 @@ def reckon(calculator: Calculator, typed: Mapping[str, str]) -> Worked:
         See `read_inputs`; and what one input can't be beside another.
     """
     values = read_inputs(calculator, typed)
-    found = _run(calculator, values)
-    return Worked(values, found.results, _doubts(calculator, values, found), found.said)
+    worked = _run(calculator, values)
+    return Worked(values, worked.results, _doubts(calculator, values, worked), worked.said)
 
 
 def _run(calculator: Calculator, values: Mapping[str, Value]) -> Reckoned:
     usual = {input_.name: input_.usual for input_ in calculator.inputs if input_.usual is not None}
     try:
-        found = FORMULAS[calculator.key](**{**usual, **values})
+        outcome = FORMULAS[calculator.key](**{**usual, **values})
     except (ZeroDivisionError, OverflowError, ValueError) as error:
         if isinstance(error, EprobaError):
             raise
         raise CalculatorError("these numbers can’t be worked out together: check them against the scale") from error
-    if any(value is not None and not math.isfinite(value) for value in found.results.values()):
+    if any(value is not None and not math.isfinite(value) for value in outcome.results.values()):
         raise CalculatorError("these numbers give no finite result: check them against the scale")
-    return found
+    return outcome
 
 
-def _doubts(calculator: Calculator, values: Mapping[str, Value], found: Reckoned) -> dict[str, float]:
+def _doubts(calculator: Calculator, values: Mapping[str, Value], worked: Reckoned) -> dict[str, float]:
     """Each tool's error passed on, one at a time, and added as squares."""
-    squares = dict.fromkeys(found.results, 0.0)
+    squares = dict.fromkeys(worked.results, 0.0)
     for input_ in calculator.inputs:
         value = values.get(input_.name)
         if input_.error <= 0 or not isinstance(value, float):
@@ -164,29 +164,29 @@ def _doubts(calculator: Calculator, values: Mapping[str, Value], found: Reckoned
             moved = _run(calculator, {**values, input_.name: value + input_.error}).results
         except EprobaError:
             continue
-        for name, result in found.results.items():
-            there = moved.get(name)
-            if result is not None and there is not None:
-                squares[name] += (there - result) ** 2
+        for name, result in worked.results.items():
+            limit = moved.get(name)
+            if result is not None and limit is not None:
+                squares[name] += (limit - result) ** 2
     return {name: math.sqrt(square) for name, square in squares.items() if square > 0}
 
 
-def _value(each: Input, text: str) -> Value:
-    parts = _parts(text) if each.many else [text]
+def _value(input_: Input, text: str) -> Value:
+    parts = _parts(text) if input_.many else [text]
     numbers = []
     for part in parts:
         try:
-            number = number_typed(part, each.unit) if is_convertible(each.unit) else parse_number(part)
+            number = number_typed(part, input_.unit) if is_convertible(input_.unit) else parse_number(part)
         except EprobaError as error:
-            raise CalculatorError(f"{each.name}: {error}", field=each.name) from error
-        if not each.low <= number <= each.high:
-            fits = Amount(each.low, each.unit, high=each.high)
+            raise CalculatorError(f"{input_.name}: {error}", field=input_.name) from error
+        if not input_.low <= number <= input_.high:
+            fits = Amount(input_.low, input_.unit, high=input_.high)
             text = "{} can’t be {}: it goes from {}"
-            raise CalculatorError(text, each.name, Amount(number, each.unit), fits, field=each.name)
+            raise CalculatorError(text, input_.name, Amount(number, input_.unit), fits, field=input_.name)
         numbers.append(number)
     if not numbers:
-        raise CalculatorError(f"{each.name}: write the numbers like 3, 4.5, 6", field=each.name)
-    return tuple(numbers) if each.many else numbers[0]
+        raise CalculatorError(f"{input_.name}: write the numbers like 3, 4.5, 6", field=input_.name)
+    return tuple(numbers) if input_.many else numbers[0]
 
 
 def _parts(text: str) -> Sequence[str]:

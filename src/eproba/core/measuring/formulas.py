@@ -128,9 +128,9 @@ def _flattens(minutes: Sequence[float], ppm: Sequence[float]) -> bool:
 def _line(x: Sequence[float], y: Sequence[float]) -> tuple[float, float]:
     """Least squares: slope and R²."""
     mean_x, mean_y = math.fsum(x) / len(x), math.fsum(y) / len(y)
-    sxx = math.fsum((each - mean_x) ** 2 for each in x)
+    sxx = math.fsum((value - mean_x) ** 2 for value in x)
     sxy = math.fsum((a - mean_x) * (b - mean_y) for a, b in zip(x, y, strict=True))
-    syy = math.fsum((each - mean_y) ** 2 for each in y)
+    syy = math.fsum((value - mean_y) ** 2 for value in y)
     return sxy / sxx, 1.0 if syy == 0 else sxy**2 / (sxx * syy)
 
 

@@ -183,7 +183,7 @@ class Measure:
     @property
     def misled(self) -> dict[str, str]:
         """Why a treatment with a mark (“dark”, “sugar” …) acts on the reading itself."""
-        return dict(each.split(": ", 1) for each in self.misled_by)
+        return dict(entry.split(": ", 1) for entry in self.misled_by)
 
     @property
     def reading_share(self) -> float | None:
@@ -293,9 +293,9 @@ def value_typed(measure: Measure, typed: str, unit: str = "") -> float:
         return YES_NO[text.lower()]
     if measure.levels:
         names = [level.lower() for level in measure.levels]
-        found = [n for n, name in enumerate(names) if text.lower() in (name, name.split()[0])]
-        if len(found) == 1:
-            return measure.low + found[0]
+        matching = [n for n, name in enumerate(names) if text.lower() in (name, name.split()[0])]
+        if len(matching) == 1:
+            return measure.low + matching[0]
     return _number_in(measure, text, unit)
 
 
@@ -387,8 +387,8 @@ def own_measure(
 
 def by_group(known: Mapping[str, Measure]) -> dict[Group, list[Measure]]:
     """Measures by what one looks at, in the order of the groups; empty groups are left out."""
-    found = {group: [each for each in known.values() if each.group == group] for group in GROUPS}
-    return {group: measures for group, measures in found.items() if measures}
+    grouped = {group: [measure for measure in known.values() if measure.group == group] for group in GROUPS}
+    return {group: measures for group, measures in grouped.items() if measures}
 
 
 def unit_value(measure: Measure, readings: list[float], sown: float | None) -> float:

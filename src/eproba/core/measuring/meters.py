@@ -113,13 +113,13 @@ class ShownMeter:
         return None if value is None else MeterValue(value.at, self.how.shown(value.value))
 
     def run(self, since: datetime, until: datetime) -> Sequence[MeterValue]:
-        return [MeterValue(each.at, self.how.shown(each.value)) for each in self.meter.run(since, until)]
+        return [MeterValue(sample.at, self.how.shown(sample.value)) for sample in self.meter.run(since, until)]
 
 
 def steady(meter: Meter, at: datetime) -> float | None:
     """The mean of a quick meter's last three values, where they lie within its own doubt, or the last value of a slow
     one; None: wait, or it says nothing."""
-    last = [each.value for each in meter.run(at - QUICK, at)[-STEADY:]]
+    last = [sample.value for sample in meter.run(at - QUICK, at)[-STEADY:]]
     if len(last) < STEADY:
         latest = meter.now(at)
         return None if latest is None else latest.value

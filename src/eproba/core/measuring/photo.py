@@ -117,9 +117,9 @@ def split(values: Array) -> float:
         first, second = sums / below, (sums[-1] - sums) / above
         between = np.where((below > 0) & (above > 0), below * above * (first - second) ** 2, -1.0)
     best = int(np.argmax(between))
-    found = float(edges[best + 1])
-    fits = THRESHOLDS[0] <= found <= THRESHOLDS[1] and second[best] - first[best] >= LEAST_APART
-    return found if fits else USUAL_THRESHOLD
+    edge = float(edges[best + 1])
+    fits = THRESHOLDS[0] <= edge <= THRESHOLDS[1] and second[best] - first[best] >= LEAST_APART
+    return edge if fits else USUAL_THRESHOLD
 
 
 def _averaged(values: NDArray[np.generic], block: int) -> Array:

@@ -41,8 +41,8 @@ class Tag:
     @property
     def unit(self) -> tuple[str, str] | None:
         """The key of the trial and the unit's code, where the code is one of ours."""
-        found = NAMES_A_UNIT.search(self.text)
-        return (found[1], found[2]) if found else None
+        match = NAMES_A_UNIT.search(self.text)
+        return (match[1], match[2]) if match else None
 
 
 def marker_pattern(number: int) -> NDArray[np.bool_]:
@@ -65,15 +65,15 @@ def find_tag(picture: Picture) -> Tag:
     corners, numbers, _ = cv2.aruco.ArucoDetector(cv2.aruco.getPredefinedDictionary(DICTIONARY), options).detectMarkers(
         grey
     )
-    found = [] if numbers is None else [int(number) for number in numbers.ravel()]
-    known = [number for number in found if number < len(MARKERS)]
+    ids_seen = [] if numbers is None else [int(number) for number in numbers.ravel()]
+    known = [number for number in ids_seen if number < len(MARKERS)]
     if len(known) != len(set(known)):
         raise PhotoProblem("Two tags are in this picture: one unit and its tag in each.")
     if not known:
         raise PhotoProblem("No tag is found: lay the unit’s printed tag flat beside the plant, in the picture whole.")
     if len(known) < 3:
         raise PhotoProblem("Only a piece of the tag is seen: no leaf over its corners, no glare, nearer or steadier.")
-    seen = np.concatenate([corners[found.index(number)].reshape(4, 2) for number in known])
+    seen = np.concatenate([corners[ids_seen.index(number)].reshape(4, 2) for number in known])
     true = np.concatenate([_corners(MARKERS[number]) for number in known])
     to_cm, _ = cv2.findHomography(seen.astype(np.float64), true)
     if to_cm is None:
@@ -157,11 +157,11 @@ def ground_under(tag: Tag, height: int, width: int) -> Array:
     """cm² of the tag's plane under each pixel: (height, width); what lies beyond the horizon has none."""
     across, down = tag.to_cm[2, 0] * np.arange(width), tag.to_cm[2, 1] * np.arange(height)
     depth = across[None, :] + down[:, None] + tag.to_cm[2, 2]
-    here = float(np.sign(depth[_middle(tag, height, width)]))
+    side = float(np.sign(depth[_middle(tag, height, width)]))
     with np.errstate(divide="ignore"):
         area = abs(np.linalg.det(tag.to_cm)) / np.abs(depth * depth * depth)
     usual = float(area[_middle(tag, height, width)])
-    return np.asarray(np.where(depth * here > 0, np.minimum(area, 20 * usual), 0.0))
+    return np.asarray(np.where(depth * side > 0, np.minimum(area, 20 * usual), 0.0))
 
 
 def _middle(tag: Tag, height: int, width: int) -> tuple[int, int]:

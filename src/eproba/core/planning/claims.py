@@ -65,7 +65,7 @@ def promise_from(key: str, entry: Mapping[str, Any], measures: Mapping[str, Meas
     """Build a promise from a TOML table, refusing unknown and missing keys by name."""
     if set(entry) != {"said", "claims"} or not isinstance(entry["said"], str):
         raise ClaimError(f"{key}: a promise has said and claims, not {', '.join(sorted(entry))}")
-    claims = tuple(_claim_from(f"{key} {i + 1}", each, measures) for i, each in enumerate(entry["claims"]))
+    claims = tuple(_claim_from(f"{key} {i + 1}", claim, measures) for i, claim in enumerate(entry["claims"]))
     return Promise(key, entry["said"], claims)
 
 

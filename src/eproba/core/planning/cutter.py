@@ -68,19 +68,27 @@ def proposals(site: Site, wish: Wish) -> list[Proposal]:
     most = [_grids(place, wish)[-1] for place in site.places]
     if sum(c * r for c, r in most) < wish.treatments:
         raise GroundError(_too_little(site, wish))
-    found = [candidate for candidate in _candidates(site, wish) if candidate is not None]
-    if wish.dealing is None and not found:
-        found = [each for each in [_one_of_each(site, replace(wish, dealing="one of each"))] if each is not None]
+    candidates = [candidate for candidate in _candidates(site, wish) if candidate is not None]
+    if wish.dealing is None and not candidates:
+        candidates = [
+            candidate
+            for candidate in [_one_of_each(site, replace(wish, dealing="one of each"))]
+            if candidate is not None
+        ]
     if wish.dealing is not None:
-        found = [each for each in found if each.dealing == wish.dealing]
-        if not found:
+        candidates = [candidate for candidate in candidates if candidate.dealing == wish.dealing]
+        if not candidates:
             raise GroundError(_does_not_fit(site, wish, wish.dealing, most))
     unique: dict[tuple[Dealing, int], Proposal] = {}
-    for each in found:
-        unique.setdefault((each.dealing, each.units_each), each)
-    told = list(unique.values())[:3]
-    told = [*([alike] if (alike := _made_alike(site, wish, told[0])) else []), *told][:3]
-    return told if any(each.units_each > 1 for each in told) else [_told(site, wish, each) for each in told]
+    for candidate in candidates:
+        unique.setdefault((candidate.dealing, candidate.units_each), candidate)
+    shown_first = list(unique.values())[:3]
+    shown_first = [*([alike] if (alike := _made_alike(site, wish, shown_first[0])) else []), *shown_first][:3]
+    return (
+        shown_first
+        if any(proposal.units_each > 1 for proposal in shown_first)
+        else [_told(site, wish, candidate) for candidate in shown_first]
+    )
 
 
 def unlike(cuts: Sequence[Cut]) -> bool:
@@ -231,18 +239,26 @@ def _grids_for(site: Site, wish: Wish, units_each: int, multiple: int) -> list[t
 def _best_within(grids: list[tuple[int, int]], level: int, multiple: int) -> tuple[int, int]:
     """The cut with the most whole blocks up to `level` units; of those the fewest, squarest units."""
     allowed = [grid for grid in grids if grid[0] * grid[1] <= level] or grids[:1]
-    return max(enumerate(allowed), key=lambda each: (each[1][0] * each[1][1] // multiple, -each[0]))[1]
+    return max(enumerate(allowed), key=lambda entry: (entry[1][0] * entry[1][1] // multiple, -entry[0]))[1]
 
 
 def _anywhere(site: Site, wish: Wish) -> Proposal | None:
     """Completely at random over all units."""
     chosen = _grids_for(site, wish, min(wish.units_each, MOST_EACH) * wish.treatments, 1)
     cuts = [cut for i, place in enumerate(site.places) for cut in _cut(place, i, chosen[i], wish)]
-    each = min(len(cuts) // wish.treatments, wish.units_each, MOST_EACH)
-    if each < 2:
+    units_each = min(len(cuts) // wish.treatments, wish.units_each, MOST_EACH)
+    if units_each < 2:
         return None
-    title = f"{each} of each, anywhere"
-    return _proposal(site, wish, f"anywhere-{each}", title, "completely random", cuts[: each * wish.treatments], each)
+    title = f"{units_each} of each, anywhere"
+    return _proposal(
+        site,
+        wish,
+        f"anywhere-{units_each}",
+        title,
+        "completely random",
+        cuts[: units_each * wish.treatments],
+        units_each,
+    )
 
 
 def _latin_square(site: Site, wish: Wish) -> Proposal | None:
@@ -391,10 +407,10 @@ def like_with_like(proposal: Proposal, sizes: Sequence[float], treatments: int) 
         replace(spot, number=pot + 1, size=sizes[pot], block=str(i // treatments + 1))
         for i, (spot, pot) in enumerate(zip(spots, order, strict=True))
     ]
-    each = len(moved) // treatments
+    per_treatment = len(moved) // treatments
     dealing: Dealing = "pairs" if treatments == 2 else "blocks"
-    title = f"{each} {dealing} of like size"
-    return Proposal("sorted", title, dealing, each, tuple(moved), proposal.wasted)
+    title = f"{per_treatment} {dealing} of like size"
+    return Proposal("sorted", title, dealing, per_treatment, tuple(moved), proposal.wasted)
 
 
 def noise_after_sorting(sizes: Sequence[float], treatments: int) -> float:

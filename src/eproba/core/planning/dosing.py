@@ -125,17 +125,22 @@ def dosed(wanted: Sequence[Wanted], cuts: Sequence[Cut], course: Course, even: b
     wettest = _wettest(water)
     like = _measured_like(doses)
     pours: list[PlannedPour] = []
-    for row, each in enumerate(wanted):
-        follows = each.follows_the_wettest and like is not None
+    for row, treatment_planned in enumerate(wanted):
+        follows = treatment_planned.follows_the_wettest and like is not None
         if follows and like is not None:
             doses[row], followed = _like_the_wettest(row, wettest, like, surface)
             pours += followed
         elif doses[row] is not None:
             pours += [PlannedPour(LETTERS[row], day) for day in days[row]]
-        if even and like is not None and not each.follows_the_wettest and each.treatment.role != "untreated":
+        if (
+            even
+            and like is not None
+            and not treatment_planned.follows_the_wettest
+            and treatment_planned.treatment.role != "untreated"
+        ):
             own = doses[row]
             pours += _made_up(row, wettest, water, like, "unit" if own is None else own.per, surface)
-    treatments = tuple(each.dosed(dose) for each, dose in zip(wanted, doses, strict=True))
+    treatments = tuple(planned.dosed(dose) for planned, dose in zip(wanted, doses, strict=True))
     evened, uneven = _told(wanted, treatments, pours, wettest, water, units)
     return Dosed(treatments, tuple(sorted(pours, key=lambda p: (p.day, p.letter, p.what))), evened, uneven)
 
@@ -143,7 +148,7 @@ def dosed(wanted: Sequence[Wanted], cuts: Sequence[Cut], course: Course, even: b
 def _water(wanted: Sequence[Wanted], volumes: Sequence[float], days: Sequence[Sequence[int]]) -> Water:
     """What each treatment brings to a square metre on each day; both of two things at once bring the water of each."""
     water = {(row, day): volume for row, volume in enumerate(volumes) if volume > 0 for day in days[row]}
-    both = [row for row, each in enumerate(wanted) if each.treatment.things == "12"]
+    both = [row for row, planned in enumerate(wanted) if planned.treatment.things == "12"]
     alone = [(row, day) for row, day in water if wanted[row].treatment.things in ("1", "2")]
     for place in both:
         for row, day in alone:
@@ -161,14 +166,14 @@ def _wettest(water: Water) -> dict[int, float]:
 
 def _dose(row: int, wanted: Sequence[Wanted], course: Course) -> Dose | None:
     """What one treatment gets, by its own words; None: nothing, or what the wettest gets."""
-    each = wanted[row]
-    given, recipe = each.given, course.recipes.get(each.treatment.recipe)
-    if each.treatment.things == "12":
+    planned = wanted[row]
+    given, recipe = planned.given, course.recipes.get(planned.treatment.recipe)
+    if planned.treatment.things == "12":
         return None  # it gets the doses of the other two
-    if given.by == "nothing" or each.treatment.role == "untreated":
+    if given.by == "nothing" or planned.treatment.role == "untreated":
         return None
     if given.by == "like":
-        return None if each.follows_the_wettest else _dose(_brew_of(row, wanted), wanted, course)
+        return None if planned.follows_the_wettest else _dose(_brew_of(row, wanted), wanted, course)
     if given.by == "recipe":
         if recipe is None:
             text = "Without a recipe nothing says how much: give an amount for each unit, or for a square metre."
@@ -187,7 +192,7 @@ def _dose(row: int, wanted: Sequence[Wanted], course: Course) -> Dose | None:
 def _brew_of(row: int, wanted: Sequence[Wanted]) -> int:
     """The brew that a control stands for: the first one tested."""
     tested = next(
-        (i for i, each in enumerate(wanted) if each.treatment.role == "test" and each.given.by != "like"), None
+        (i for i, planned in enumerate(wanted) if planned.treatment.role == "test" and planned.given.by != "like"), None
     )
     if tested is None:
         text = "Nothing is tested whose dose it could follow: give an amount of its own."
@@ -197,14 +202,14 @@ def _brew_of(row: int, wanted: Sequence[Wanted]) -> int:
 
 def _days(row: int, wanted: Sequence[Wanted], course: Course) -> tuple[int, ...]:
     """The days on which one treatment is given, by its own words."""
-    each = wanted[row]
-    if each.rhythm.often == "like":
-        return () if each.follows_the_wettest else _days(_brew_of(row, wanted), wanted, course)
-    days = _days_as_typed(row, each, course)
+    planned = wanted[row]
+    if planned.rhythm.often == "like":
+        return () if planned.follows_the_wettest else _days(_brew_of(row, wanted), wanted, course)
+    days = _days_as_typed(row, planned, course)
     if len(days) > MOST_APPLICATIONS:
         text = f"{len(days)} applications are more than anybody keeps up: up to {MOST_APPLICATIONS}."
         raise DoseProblem(row, "often", text)
-    if each.rhythm.often in ("weekdays", "days"):
+    if planned.rhythm.often in ("weekdays", "days"):
         return tuple(days)
     moved = on_weekdays(days, course.start_on, course.weekdays, {0, course.decision_day})
     return tuple(day for day in moved if is_before_the_decision(day, course.decision_day))
@@ -251,12 +256,12 @@ def _needed(row: int, field: str, number: int | None) -> int:
 
 def _by_recipe(recipe: Recipe, course: Course) -> list[int]:
     """The days that a recipe's phases ask for: the fewest days that it allows lie between two of them."""
-    found: list[int] = []
+    rows: list[int] = []
     day = 0.0
-    while day < course.decision_day and len(found) <= MOST_APPLICATIONS:
-        found.append(round(day))
+    while day < course.decision_day and len(rows) <= MOST_APPLICATIONS:
+        rows.append(round(day))
         day += max(1.0, recipe.fewest_days(round(day), course.ground_on(course.on(round(day)))))
-    return found
+    return rows
 
 
 def _on_a_m2(dose: Dose | None, cuts: Sequence[Cut]) -> float:
@@ -307,21 +312,21 @@ def _told(
 ) -> tuple[tuple[str, ...], tuple[str, ...]]:  # fmt: skip
     """What plain water makes up for, and what stays uneven with the question that it leaves open."""
     evened, uneven = [], []
-    for i, (each, treatment) in enumerate(zip(wanted, treatments, strict=True)):
+    for i, (treatment_planned, treatment) in enumerate(zip(wanted, treatments, strict=True)):
         made_up = [pour for pour in pours if pour.letter == LETTERS[i] and pour.what == "water"]
-        name = each.treatment.name or f"Treatment {LETTERS[i]}"
+        name = treatment_planned.treatment.name or f"Treatment {LETTERS[i]}"
         if made_up:
             amounts = sorted({pour.planned for pour in made_up if pour.planned is not None})
             span = said_of((amounts[0], amounts[-1]), "L", made_up[0].per or treatment.per, units)
             days = days_in_words([pour.day for pour in made_up])
             evened.append(f"{name} gets {span} of plain water as well, {days}.")
-        elif _lacks(i, each, wettest, water):
+        elif _lacks(i, treatment_planned, wettest, water):
             uneven.append(name)
-    return tuple(evened), (_open(uneven, [each.treatment.role for each in wanted]),) if uneven else ()
+    return tuple(evened), (_open(uneven, [planned.treatment.role for planned in wanted]),) if uneven else ()
 
 
-def _lacks(row: int, each: Wanted, wettest: Mapping[int, float], water: Water) -> bool:
-    if each.follows_the_wettest:
+def _lacks(row: int, planned: Wanted, wettest: Mapping[int, float], water: Water) -> bool:
+    if planned.follows_the_wettest:
         return False
     return any(unequal([volume, water.get((row, day), 0.0)]) for day, volume in wettest.items())
 

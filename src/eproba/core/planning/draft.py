@@ -174,7 +174,7 @@ class Draft:
     def crossed(self) -> bool:
         """Two things at once."""
         wanted = () if self.treatments is None else self.treatments.wanted
-        return is_crossed([each.treatment for each in wanted])
+        return is_crossed([planned.treatment for planned in wanted])
 
     @property
     def compared(self) -> Compared:
@@ -217,11 +217,11 @@ def proposed(draft: Draft, ground: GroundPart, known: Known) -> list[Proposal]:
         draft.rows, ground.units_each, guard, ground.least_width_cm, ground.least_length_cm, ground.edge_guards,
         ground.dealing, known.units,
     )  # fmt: skip
-    found = proposals(site, wish)
+    of_the_ground = proposals(site, wish)
     if ground.sizes:
-        source = next((each for each in found if each.units_each > 1), found[0])
-        found.insert(0, like_with_like(source, ground.sizes, draft.rows))
-    return [*_copied(draft, ground, site), *found[:3]]
+        source = next((proposal for proposal in of_the_ground if proposal.units_each > 1), of_the_ground[0])
+        of_the_ground.insert(0, like_with_like(source, ground.sizes, draft.rows))
+    return [*_copied(draft, ground, site), *of_the_ground[:3]]
 
 
 def _copied(draft: Draft, ground: GroundPart, site: Site) -> list[Proposal]:
@@ -235,10 +235,10 @@ def _copied(draft: Draft, ground: GroundPart, site: Site) -> list[Proposal]:
 
 def chosen(draft: Draft, ground: GroundPart, known: Known) -> Proposal:
     """The proposal that was taken; the first where none was, or where a better one has come since."""
-    found = proposed(draft, ground, known)
-    taken = next((each for each in found if each.key == ground.proposal), None)
-    came_since = bool(ground.among) and found[0].key not in ground.among
-    return found[0] if taken is None or came_since else taken
+    of_the_ground = proposed(draft, ground, known)
+    taken = next((proposal for proposal in of_the_ground if proposal.key == ground.proposal), None)
+    came_since = bool(ground.among) and of_the_ground[0].key not in ground.among
+    return of_the_ground[0] if taken is None or came_since else taken
 
 
 def rounds_of(draft: Draft, known: Known) -> tuple[int, ...]:
@@ -362,13 +362,13 @@ def planned_measures(
     measure: MeasurePart, known: Known, grid: Grid | None = None, rounds: Sequence[int] = ()
 ) -> tuple[PlannedMeasure, ...]:
     """What is asked in the trial, the first measure as often as was wished, each in its rounds of the `grid`."""
-    found = []
+    planned = []
     for place, key in enumerate(measure.asked):
         asked = known.measures[key]
         days = None if grid is None or asked.destructive or len(grid[key]) == len(rounds) else grid[key]
         sown = measure.sown if asked.kind == "proportion" else None
-        found.append(PlannedMeasure(key, measure.per_unit if place == 0 else 1, sown, days))
-    return tuple(found)
+        planned.append(PlannedMeasure(key, measure.per_unit if place == 0 else 1, sown, days))
+    return tuple(planned)
 
 
 def _right(step: StepName, part: Part | None) -> Part:

@@ -107,7 +107,7 @@ def noise_of(
     df = CATALOGUE_DF + (own.df if own else 0.0)
     sd = math.sqrt((CATALOGUE_DF * usual**2 + (own.df * own.sd**2 if own else 0.0)) / df)
     ends = [math.sqrt(df / stats.chi2.ppf(share, df)) for share in ((1 + LIKELY) / 2, (1 - LIKELY) / 2)]
-    value, low, high = (as_noise(each, scale) for each in (sd, sd * ends[0], sd * ends[1]))
+    value, low, high = (as_noise(end, scale) for end in (sd, sd * ends[0], sd * ends[1]))
     return Noise(value, _source(measure, scale, own), low, high)
 
 
@@ -159,7 +159,7 @@ def prospect_of(
 def shown_proposals(
     measure: MeasurePart,
     treatments: int,
-    found: list[Proposal],
+    candidates: list[Proposal],
     site: Site,
     noise: Noise,
     sizes: tuple[float, ...],
@@ -167,10 +167,10 @@ def shown_proposals(
 ) -> list[ProposalShown]:
     """Each proposal with its chance and what it gains."""
     shown = []
-    for each in found:
-        factor = _noise_factor(each, site, sizes, treatments)
-        prospect = prospect_of(measure, treatments, each, noise.value * factor, crossed)
-        shown.append(ProposalShown(each, own_power(prospect), _words(each, site, prospect, noise)))
+    for candidate in candidates:
+        factor = _noise_factor(candidate, site, sizes, treatments)
+        prospect = prospect_of(measure, treatments, candidate, noise.value * factor, crossed)
+        shown.append(ProposalShown(candidate, own_power(prospect), _words(candidate, site, prospect, noise)))
     return shown
 
 
@@ -204,7 +204,7 @@ def _words(proposal: Proposal, site: Site, prospect: Prospect, noise: Noise) -> 
 def outlook(prospect: Prospect, noise: Noise, help_with: tuple[Help, ...]) -> Outlook:
     """The chance page of a plan."""
     worths = tuple(float(f"{prospect.worth * step:.2g}") for step in WORTH_STEPS)
-    ends = [own_power(replace(prospect, noise=_kept(each))) or 0.0 for each in (noise.high, noise.low)]
+    ends = [own_power(replace(prospect, noise=_kept(noise_end))) or 0.0 for noise_end in (noise.high, noise.low)]
     return Outlook(
         prospect=prospect,
         noise=noise,
@@ -247,10 +247,10 @@ def helps(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure], b
     """What would make the answer clearer, the most helpful first: more units, more readings, fewer treatments, a
     quieter measure."""
     now = own_power(prospect) or 0.0
-    found = [*_more_units(prospect), *_more_readings(prospect, measure, known), *_fewer(prospect)]
-    found += _baseline(prospect, baseline) + _quieter(prospect, measure, known)
-    better = [each for each in found if each.chance > now + 0.005]
-    return tuple(sorted(better, key=lambda each: -each.chance)[:MOST_HELP])
+    helps_all = [*_more_units(prospect), *_more_readings(prospect, measure, known), *_fewer(prospect)]
+    helps_all += _baseline(prospect, baseline) + _quieter(prospect, measure, known)
+    better = [help_ for help_ in helps_all if help_.chance > now + 0.005]
+    return tuple(sorted(better, key=lambda help_: -help_.chance)[:MOST_HELP])
 
 
 def _more_units(prospect: Prospect) -> list[Help]:
@@ -284,8 +284,8 @@ def _fewer(prospect: Prospect) -> list[Help]:
     return [Help("treatments", f"One treatment less, {units} units of each on the same ground", chance)]
 
 
-def _baseline(prospect: Prospect, there: bool) -> list[Help]:
-    if there or prospect.turns:  # places that take turns are their own baseline
+def _baseline(prospect: Prospect, has_baseline: bool) -> list[Help]:
+    if has_baseline or prospect.turns:  # places that take turns are their own baseline
         return []
     chance = own_power(replace(prospect, noise=prospect.noise * math.sqrt(1 - TRACKING**2))) or 0.0
     return [Help("baseline", "A baseline on day 0, so that each unit is compared with its own beginning", chance)]
@@ -296,8 +296,12 @@ def _quieter(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure]
     if prospect.scale != "ratio" or measure.measure not in known:
         return []
     rhythm = known[measure.measure].rhythm
-    alike = [each for each in known.values() if each.scale == "ratio" and each.rhythm == rhythm and each.noise_cv]
-    best = min(alike, key=lambda each: each.noise_cv or 1.0)
+    alike = [
+        measure_
+        for measure_ in known.values()
+        if measure_.scale == "ratio" and measure_.rhythm == rhythm and measure_.noise_cv
+    ]
+    best = min(alike, key=lambda measure_: measure_.noise_cv or 1.0)
     if best.key == measure.measure or (best.noise_cv or 1.0) >= prospect.noise:
         return []
     try:

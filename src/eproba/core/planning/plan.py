@@ -113,8 +113,8 @@ def simple_layout(
     rows = -(-treatments * units_each // per_row)
     place = row_of(kind, *unit_cm, guard_cm, rows, per_row)
     wish = Wish(treatments, units_each, guard_cm, *unit_cm, dealing=dealing)
-    found = next(proposal for proposal in proposals(Site((place,)), wish) if proposal.units_each == units_each)
-    return Layout(Site((place,)), guard_cm, dealing, found.cuts)
+    proposal_ = next(proposal for proposal in proposals(Site((place,)), wish) if proposal.units_each == units_each)
+    return Layout(Site((place,)), guard_cm, dealing, proposal_.cuts)
 
 
 def check_crops(crops: Sequence[str], layout: Layout, blocks: int) -> None:

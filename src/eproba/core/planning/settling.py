@@ -74,13 +74,13 @@ def cheapest(like: Prospect, measure: Measure, per_unit: int = 1) -> Settling | 
         its units and blocks count for nothing.
     """
     share = READING_SHARE if measure.reading_share is None else measure.reading_share
-    found = []
+    plans = []
     for readings in range(1, MOST_READINGS + 1):
         left = (1 - share + share / readings) / (1 - share + share / per_unit)
         for blocks in (False,) if like.turns else (False, True):
             plan = _plan(replace(like, blocks=blocks), measure, like.sd * math.sqrt(left), readings)
-            found += [] if plan is None else [plan]
-    return min(found, key=lambda plan: (plan.minutes, plan.units, plan.dealing == "completely random"), default=None)
+            plans += [] if plan is None else [plan]
+    return min(plans, key=lambda plan: (plan.minutes, plan.units, plan.dealing == "completely random"), default=None)
 
 
 def _plan(like: Prospect, measure: Measure, sd: float, readings: int) -> Settling | None:

@@ -44,7 +44,7 @@ class Visit:
 
 
 def visits(
-    treatments: Sequence[PlannedTreatment], pours: Sequence[PlannedPour], cuts: Sequence[Cut], each: int,
+    treatments: Sequence[PlannedTreatment], pours: Sequence[PlannedPour], cuts: Sequence[Cut], units_each: int,
     recipes: Mapping[str, Recipe], kit: Kit, units: Units = METRIC,
 ) -> tuple[Visit, ...]:  # fmt: skip
     """All visits of a plan, those that go alike together; the control first, since a can carries over."""
@@ -55,12 +55,12 @@ def visits(
     alike: dict[tuple[tuple[str, str, float | None], ...], list[int]] = {}
     for day, todo in sorted(by_day.items()):
         alike.setdefault(tuple((p.letter, p.what, p.planned) for p in todo), []).append(day)
-    found = []
+    visits_all = []
     for days in alike.values():
-        told = [_line(pour, treatments, cuts[:each], recipes, kit, units) for pour in by_day[days[0]]]
-        minutes = sum(CAN_MINUTES * count for _, count in told) + POUR_SECONDS * each * len(told) / 60
-        found.append(Visit(tuple(days), days_in_words(days), tuple(line for line, _ in told), minutes))
-    return tuple(found)
+        lines = [_line(pour, treatments, cuts[:units_each], recipes, kit, units) for pour in by_day[days[0]]]
+        minutes = sum(CAN_MINUTES * count for _, count in lines) + POUR_SECONDS * units_each * len(lines) / 60
+        visits_all.append(Visit(tuple(days), days_in_words(days), tuple(line for line, _ in lines), minutes))
+    return tuple(visits_all)
 
 
 def _line(
@@ -99,7 +99,7 @@ def on_measuring(
 ) -> list[Advice]:
     """What the kit can't tell apart, or is more than a tenth off; each with a way that works."""
     shown: dict[str, tuple[str, str]] = {}
-    told = []
+    lines = []
     for treatment in treatments:
         recipe = recipes.get(treatment.recipe)
         dose = dose_of(treatment)
@@ -111,15 +111,15 @@ def on_measuring(
             continue
         if mixed.water_litres and (LARGER in can.concentrate.text or abs(can.concentrate.error) > OFF):
             off = f"{treatment.name} is too little for your kit: {can.concentrate.text}"
-            told.append(Advice(False, f"{off}. {_stock(mixed)}"))
+            lines.append(Advice(False, f"{off}. {_stock(mixed)}"))
         shown[treatment.name] = (treatment.recipe, _measured_as(mixed, can, kit))
     for (one, how), (other, too) in combinations(shown.items(), 2):
         if how == too:
             text = f"{one} and {other} come out alike with your kit ({how[1]})"
-            told.append(
+            lines.append(
                 Advice(True, f"{text}. Mix a larger lot, or make a stock of the stronger and dilute it by steps.")
             )
-    return told
+    return lines
 
 
 def _measured_as(mixed: Mix, can: Can, kit: Kit) -> str:

@@ -37,12 +37,12 @@ class Bin:
 
 def calibration(history: Sequence[Said]) -> list[Bin]:
     """How often right, for each sureness that was said."""
-    found = []
+    bins = []
     for sure in SURE:
         mine = [change for change in history if change.sure == sure]
         if mine:
-            found.append(Bin(sure, len(mine), sum(each.right for each in mine)))
-    return found
+            bins.append(Bin(sure, len(mine), sum(guess.right for guess in mine)))
+    return bins
 
 
 def overconfidence(history: Sequence[Said]) -> float:
@@ -64,8 +64,8 @@ def standing(history: Sequence[Said], trap: Trap) -> str:
 def _run(history: Sequence[Said], trap: Trap) -> int:
     """How many times in a row, up to now, it has not caught."""
     run = 0
-    for each in reversed([change for change in history if change.trap == trap]):
-        if each.caught:
+    for past_round in reversed([change for change in history if change.trap == trap]):
+        if past_round.caught:
             break
         run += 1
     return run

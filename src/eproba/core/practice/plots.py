@@ -57,7 +57,7 @@ class Harvest:
     @property
     def found(self) -> int:
         """Gardens that show what is there."""
-        return sum(self.works.get(each, 0) for each in ("better", "better_matters", "better_trivial"))
+        return sum(self.works.get(verdict, 0) for verdict in ("better", "better_matters", "better_trivial"))
 
 
 def task_of(seed: int) -> Task:
@@ -131,14 +131,14 @@ def garden(
     truth = Truth(20.0, 0.0, {THING: effect}, task.unit_sd, 0.0, 0.0)
     grown = grow(measure, truth, plots, (0, DAY), rng.randrange(10**9))
     last = len(plots) - 1 or 1
-    found: dict[tuple[str, str], UnitValue] = {}
+    readings: dict[tuple[str, str], UnitValue] = {}
     for i, plot in enumerate(plots):
         level = grown[plot.code, DAY] * (1 + light * (0.5 - i / last))
         read = sum(level * (1 + rng.gauss(0, task.reading_sd)) for _ in range(plan.readings)) / plan.readings
         block = str(i // plan.treatments) if plan.blocks else None
         name = f"{plot.letter} {block or sum(other == plot.letter for other in places[:i])}"
-        found[name, plot.letter] = UnitValue(name, plot.letter, max(read, measure.low + 0.1), block)
-    return [found[key] for key in sorted(found)]  # alike in every garden, so that all are judged at once
+        readings[name, plot.letter] = UnitValue(name, plot.letter, max(read, measure.low + 0.1), block)
+    return [readings[key] for key in sorted(readings)]  # alike in every garden, so that all are judged at once
 
 
 def _dealt(names: list[str], plan: OwnPlan, rng: random.Random) -> list[str]:

@@ -75,8 +75,8 @@ class Scene:
         """What judging says of it."""
         if self.judgement is None:
             return "seen_not_shown"
-        found = self.judgement.comparisons[0].verdict
-        return capped(found, "described") if self.held else found
+        verdict_then = self.judgement.comparisons[0].verdict
+        return capped(verdict_then, "described") if self.held else verdict_then
 
     @property
     def open(self) -> bool:
@@ -136,8 +136,10 @@ def _grown(scene: Scene, plots: Sequence[Plot], effects: dict[str, float], rng: 
     return grow(scene.measure, truth, plots, scene.days, rng.randrange(10**9))
 
 
-def _plots(each: int, blocks: bool = True) -> list[Plot]:
-    return [Plot(f"P{2 * i + j + 1}", "AB"[j], str(i + 1) if blocks else None) for i in range(each) for j in (0, 1)]
+def _plots(units_each: int, blocks: bool = True) -> list[Plot]:
+    return [
+        Plot(f"P{2 * i + j + 1}", "AB"[j], str(i + 1) if blocks else None) for i in range(units_each) for j in (0, 1)
+    ]
 
 
 def _seen(scene: Scene, plots: Sequence[Plot], values: dict[tuple[str, int], float]) -> tuple[SeenUnit, ...]:
@@ -152,20 +154,20 @@ def _judged(
     return judge(units, question)
 
 
-def _fair(scene: Scene, rng: random.Random, effect: float, each: int = 6) -> Scene:
+def _fair(scene: Scene, rng: random.Random, effect: float, units_each: int = 6) -> Scene:
     """Pairs by lot, one pot each: nothing is wrong with it."""
-    plots = _plots(each)
+    plots = _plots(units_each)
     values = _grown(scene, plots, {"A": effect}, rng, BED_SD / 2)
     last: dict[str, float | None] = {p.code: values[p.code, DAYS[-1]] for p in plots}
     return replace(scene, seen=_seen(scene, plots, values), effect=effect, judgement=_judged(scene, plots, last))
 
 
 def _true_gain(scene: Scene, rng: random.Random) -> Scene:
-    return _fair(scene, rng, GAIN, each=8)
+    return _fair(scene, rng, GAIN, units_each=8)
 
 
 def _nothing(scene: Scene, rng: random.Random) -> Scene:
-    return _fair(scene, rng, 0.0, each=8)
+    return _fair(scene, rng, 0.0, units_each=8)
 
 
 def _one_bed_each(scene: Scene, rng: random.Random) -> Scene:

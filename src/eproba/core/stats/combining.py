@@ -112,8 +112,10 @@ def between(gaps: Array, variances: Array) -> float:
     grid = np.concatenate([[0.0], np.geomspace(1e-6 * min(most, float(variances.min())), 4.0 * most, STEPS)])
     at = int(np.argmin(deviance(grid)))
     low, high = grid[max(0, at - 1)], grid[min(len(grid) - 1, at + 1)]
-    found = optimize.minimize_scalar(lambda t: float(deviance(t)), bounds=(low, high), options={"xatol": 1e-12 * high})
-    if float(found.fun) >= float(deviance(0.0)):
+    optimum = optimize.minimize_scalar(
+        lambda t: float(deviance(t)), bounds=(low, high), options={"xatol": 1e-12 * high}
+    )
+    if float(optimum.fun) >= float(deviance(0.0)):
         return 0.0
 
     def slope(tau2: float) -> float:
@@ -124,7 +126,7 @@ def between(gaps: Array, variances: Array) -> float:
     # Where a hill is flat on top its height tells the place to half the digits; where its slope is nothing, to all.
     if slope(low) * slope(high) < 0:
         return float(optimize.brentq(slope, low, high, xtol=1e-15 * high, rtol=1e-14))
-    return float(found.x)
+    return float(optimum.x)
 
 
 def apart(gaps: Sequence[float], errors: Sequence[float]) -> tuple[float, float, float]:

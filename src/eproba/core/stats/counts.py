@@ -61,8 +61,8 @@ def log_gaps(units: Sequence[UnitValue], treatments: Sequence[str], confidence: 
     for _ in range(ROUNDS):
         worked = np.log(mean) + (counts - mean) / mean
         information = columns.T @ (mean[:, None] * columns)
-        found = np.linalg.solve(information, columns.T @ (mean * worked))
-        before, mean = mean, np.exp(np.clip(columns @ found, -60, 60))
+        change = np.linalg.solve(information, columns.T @ (mean * worked))
+        before, mean = mean, np.exp(np.clip(columns @ change, -60, 60))
         if np.abs(mean / before - 1).max() < ENOUGH:
             break
     covariance = max(1.0, float(((counts - mean) ** 2 / mean).sum()) / df) * np.linalg.inv(
@@ -74,7 +74,7 @@ def log_gaps(units: Sequence[UnitValue], treatments: Sequence[str], confidence: 
     bound = critical_value(_even(part, se), df, confidence)
     return {
         name: LogGap(gap, gap - bound * error, gap + bound * error)
-        for name, gap, error in zip(treatments, found[-k:].tolist(), se.tolist(), strict=True)
+        for name, gap, error in zip(treatments, change[-k:].tolist(), se.tolist(), strict=True)
     }
 
 

@@ -45,8 +45,8 @@ def chances_all_within(bounds: Array, correlation: Array, df: float) -> Array:
         within = _over_noise(_inside_of(loadings.tobytes()), bounds.reshape(1, -1), s, weights)
         return np.asarray(within.reshape(bounds.shape))
     cholesky = np.asarray(np.linalg.cholesky(correlation), dtype=np.float64)
-    each = [_by_quasi_monte_carlo(float(bound), cholesky, df) for bound in bounds.ravel()]
-    return np.array(each, dtype=np.float64).reshape(bounds.shape)
+    chances = [_by_quasi_monte_carlo(float(bound), cholesky, df) for bound in bounds.ravel()]
+    return np.array(chances, dtype=np.float64).reshape(bounds.shape)
 
 
 def adjusted_p(t: Array, correlation: Array, df: float) -> Array:
@@ -256,16 +256,16 @@ def _inside(loadings: Array) -> Array:
     density = 2 * 4.25 * weights * np.exp(-(shared**2) / 2) / np.sqrt(2 * np.pi)
     points, turn = chebyshev(FARTHEST, GRID)
     edge = points[:, None]
-    found = np.empty((len(loadings), GRID))
+    chances = np.empty((len(loadings), GRID))
     for start in range(0, len(loadings), AT_ONCE):
         part = slice(start, start + AT_ONCE)
-        inside = np.ones((len(found[part]), GRID, SHARED))
+        inside = np.ones((len(chances[part]), GRID, SHARED))
         for b in loadings[part].T[:, :, None, None]:
             own = 1 / np.sqrt(1 - b**2)
             shift = b * own * shared
             inside *= special.ndtr(edge * own - shift) - special.ndtr(-edge * own - shift)
-        found[part] = inside @ density
-    return np.asarray(turn @ found.T)
+        chances[part] = inside @ density
+    return np.asarray(turn @ chances.T)
 
 
 def _over_noise(inside: Array, bounds: Array, s: Array, weights: Array) -> Array:

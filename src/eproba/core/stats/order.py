@@ -67,7 +67,7 @@ def order_of(
     if few < 2:
         return None
     above = (x[:, None] > x[None, :]) + 0.5 * (x[:, None] == x[None, :])
-    chance, se, df = (float(each[0]) for each in _placed(above, z[:, None].astype(float)))
+    chance, se, df = (float(row[0]) for row in _placed(above, z[:, None].astype(float)))
     if few < FEW:
         dealt, order = deals_of(z, blocks, seed)
         sorted_above = above[np.ix_(order, order)]

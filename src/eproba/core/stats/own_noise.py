@@ -58,16 +58,16 @@ def own_gaps(model: Fit, treatments: Sequence[str], contrasts: Array, values: Ar
     room = model.room
     weights = contrasts @ model.weights
     used = np.abs(weights) > NOTHING * np.abs(weights).max(axis=1, initial=0.0)[:, None]
-    told = np.all(model.estimable | (contrasts == 0), axis=1) & ~np.any(used & (room < NOTHING), axis=1)
+    usable = np.all(model.estimable | (contrasts == 0), axis=1) & ~np.any(used & (room < NOTHING), axis=1)
     share = np.where(used, weights**2, 0.0) / np.where(room < NOTHING, np.inf, room)
     size = np.abs(model.residuals).max(axis=0)
     size = np.where(size > 0, size, 1.0)
     squares = (model.residuals / size) ** 2  # of very large or small numbers, squares of squares would be lost
     se = size * np.sqrt(share @ squares)
-    told_se = told[:, None] & (se > ROUNDING * np.abs(values).max(axis=0))
+    told_se = usable[:, None] & (se > ROUNDING * np.abs(values).max(axis=0))
     own = _own_variances(squares, room, indicator)
     df = np.full_like(se, np.nan)
-    for i in np.flatnonzero(told):
+    for i in np.flatnonzero(usable):
         trace, spread = _moments(model.span, share[i], indicator)
         with np.errstate(divide="ignore", invalid="ignore"):
             df[i] = (trace @ own) ** 2 / np.einsum("gm,gh,hm->m", own, spread, own)
@@ -103,7 +103,7 @@ def _moments(span: Array, share: Array, indicator: Array) -> tuple[Array, Array]
     if n <= max(2 * rank, SMALL):
         between = indicator.T @ (left @ right.T) ** 2 @ indicator
     else:
-        groups = [each > 0 for each in indicator.T]
+        groups = [row > 0 for row in indicator.T]
         lefts = np.array([(left[group].T @ left[group]).ravel() for group in groups])
         rights = np.array([(right[group].T @ right[group]).ravel() for group in groups])
         between = lefts @ rights.T

@@ -22,10 +22,12 @@ def permitted(periods: int) -> tuple[tuple[bool, ...], ...]:
     >>> [sum(each) for each in permitted(4)]
     [2, 2, 2, 2, 2, 2]
     """
-    found: list[tuple[bool, ...]] = [()]
+    sequences: list[tuple[bool, ...]] = [()]
     for _ in range(periods):
-        found = [(*each, on) for each in found for on in (True, False) if _fits((*each, on), periods)]
-    return tuple(sorted(found, reverse=True))
+        sequences = [
+            (*sequence, on) for sequence in sequences for on in (True, False) if _fits((*sequence, on), periods)
+        ]
+    return tuple(sorted(sequences, reverse=True))
 
 
 def _fits(begun: tuple[bool, ...], periods: int) -> bool:

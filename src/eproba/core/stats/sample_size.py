@@ -45,7 +45,7 @@ def bound_df(df: float, units: int, blocks: bool) -> float:
 def noise_range(sd: float, df: float, likely: float = 0.8) -> tuple[float, float, float]:
     """The noise that may be behind an SD seen with so many degrees of freedom (χ²): low, as seen, high."""
     tail = (1 - likely) / 2
-    low, high = (math.sqrt(df / float(special.chdtri(df, each))) for each in (tail, 1 - tail))
+    low, high = (math.sqrt(df / float(special.chdtri(df, chance))) for chance in (tail, 1 - tail))
     return sd * low, sd, sd * high
 
 

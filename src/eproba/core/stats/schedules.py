@@ -95,10 +95,12 @@ def carry_over(turns: Turns) -> CarryOver | None:
     df = len(on) - 3
     if df < 2 or np.linalg.matrix_rank(columns) < 3:
         return None
-    found, *_ = np.linalg.lstsq(columns, higher, rcond=None)
-    left = higher - columns @ found
+    coefficients, *_ = np.linalg.lstsq(columns, higher, rcond=None)
+    left = higher - columns @ coefficients
     variance = float(left @ left) / df
     if variance <= (ROUNDING * float(np.abs(higher).max())) ** 2:
-        return CarryOver(float(found[2]), float(found[1]), 1.0)
+        return CarryOver(float(coefficients[2]), float(coefficients[1]), 1.0)
     se = (variance * np.linalg.inv(columns.T @ columns)[2, 2]) ** 0.5
-    return CarryOver(float(found[2]), float(found[1]), float(2 * special.stdtr(df, -abs(found[2]) / se)))
+    return CarryOver(
+        float(coefficients[2]), float(coefficients[1]), float(2 * special.stdtr(df, -abs(coefficients[2]) / se))
+    )

@@ -39,7 +39,6 @@ def square_of(units: Sequence[UnitValue]) -> NDArray[np.int_] | None:
 
 def square_tests(
     units: Sequence[UnitValue],
-    control: str,
     others: Sequence[str],
     model: Fit,
     values: Array,
@@ -76,13 +75,13 @@ def square_tests(
     span = nuisance_span(units, baseline)
     cleared = clear_of(span, values - values[0])
     letters = [names.index(name) for name in others]
-    found = np.concatenate([
-        _ts(squares[start : start + 500, places], letters, names.index(control), span, cleared, model.df)
+    statistics = np.concatenate([
+        _ts(squares[start : start + 500, places], letters, span, cleared, model.df)
         for start in range(0, len(squares), 500)
     ])  # fmt: skip
     lots = np.array([names.index(unit.treatment) for unit in units])[None]
-    seen = _ts(lots, letters, names.index(control), span, cleared, model.df)[0]
-    beyond = (found >= seen * (1 - TIE)).sum(axis=0) + (0 if exact else 1)
+    seen = _ts(lots, letters, span, cleared, model.df)[0]
+    beyond = (statistics >= seen * (1 - TIE)).sum(axis=0) + (0 if exact else 1)
     total = len(squares) + (0 if exact else 1)
     smallest = best_square_p(side, len(squares)) if exact else 1 / total
     return [
@@ -114,7 +113,7 @@ def all_squares(square: bytes, side: int) -> NDArray[np.int_]:
         for columns in orders
         for letters in orders
     }
-    return np.array([np.frombuffer(each, dtype=np.int_) for each in sorted(dealt)])
+    return np.array([np.frombuffer(raw, dtype=np.int_) for raw in sorted(dealt)])
 
 
 def random_squares(square: NDArray[np.int_], seed: int) -> NDArray[np.int_]:
@@ -127,7 +126,7 @@ def random_squares(square: NDArray[np.int_], seed: int) -> NDArray[np.int_]:
     return np.asarray(np.take_along_axis(letters, moved.reshape(RANDOM_DEALS, side * side), axis=1))
 
 
-def _ts(dealt: NDArray[np.int_], letters: Sequence[int], control: int, span: Array, cleared: Array, df: int) -> Array:
+def _ts(dealt: NDArray[np.int_], letters: Sequence[int], span: Array, cleared: Array, df: int) -> Array:
     """|t| of each letter against the control for each deal (deals, n): (deals, letters, measures)."""
     indicator = (dealt[:, :, None] == np.array(letters)).astype(float)
     indicator -= np.einsum("nr,mr,dmk->dnk", span, span, indicator, optimize=True)

@@ -101,10 +101,10 @@ def time_to(points: Sequence[Point], last_day: int, level: float | None) -> floa
     if level is None or not seen:
         return None
     side = seen[0].value >= level
-    for before, here in pairwise(seen):
-        if (here.value >= level) != side:
-            share = (level - before.value) / (here.value - before.value)
-            return before.day + share * (here.day - before.day)
+    for before, after in pairwise(seen):
+        if (after.value >= level) != side:
+            share = (level - before.value) / (after.value - before.value)
+            return before.day + share * (after.day - before.day)
     return math.inf if max(point.planned for point in seen) == last_day else None
 
 

@@ -81,26 +81,26 @@ class Evidence:
 
 def evidence(trial: Trial, readings: Iterable[Reading], changes: Changes, today: date) -> Evidence:
     """Collect what the record shows, without weighing it."""
-    found = tuple(readings)
+    evidence_seen = tuple(readings)
     planned = {round_.id: round_.day for round_ in trial.rounds}
     elsewhen: dict[tuple[int, int], int] = {}
-    for each in found:
-        day = None if each.read_at is None else trial.day_of(each.read_at.date())
-        if day is not None and day != planned[each.round_id]:
-            elsewhen[planned[each.round_id], day] = elsewhen.get((planned[each.round_id], day), 0) + 1
+    for late_reading in evidence_seen:
+        day = None if late_reading.read_at is None else trial.day_of(late_reading.read_at.date())
+        if day is not None and day != planned[late_reading.round_id]:
+            elsewhen[planned[late_reading.round_id], day] = elsewhen.get((planned[late_reading.round_id], day), 0) + 1
     return Evidence(
         late=tuple(_late(trial)),
         after_opening=tuple(correction for correction in changes.corrections if not correction.sealed),
         pours_after_opening=tuple(pour for pour in changes.pours if not pour.sealed),
         read_elsewhen=tuple((plan, day, n) for (plan, day), n in sorted(elsewhen.items())),
-        readings_entered_late=sum(_came_late(trial, each, planned) for each in found),
+        readings_entered_late=sum(_came_late(trial, reading, planned) for reading in evidence_seen),
         pours_entered_late=sum(
             (pour.entered_at.date() - pour.done_on).days > LONG_AFTER
             for pour in trial.pours
             if pour.entered_at is not None and pour.done_on is not None
         ),
         pours_not_on_record=sum(pour.status == "due" and trial.date_of(pour.day) < today for pour in trial.pours),
-        readers_who_saw=tuple(sorted({each.by for each in found if trial.blind and each.saw})),
+        readers_who_saw=tuple(sorted({reading.by for reading in evidence_seen if trial.blind and reading.saw})),
     )
 
 

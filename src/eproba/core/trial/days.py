@@ -210,8 +210,8 @@ def seconds_of_round(measures: Sequence[tuple[Measure, int]], units: int, pull: 
 
 def units_in(minutes: float, measures: Sequence[tuple[Measure, int]], treatments: int) -> int:
     """The most units of each treatment that can be read in so many minutes a visit."""
-    each = treatments * sum(m.seconds * per_unit for m, per_unit in measures)
-    return int(minutes * 60 // each) if each else 0
+    seconds = treatments * sum(m.seconds * per_unit for m, per_unit in measures)
+    return int(minutes * 60 // seconds) if seconds else 0
 
 
 def calendar(

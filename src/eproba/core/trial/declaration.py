@@ -42,7 +42,7 @@ def facts_of(trial: Trial) -> dict[str, Any]:
     doses = [[t.letter, t.per] for t in trial.treatments if t.per != "unit"]
     things = [[t.letter, t.things] for t in trial.treatments] if trial.crossed else []
     later = {"things": things, "recipes": recipes, "doses": doses, "asked": asked}
-    return facts | {name: told for name, told in later.items() if told}
+    return facts | {name: value for name, value in later.items() if value}
 
 
 def _rules(trial: Trial) -> dict[str, Any]:
@@ -75,10 +75,10 @@ def untold(trial: Trial) -> list[str]:
     """Facts that differ from the declared plan without an amendment that says so."""
     if trial.declared is None:
         return []
-    told = {amendment.what for amendment in trial.amendments}
+    amended = {amendment.what for amendment in trial.amendments}
     present, declared = json.loads(json.dumps(facts_of(trial))), trial.declared.facts
     changed = [name for name, value in present.items() if name != VERSION and _differs(declared.get(name), value)]
-    return [name for name in changed if name not in told]
+    return [name for name in changed if name not in amended]
 
 
 def _differs(declared: Any, present: Any) -> bool:

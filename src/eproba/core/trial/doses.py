@@ -117,10 +117,10 @@ def planned_dose(trial: Trial, pour: Pour) -> Dose | None:
 
 def each_in_words(dose: Dose, plots: Sequence[Unit], units: Units = METRIC) -> list[tuple[str, tuple[str, ...]]]:
     """What single units get, where that takes reckoning: ("530 mL", (codes)), in walking order."""
-    found: dict[str, list[str]] = {}
+    units_by_words: dict[str, list[str]] = {}
     for plot in sorted(plots, key=lambda plot: plot.walk):
-        found.setdefault(units(_handy(dose.of(plot.cut), dose.unit)), []).append(plot.code)
-    return [(words, tuple(codes)) for words, codes in found.items()]
+        units_by_words.setdefault(units(_handy(dose.of(plot.cut), dose.unit)), []).append(plot.code)
+    return [(words, tuple(codes)) for words, codes in units_by_words.items()]
 
 
 def _handy(amount: float, unit: str) -> Amount:

@@ -152,12 +152,12 @@ def site_from(entry: dict[str, Any]) -> Site:
     GroundError
         No place, too many, places that lie over each other, or a place that can't be.
     """
-    found = entry.get("places")
-    if not isinstance(found, list) or not found:
+    entries = entry.get("places")
+    if not isinstance(entries, list) or not entries:
         raise GroundError("Draw at least one place: a bed, a row of pots, a tray, a bench or a lawn patch.")
-    if len(found) > MOST_PLACES:
-        raise GroundError(f"{len(found)} places are too many for one trial; up to {MOST_PLACES}.")
-    places = tuple(place_from(each if isinstance(each, dict) else {}, i) for i, each in enumerate(found))
+    if len(entries) > MOST_PLACES:
+        raise GroundError(f"{len(entries)} places are too many for one trial; up to {MOST_PLACES}.")
+    places = tuple(place_from(entry_ if isinstance(entry_, dict) else {}, i) for i, entry_ in enumerate(entries))
     for i, one in enumerate(places):
         for other in places[i + 1 :]:
             if _overlap(one, other):

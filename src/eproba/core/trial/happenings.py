@@ -37,9 +37,9 @@ class UnitEvent:
 
 def what_typed(text: str) -> UnitEventWhat:
     """What happened, as a form names it. Raises HappeningError."""
-    for each in WHAT:
-        if each == text:
-            return each
+    for what in WHAT:
+        if what == text:
+            return what
     raise HappeningError(f"Say what happened: {listed(list(WHAT.values()))}.")
 
 
@@ -94,10 +94,10 @@ def once_measures(trial: Trial) -> list[Asked]:
 def happened_once(trial: Trial, readings: Iterable[Reading]) -> list[Reading]:
     """Readings that say that something which is read once has happened, the latest first."""
     keys = {measure.measure.key for measure in once_measures(trial)}
-    found = [
+    happened = [
         reading for reading in readings if reading.measure_key in keys and reading.value and reading.read_at is not None
     ]
-    return sorted(found, key=lambda each: (each.read_at or datetime.max, each.id), reverse=True)
+    return sorted(happened, key=lambda reading: (reading.read_at or datetime.max, reading.id), reverse=True)
 
 
 def round_for(trial: Trial, asked: Asked, on: date) -> Round | None:

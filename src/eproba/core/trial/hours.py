@@ -30,7 +30,7 @@ def hours_typed(text: str, rounds: Collection[int]) -> dict[int, RoundTime]:
     if text.strip().lower() == ANY:
         return {}
     hours: dict[int, RoundTime] = {}
-    for part in filter(None, (each.strip() for each in re.split(r"[;\n]|,(?!\d)", text))):
+    for part in filter(None, (part.strip() for part in re.split(r"[;\n]|,(?!\d)", text))):
         day, when = _one(part)
         if day not in rounds:
             named = ", ".join(map(str, sorted(rounds)))
@@ -80,15 +80,15 @@ def usual_hours(
     measures: Sequence[Measure], grid: Mapping[str, Collection[int]], pours: Collection[int]
 ) -> dict[int, RoundTime]:
     """What the measures need: at dusk where one is read then; a day or more after a pour, at just so many hours."""
-    found: dict[int, RoundTime] = {}
+    times: dict[int, RoundTime] = {}
     for measure in measures:
         for day in grid[measure.key]:
             if measure.at:
-                found.setdefault(day, RoundTime(measure.at))
+                times.setdefault(day, RoundTime(measure.at))
             tied = [hours for hours in measure.hours if hours >= 24 and day - hours // 24 in pours]
             if tied:
-                found[day] = RoundTime("", min(tied), USUAL_WITHIN)
-    return found
+                times[day] = RoundTime("", min(tied), USUAL_WITHIN)
+    return times
 
 
 def pour_day(this: Round) -> int | None:
@@ -131,14 +131,14 @@ def followed(trial: Trial, moved: Mapping[int, int]) -> dict[int, int]:
     A round stays where it would fall onto one that stays, onto the baseline, or onto the decision day and later; and
     what was read or missed stays.
     """
-    found = {round_.id: day for round_ in trial.rounds[1:-1] if (day := _following(round_, moved)) is not None}
+    days = {round_.id: day for round_ in trial.rounds[1:-1] if (day := _following(round_, moved)) is not None}
     while True:
-        kept = {round_.day for round_ in trial.rounds if round_.id not in found}
-        blocked = [number for number, day in found.items() if not 0 < day < trial.decision_day or day in kept]
+        kept = {round_.day for round_ in trial.rounds if round_.id not in days}
+        blocked = [number for number, day in days.items() if not 0 < day < trial.decision_day or day in kept]
         if not blocked:
-            return found
+            return days
         for number in blocked:
-            del found[number]
+            del days[number]
 
 
 def _following(this: Round, moved: Mapping[int, int]) -> int | None:

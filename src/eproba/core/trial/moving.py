@@ -59,7 +59,7 @@ def move(trial: Trial, day: int, to: int, following: bool, today_day: int) -> Mo
         days=days,
         dropped=tuple(pour.id for pour in moving if pour.id not in days),
         old=_each_once(moving, 0),
-        new=tuple(each for each in _each_once(moving, shift) if is_before_the_decision(each, trial.decision_day)),
+        new=tuple(pour for pour in _each_once(moving, shift) if is_before_the_decision(pour, trial.decision_day)),
     )
 
 

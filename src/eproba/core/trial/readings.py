@@ -88,21 +88,21 @@ def rule(trial: Trial, this: Round, entry: Entry, today: date) -> Ruling:
     if isinstance(asked, str):
         return _refused(asked, "measure")
     why, field = _amiss(trial, unit, asked, entry, today)
-    found = _refused(why, field) if why else _valued(asked, entry)
-    return replace(found, unit=unit, asked=asked)
+    ruled = _refused(why, field) if why else _valued(asked, entry)
+    return replace(ruled, unit=unit, asked=asked)
 
 
 def asked_by_name(trial: Trial, this: Round, name: str) -> Asked | str:
     """The measure that a round asks, by key or name; else the sentence that says which it asks."""
     wanted = name.strip().lower()
-    here = trial.asked_in(this)
-    for each in here:
-        if wanted in (each.measure.key.lower(), each.measure.name.lower()):
-            return each
+    of_round = trial.asked_in(this)
+    for asked_for in of_round:
+        if wanted in (asked_for.measure.key.lower(), asked_for.measure.name.lower()):
+            return asked_for
     if any(wanted in (asked.measure.key.lower(), asked.measure.name.lower()) for asked in trial.asked):
         days = ", ".join(str(day) for day in trial.pulls)
         return f"“{name}” is not part of the round of day {this.day}: it ends the plant, and is read on day {days}"
-    return f"“{name}” is no measure of this trial; they are {', '.join(each.measure.name for each in here)}"
+    return f"“{name}” is no measure of this trial; they are {', '.join(asked_.measure.name for asked_ in of_round)}"
 
 
 def _amiss(trial: Trial, unit: Unit, asked: Asked, entry: Entry, today: date) -> tuple[str, str]:
@@ -171,4 +171,4 @@ def _refused(why: str, field: str = "value") -> Ruling:
 
 def _unkeepable(text: str) -> bool:
     """Characters that no text can hold: NUL, and halves of a character (lone surrogates)."""
-    return any(each == "\0" or "\ud800" <= each <= "\udfff" for each in text)
+    return any(letter == "\0" or "\ud800" <= letter <= "\udfff" for letter in text)

@@ -43,7 +43,7 @@ def asked_again(trial: Trial, this: Round) -> list[tuple[str, str]]:
     living = trial.living(trial.date_of(this.day))
     count = math.ceil(trial.rules.repeats * len(living) - 1e-9)
     chosen = [asked.measure for asked in trial.asked_in(this) if _can_be_repeated(asked.measure)]
-    lots = {each.key: shuffled(len(living), f"{this.key}:{each.key}:again")[:count] for each in chosen}
+    lots = {asked_.key: shuffled(len(living), f"{this.key}:{asked_.key}:again")[:count] for asked_ in chosen}
     return [(living[place].code, key) for key, places_ in lots.items() for place in sorted(places_)]
 
 
@@ -58,15 +58,17 @@ def complete(trial: Trial, this: Round, readings: Iterable[Reading]) -> bool:
     `readings`: of this round, and of those before it where the trial asks on which day something happens.
     """
     known = list(readings)
-    there = {(each.unit_id, each.measure_key, each.replicate) for each in known if each.round_id == this.id}
+    answered = {
+        (reading.unit_id, reading.measure_key, reading.replicate) for reading in known if reading.round_id == this.id
+    }
     wanted = places(trial, this, trial.living(trial.date_of(this.day)), happened(trial, this, known))
-    return there.issuperset(wanted)
+    return answered.issuperset(wanted)
 
 
 def round_near(trial: Trial, on: date) -> Round | None:
     """The round to which a picture of that day belongs: the nearest within three days, the earlier if in doubt."""
     near = [round_ for round_ in trial.rounds if abs((trial.date_of(round_.day) - on).days) <= NEAR_DAYS]
-    return min(near, key=lambda each: (abs((trial.date_of(each.day) - on).days), each.day), default=None)
+    return min(near, key=lambda round_: (abs((trial.date_of(round_.day) - on).days), round_.day), default=None)
 
 
 def passed_over(trial: Trial, closing: Round, read: Collection[int]) -> list[tuple[Round, bool]]:
@@ -75,9 +77,9 @@ def passed_over(trial: Trial, closing: Round, read: Collection[int]) -> list[tup
     `read`: ids of the rounds that hold readings. A round with none was missed; one with some closes as it is.
     """
     earlier = [round_ for round_ in trial.rounds if round_.day < closing.day and not round_.done and not round_.missed]
-    return [(each, each.id not in read) for each in earlier]
+    return [(round_, round_.id not in read) for round_ in earlier]
 
 
-def may_open_again(trial: Trial, this: Round, sealed: bool) -> bool:
+def may_open_again(this: Round, sealed: bool) -> bool:
     """Whether a closed or missed round can be opened again: only while the envelope is shut."""
     return sealed and (this.done or this.missed)

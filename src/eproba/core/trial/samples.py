@@ -47,7 +47,7 @@ def next_code(known: Collection[str]) -> str:
     return f"L{n}"
 
 
-def check_sample(trial: Trial, units: Sequence[Unit], taken: Collection[str], lots_hidden: bool) -> None:
+def check_sample(units: Sequence[Unit], taken: Collection[str], lots_hidden: bool) -> None:
     """Whether these units can make one sample; `taken`: codes of units that are in another one of the same round.
 
     Raises

@@ -23,8 +23,8 @@ def halves(measure: Measure, summary: Summary, level: float | None) -> tuple[str
     """The two halves of a sentence about a gap, more and less, by what counts of the measure."""
     name = lower_first(measure.name)
     if summary == "time_to":
-        told = f"reached {figure_or_whole(level or 0.0)} {measure.unit}".strip() + f" of {name} {{gap}}"
-        return f"{told} later", f"{told} earlier"
+        half = f"reached {figure_or_whole(level or 0.0)} {measure.unit}".strip() + f" of {name} {{gap}}"
+        return f"{half} later", f"{half} earlier"
     if summary == "rate":
         return f"gained {{gap}} more of {name}", f"gained {{gap}} less of {name}"
     return measure.more, measure.less

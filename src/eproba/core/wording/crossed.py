@@ -31,15 +31,15 @@ def effect_sentence(effect: Effect, judgement: Judgement, wording: Wording) -> s
     """The gap with its interval, and what it is an average of."""
     scale = judgement.question.scale
     names = {things: name for name, things in judgement.question.crossed}
-    told = f"about {size(effect.estimate, scale, wording)}"
+    words = f"about {size(effect.estimate, scale, wording)}"
     if effect.of == "12":
         sums = "both gains multiplied" if scale == "ratio" else "the sum of both gains"
         more = "more" if effect.estimate >= 0 else "less"
-        text = f"Together they gave {told} {more} than {sums}"
+        text = f"Together they gave {words} {more} than {sums}"
     else:
         other = names["2" if effect.of == "1" else "1"]
         phrase = wording.more if effect.estimate >= 0 else wording.less
-        text = f"{effect.name} {phrase.replace('{gap}', told)}, over units with and without {other}"
+        text = f"{effect.name} {phrase.replace('{gap}', words)}, over units with and without {other}"
     held = f" The ledger holds it back ({effect.capped_by})." if effect.capped_by else ""
     if effect.figures is None or effect.verdict == "seen_not_shown":
         return f"{text}, as far as the eye goes.{held}"

@@ -169,11 +169,11 @@ class _Words(Formatter):
 
 
 def _names(value: object) -> str:
-    return listed([str(each) for each in _each(value)])
+    return listed([str(name) for name in _each(value)])
 
 
 def _commas(value: object) -> str:
-    return ", ".join(str(each) for each in _each(value))
+    return ", ".join(str(name) for name in _each(value))
 
 
 def _counts(value: object) -> str:
@@ -195,11 +195,11 @@ def _off_hours(value: object) -> str:
 
 
 def _apart(value: object) -> str:
-    told = [
+    parts = [
         f"{name} {'above' if gap > 0 else 'below'} the control by {abs(gap):.1f} times what units differ by"
         for name, gap in _each(value)
     ]
-    return "; ".join(told)
+    return "; ".join(parts)
 
 
 def _amendments(value: object) -> str:
@@ -232,11 +232,11 @@ def _pours(value: object) -> str:
 
 
 def _gaps(value: object) -> str:
-    told = [
+    parts = [
         f"{name} {'+' if gap > 0 else ''}{figure(gap)} {unit}".rstrip() + f" ({plural(blocks, 'block')})"
         for name, gap, unit, blocks in _each(value)
     ]
-    return ", ".join(told)
+    return ", ".join(parts)
 
 
 def _percent(value: object) -> str:

@@ -39,8 +39,8 @@ def spent_text(mine: Spent, units: Units = METRIC) -> str:
         return "Nothing of it is on record as given, so nobody knows what it took."
     brews = f"{plural(mine.brews, 'brew')} and " if mine.brews else ""
     on_a_square = mine.per_m2 / conversion("m²", units.system).factor
-    each = f"{minutes_text(on_a_square)} a {SQUARES[units.system]}, {minutes_text(mine.per_unit)} a unit"
-    return f"It took {minutes_text(mine.minutes)} ({brews}{plural(mine.times, 'application')}): {each}."
+    per_unit_text = f"{minutes_text(on_a_square)} a {SQUARES[units.system]}, {minutes_text(mine.per_unit)} a unit"
+    return f"It took {minutes_text(mine.minutes)} ({brews}{plural(mine.times, 'application')}): {per_unit_text}."
 
 
 def reasons(
@@ -49,16 +49,16 @@ def reasons(
 ) -> list[Reason]:  # fmt: skip
     """All six choices for one treatment, the advised one first; `settling`: the plan that would settle it, in words."""
     mine = spent[step.treatment]
-    told: dict[Choice, str] = {
+    words: dict[Choice, str] = {
         "keep": _keep(step, comparison, judgement, wording, mine, units),
         "drop": _drop(step, comparison, judgement, wording, spent),
         "change": _change(step, judgement, mine),
         "ask again": _ask_again(step, comparison, judgement, wording, settling),
-        "elsewhere": _elsewhere(step, judgement),
+        "elsewhere": _elsewhere(step),
         "scale up": _scale_up(step, mine, units),
     }
     ordered = sorted(CHOICES, key=lambda choice: choice != step.advised)
-    return [Reason(each, TITLES[each], told[each], each == step.advised) for each in ordered]
+    return [Reason(choice, TITLES[choice], words[choice], choice == step.advised) for choice in ordered]
 
 
 def _fits(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
@@ -137,7 +137,7 @@ def _ask_again(step: NextStep, comparison: Comparison, judgement: Judgement, wor
     return f"It is settled for this season and place; the same again says whether it holds in another.{held}"
 
 
-def _elsewhere(step: NextStep, judgement: Judgement) -> str:
+def _elsewhere(step: NextStep) -> str:
     if step.unsettled:
         return "First an answer here; or give the plan to a neighbour, and put both results together."
     return "One garden, one season: another soil may answer otherwise. Give the plan away, and join what comes back."

@@ -30,15 +30,15 @@ def what_was_done(trial: Trial) -> list[str]:
     lost = [unit for unit in trial.units if unit.lost_on is not None]
     often = "once" if trial.deals == 1 else f"{trial.deals} times"
     given = f"{len(poured)} of {plural(len(trial.pours), 'application')} were given"
-    told = [
+    sentences = [
         f"{len(trial.units)} units were dealt {DEALT[trial.dealing]}, {often}",
         given if trial.pours else "nothing was given",
         f"{len(read)} of {plural(len(trial.rounds), 'round')} were read",
         f"lost: {listed([unit.code for unit in lost])}" if lost else "no unit was lost",
     ]
     if trial.rules.handling:
-        told.append(f"all units alike: {trial.rules.handling.rstrip('.')}")
-    return told
+        sentences.append(f"all units alike: {trial.rules.handling.rstrip('.')}")
+    return sentences
 
 
 def numbers(trial: Trial, judgement: Judgement, comparisons: Sequence[Comparison]) -> list[Numbers]:

@@ -159,7 +159,7 @@ def worth_text(judgement: Judgement, wording: Wording) -> str:
 def band_text(question: Question, wording: Wording) -> str:
     """The worth band as it truly lies: on the ratio scale 10 % more is matched by 9 % less."""
     band = question.band
-    return "" if band is None else " / ".join(either(each, question.scale, wording) for each in (band, -band))
+    return "" if band is None else " / ".join(either(bound, question.scale, wording) for bound in (band, -band))
 
 
 def gap_text(gap: float, scale: Scale, wording: Wording) -> str:
@@ -174,11 +174,11 @@ def settling(comparison: Comparison) -> str:
     needed = comparison.needed
     if needed is None:
         return ""
-    here = min(comparison.n, comparison.n_control)
-    if needed.likely <= here:
+    units_each = min(comparison.n, comparison.n_control)
+    if needed.likely <= units_each:
         return "A trial of this size settles it 8 times in 10 if the truth is what you want: repeat it."
     span = f"{needed.low} to {needed.high}" if needed.high is not None else f"{needed.low} or many more"
-    units = f"{span}, most likely {needed.likely} units of each ({here} here)"
+    units = f"{span}, most likely {needed.likely} units of each ({units_each} here)"
     return f"{units} would settle it 8 times in 10, if the truth is what you want."
 
 
@@ -204,26 +204,26 @@ def rank_headline(ranking: Ranking) -> str:
 def rank_sentence(name: str, judgement: Judgement, ranking: Ranking, wording: Wording) -> str:
     """One treatment's place: whom it is shown ahead of and by how much, and whom it can't be told apart from."""
     parts = []
-    for each in ranking.behind(name):
-        span = _span(each.low, each.high, judgement, wording)
-        told = size(each.gap, judgement.question.scale, wording)
-        parts.append(f"ahead of {each.second} by about {told} ({span} fits)")
+    for one_behind in ranking.behind(name):
+        span = _span(one_behind.low, one_behind.high, judgement, wording)
+        gap_words = size(one_behind.gap, judgement.question.scale, wording)
+        parts.append(f"ahead of {one_behind.second} by about {gap_words} ({span} fits)")
     alike = ranking.not_told_from(name)
     if alike:
         parts.append(f"can’t be told apart from {listed(alike)}")
     if not parts:
         parts.append("shown behind all others")
-    told = "; ".join(parts)
-    return f"{told[0].upper()}{told[1:]}."
+    gap_words = "; ".join(parts)
+    return f"{gap_words[0].upper()}{gap_words[1:]}."
 
 
 def percent_text(comparison: Comparison, judgement: Judgement) -> str:
     """Counts in percent, by the count model; nothing for other kinds."""
-    told = comparison.percent
-    if judgement.question.kind != "count" or told is None or told.low is None or told.high is None:
+    percent = comparison.percent
+    if judgement.question.kind != "count" or percent is None or percent.low is None or percent.high is None:
         return ""
-    span = f"{_signed(told.low)} % to {_signed(told.high)} %"
-    return f"{_signed(told.estimate)} % ({span} fits), by a quasi-Poisson model."
+    span = f"{_signed(percent.low)} % to {_signed(percent.high)} %"
+    return f"{_signed(percent.estimate)} % ({span} fits), by a quasi-Poisson model."
 
 
 def order_text(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
@@ -236,8 +236,8 @@ def order_text(comparison: Comparison, judgement: Judgement, wording: Wording) -
 
 def _signed(number: float) -> str:
     """With its sign, unless it reads as nothing."""
-    told = figure(number)
-    return f"+{told}" if number > 0 and told.strip("0.") else told
+    digits = figure(number)
+    return f"+{digits}" if number > 0 and digits.strip("0.") else digits
 
 
 def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
@@ -249,8 +249,8 @@ def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str
 def _bare(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     gap = comparison.estimate or 0.0
     phrase = wording.more if gap >= 0 else wording.less
-    told = phrase.replace("{gap}", f"about {size(gap, judgement.question.scale, wording)}")
-    return f"{comparison.treatment} {told}"
+    words = phrase.replace("{gap}", f"about {size(gap, judgement.question.scale, wording)}")
+    return f"{comparison.treatment} {words}"
 
 
 def _size_of(low: float, high: float, judgement: Judgement, wording: Wording) -> str:
@@ -263,14 +263,14 @@ def _against_worth(verdict: Verdict, judgement: Judgement, worth: str) -> str:
         return ""
     better = verdict in ("better_matters", "better", "better_trivial")
     if judgement.question.no_worse:
-        told = f"The margin was {worth}"
+        words = f"The margin was {worth}"
     else:
-        told = f"You wanted {worth}" if better else f"{worth} would matter"
+        words = f"You wanted {worth}" if better else f"{worth} would matter"
     if verdict in ("better_matters", "worse_matters"):
-        return f"{told}: even the cautious end is beyond that."
+        return f"{words}: even the cautious end is beyond that."
     if verdict in ("better_trivial", "worse_trivial"):
-        return f"{told}: it is less than that."
-    return f"{told}."
+        return f"{words}: it is less than that."
+    return f"{words}."
 
 
 def _span(low: float, high: float, judgement: Judgement, wording: Wording) -> str:

@@ -12,64 +12,64 @@ FEWER: dict[int, str] = {
 }
 
 
-def headline_together(found: Together) -> str:
+def headline_together(joint: Together) -> str:
     """The joint verdict in a few words, or that there are too few for one."""
-    if found.joint is None:
-        return FEWER[len(found.stakes)]
-    verdict: Verdict = found.verdict
-    if found.asks.no_worse and verdict in WITH_A_MARGIN:
-        told = WITH_A_MARGIN[verdict]
+    if joint.joint is None:
+        return FEWER[len(joint.stakes)]
+    verdict: Verdict = joint.verdict
+    if joint.asks.no_worse and verdict in WITH_A_MARGIN:
+        words = WITH_A_MARGIN[verdict]
     else:
-        told = "Better" if verdict == "better" and found.asks.worth is None else HEADLINES[verdict]
-    return f"{told}, over {plural(found.joint.k, 'trial')}"
+        words = "Better" if verdict == "better" and joint.asks.worth is None else HEADLINES[verdict]
+    return f"{words}, over {plural(joint.joint.k, 'trial')}"
 
 
-def sentence_together(found: Together, wording: Wording) -> str:
+def sentence_together(pooled: Together, wording: Wording) -> str:
     """The gap on the whole, and where the next garden would lie."""
-    scale, joint = found.asks.scale, found.joint
+    scale, joint = pooled.asks.scale, pooled.joint
     if joint is None:
-        return _too_few(found, wording)
+        return _too_few(pooled, wording)
     gap = gap_text(joint.estimate, scale, wording)
     fits = f"{either(joint.low or 0.0, scale, wording)} to {either(joint.high or 0.0, scale, wording)}"
     ends = (joint.prediction_low or 0.0, joint.prediction_high or 0.0)
-    text = f"On the whole {found.treatment} gave {gap} against {found.control}; anything from {fits} fits."
+    text = f"On the whole {pooled.treatment} gave {gap} against {pooled.control}; anything from {fits} fits."
     span = f"{either(ends[0], scale, wording)} to {either(ends[1], scale, wording)}"
     return f"{text} In a next garden its gain would lie anywhere from {span}."
 
 
-def _too_few(found: Together, wording: Wording) -> str:
-    if found.distance is None:
+def _too_few(joint: Together, wording: Wording) -> str:
+    if joint.distance is None:
         return "Three trials or more can be put together; two can be looked at side by side."
-    scale = found.asks.scale
-    gap, low, high = found.distance
-    told = f"The second lies {either(gap, scale, wording)} than the first" if gap else "Both came out alike"
+    scale = joint.asks.scale
+    gap, low, high = joint.distance
+    words = f"The second lies {either(gap, scale, wording)} than the first" if gap else "Both came out alike"
     span = f"{either(low, scale, wording)} to {either(high, scale, wording)}"
     verdict = "they do not agree" if low > 0 or high < 0 else "luck alone can put them so far apart"
-    text = f"{told}; anything from {span} fits, so {verdict}."
+    text = f"{words}; anything from {span} fits, so {verdict}."
     return f"{text} From two, nobody can tell how much gardens differ: so no joint gap is given."
 
 
-def stake_text(stake: Stake, found: Together, wording: Wording) -> str:
+def stake_text(stake: Stake, joint: Together, wording: Wording) -> str:
     """One trial's gap with its own interval."""
-    scale = found.asks.scale
+    scale = joint.asks.scale
     span = f"{gap_text(stake.low, scale, wording)} to {gap_text(stake.high, scale, wording)}"
     return f"{gap_text(stake.gap, scale, wording)} ({span} fits)"
 
 
-def disagreement(found: Together, wording: Wording) -> str:
+def disagreement(pooled: Together) -> str:
     """How much gardens differ, which trials the joint gap does not fit, and in what those differ from the others."""
-    joint = found.joint
+    joint = pooled.joint
     if joint is None:
         return ""
-    odd = [stake for stake in found.stakes if stake.odd]
+    odd = [stake for stake in pooled.stakes if stake.odd]
     if not odd:
         alike = "as much as luck alone makes them" if not joint.tau else "a little more than luck alone makes them"
         return f"No trial disagrees: their gaps differ {alike}."
     if len(odd) == joint.k:
         return "They all disagree with one another: a joint gap says little. What differs between them stands below."
-    names = listed([f"“{each.told.trial}”" for each in odd[:5]]) + (" and more" if len(odd) > 5 else "")
+    names = listed([f"“{stake.told.trial}”" for stake in odd[:5]]) + (" and more" if len(odd) > 5 else "")
     text = f"The joint gap does not fit {plural(len(odd), 'trial')} of {joint.k}: {names}."
-    own = [name for name in found.differs if _sets_apart(name, found)]
+    own = [name for name in pooled.differs if _sets_apart(name, pooled)]
     if not own:
         return f"{text} Nothing on record sets {'it' if len(odd) == 1 else 'them'} apart from all others."
     return (
@@ -77,8 +77,8 @@ def disagreement(found: Together, wording: Wording) -> str:
     )
 
 
-def _sets_apart(name: str, found: Together) -> bool:
+def _sets_apart(name: str, joint: Together) -> bool:
     """Whether those that disagree share what none of the others has, and it is not another one in each of these."""
-    values = list(zip(found.stakes, found.differs[name], strict=True))
+    values = list(zip(joint.stakes, joint.differs[name], strict=True))
     odd, others = ([value for stake, value in values if stake.odd == one] for one in (True, False))
     return len(set(odd)) == 1 and odd[0] not in others and (len(others) == 1 or len(set(others)) < len(others))

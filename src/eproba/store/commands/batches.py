@@ -110,10 +110,10 @@ def take(session: Session, batch_id: int, pour_id: int | None, litres: float, by
 def held_batch(session: Session, batch_id: int) -> Batch:
     """The batch as it is now, held until the commit. Raises BatchError where there is none."""
     lock_batch(session, batch_id)
-    found = batches(session, [batch_id])
-    if not found:
+    held = batches(session, [batch_id])
+    if not held:
         raise BatchError("There is no such batch any more.")
-    return found[0]
+    return held[0]
 
 
 def lock_batch(session: Session, batch_id: int) -> None:

@@ -23,9 +23,9 @@ def keep_finding(
     """Keep the lines (verdict and sentence for each comparison), the noise from unit to unit, what the other measures
     showed, and what the trial says to its questions."""
     kept = [asdict(answer) for answer in answers]
-    found = {"lines": lines, "noise_sd": noise_sd, "also": also, "answers": kept}
-    statement = insert(FindingRow).values(trial_id=trial_id, **found)
-    session.connection().execute(statement.on_conflict_do_update(index_elements=["trial_id"], set_=found))
+    values = {"lines": lines, "noise_sd": noise_sd, "also": also, "answers": kept}
+    statement = insert(FindingRow).values(trial_id=trial_id, **values)
+    session.connection().execute(statement.on_conflict_do_update(index_elements=["trial_id"], set_=values))
 
 
 def forget_finding(session: Session, trial_id: int) -> None:

@@ -52,8 +52,8 @@ def happened_on(
     known = {
         reading.unit_id for reading in all_readings(session, trial.id) if reading.measure_key == key and reading.value
     }
-    if there := [unit.code for unit in units if unit.id in known]:
-        raise HappeningError(f"{listed(there)}: on record with a day already; correct it in the table of readings.")
+    if codes := [unit.code for unit in units if unit.id in known]:
+        raise HappeningError(f"{listed(codes)}: on record with a day already; correct it in the table of readings.")
     refused = [a for a in take_entries(session, _entries(trial, this, asked, units, at), sender) if a.status != "saved"]
     if refused:
         raise HappeningError(refused[0].why or "Somebody put something else there meanwhile: look at the readings.")
@@ -78,9 +78,9 @@ def take_sample(
     """A new sample from some units in a round; returns its code. Raises SampleError, see `check_sample`."""
     lock_trial(session, trial.id)
     known = samples_of(session, trial.id)
-    same = [each for each in known if each.round_id == this.id and each.measure_key == asked.measure.key]
-    check_sample(trial, units, {code for each in same for code in each.units}, hidden)
-    code = next_code({each.code for each in known})
+    same = [reading for reading in known if reading.round_id == this.id and reading.measure_key == asked.measure.key]
+    check_sample(units, {code for sample in same for code in sample.units}, hidden)
+    code = next_code({unit.code for unit in known})
     row = SampleRow.model_validate(
         {
             "trial_id": trial.id, "round_id": this.id, "measure_key": asked.measure.key, "code": code,
@@ -115,7 +115,7 @@ def result_came(session: Session, trial: Trial, sample: Sample, result: str, sen
         for code, why in readings_of_result(sample).items()
     ]
     taken_at = datetime.combine(sample.taken_on, datetime.min.time()).astimezone()
-    sent = [Sent(f"{name}-{each.unit}-{result[:12]}", trial.key, this.key, each, taken_at) for each in (first, *skips)]
+    sent = [Sent(f"{name}-{code.unit}-{result[:12]}", trial.key, this.key, code, taken_at) for code in (first, *skips)]
     refused = [entry for entry in take_entries(session, sent, sender) if entry.status != "saved"]
     if refused:
         raise SampleError(refused[0].why or "Another number stands there: correct it in the table of readings.")

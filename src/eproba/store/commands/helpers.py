@@ -11,8 +11,8 @@ def ask_helper(
     session: Session, trial_id: int, round_id: int, token: str, name: str, by: str, now: datetime, second: bool = False
 ) -> None:
     """Make a link by which `name` reads one round; `second`: beside what is read already, to tell readers apart."""
-    told = {"token": token, "name": name, "by": by, "made_at": now, "second": second}
-    session.add(HelperRow.model_validate({"trial_id": trial_id, "round_id": round_id, **told}))
+    values = {"token": token, "name": name, "by": by, "made_at": now, "second": second}
+    session.add(HelperRow.model_validate({"trial_id": trial_id, "round_id": round_id, **values}))
 
 
 def drop_helper(session: Session, round_id: int, token: str) -> None:

@@ -59,10 +59,10 @@ def saw_device(session: Session, device_id: str, now: datetime) -> None:
 
 def put_out(session: Session, shown: str) -> bool:
     """Forget one device, by its handle; whether there was one."""
-    found = next((row for row in devices(session) if handle(row.id) == shown), None)
-    if found is not None:
-        session.delete(found)
-    return found is not None
+    device_row = next((row for row in devices(session) if handle(row.id) == shown), None)
+    if device_row is not None:
+        session.delete(device_row)
+    return device_row is not None
 
 
 def put_out_others(session: Session, own: str) -> int:

@@ -14,9 +14,9 @@ from eproba.store.trials import load_trial
 class Changed(EprobaError):
     """Somebody else wrote here meanwhile; `there` is what stands now. Nothing was overwritten."""
 
-    def __init__(self, message: str, there: str = "") -> None:
+    def __init__(self, message: str, known_state: str = "") -> None:
         super().__init__(message)
-        self.there = there
+        self.there = known_state
 
 
 class Gone(EprobaError):
@@ -57,7 +57,7 @@ def lock_name(session: Session, name: str) -> None:
     session.connection().execute(select(func.pg_advisory_xact_lock(func.hashtextextended(name, 0))))
 
 
-def unchanged(seen: str, there: str, mine: str, what: str) -> None:
+def unchanged(seen: str, known_state: str, mine: str, what: str) -> None:
     """Refuse to write over a text that was changed since it was seen.
 
     Raises
@@ -65,6 +65,6 @@ def unchanged(seen: str, there: str, mine: str, what: str) -> None:
     Changed
         Where `there` is neither what was seen nor what is to be written.
     """
-    if there not in (seen, mine):
+    if known_state not in (seen, mine):
         text = f"Somebody else changed {what} meanwhile. Yours is still in the field"
-        raise Changed(f"{text}; keep it again if it is right.", there)
+        raise Changed(f"{text}; keep it again if it is right.", known_state)

@@ -8,8 +8,8 @@ from eproba.store.tables import MeasurePictureRow, OwnMeasureRow, TrialMeasureRo
 
 def add_own_measure(session: Session, measure: Measure, picture: bytes | None = None) -> None:
     """Keep a gardener's own measure, with a picture of how it is done."""
-    told = ("key", "name", "unit", "low", "high", "decimals", "better", "scale")
-    names = (*told, "kind", "seconds", "when", "destructive")
+    columns = ("key", "name", "unit", "low", "high", "decimals", "better", "scale")
+    names = (*columns, "kind", "seconds", "when", "destructive")
     fields = {name: getattr(measure, name) for name in names}
     noise = measure.noise_cv if measure.noise_cv is not None else measure.noise_sd
     session.add(OwnMeasureRow(**fields, levels=list(measure.levels), how=" ".join(measure.how), noise=noise))

@@ -54,14 +54,14 @@ def take_package(
     trials = tables.get("trials", [])
     if not trials:
         raise PackageRefused("This package holds no trial.")
-    here = [trial for trial in trials if trial_with_key(session, str(trial.get("key"))) is not None]
-    names = tuple(str(each.get("name")) for each in here)
-    if len(here) == len(trials):
-        told = f"“{names[0]}” is" if len(names) == 1 else f"All {len(names)} trials of this package are"
-        raise PackageRefused(f"{told} in this garden already: delete it first, or look at it.")
+    present = [trial for trial in trials if trial_with_key(session, str(trial.get("key"))) is not None]
+    names = tuple(str(trial.get("name")) for trial in present)
+    if len(present) == len(trials):
+        words = f"“{names[0]}” is" if len(names) == 1 else f"All {len(names)} trials of this package are"
+        raise PackageRefused(f"{words} in this garden already: delete it first, or look at it.")
     try:
         with session.begin_nested():
-            fresh = _without(tables, {each.get("id") for each in here})
+            fresh = _without(tables, {trial.get("id") for trial in present})
             return Taken(_put_in(session, fresh, files, changed), names)
     except (DataError, IntegrityError, StatementError, KeyError, TypeError, ValueError) as error:
         if isinstance(error, EprobaError):
@@ -94,8 +94,8 @@ def _put_in(
     tables, numbers = _without_batches(tables, same), {}
     for name, row in GARDEN.items():
         fresh = _unknown(session, name, tables.get(name, []))
-        rows = [_values(name, row, each, numbers, files) for each in fresh]
-        numbers[name] = _inserted(session, row, rows, [each.get("id") for each in fresh])
+        rows = [_values(name, row, fresh_row, numbers, files) for fresh_row in fresh]
+        numbers[name] = _inserted(session, row, rows, [row.get("id") for row in fresh])
         if name == "batches":
             numbers[name] |= same
     session.flush()
@@ -119,25 +119,25 @@ def _as_declared(trial: Trial) -> bool:
 
 def _unknown(session: Session, name: str, rows: Rows) -> Rows:
     """Rows that this garden lacks: what it knows by the same key stays its own."""
-    here: Any = GARDEN[name]
-    keys = ("key",) if name in BY_KEY else tuple(column.name for column in here.__table__.primary_key.columns)
+    row_class: Any = GARDEN[name]
+    keys = ("key",) if name in BY_KEY else tuple(column.name for column in row_class.__table__.primary_key.columns)
     if name not in (*BY_KEY, *ONE_EACH):
         return rows
-    known = set(session.exec(select(*(getattr(here, key) for key in keys))))
+    known = set(session.exec(select(*(getattr(row_class, key) for key in keys))))
     return [row for row in rows if (row[keys[0]] if len(keys) == 1 else tuple(row[key] for key in keys)) not in known]
 
 
 def _same_batches(session: Session, tables: Mapping[str, Rows]) -> dict[int, int]:
     """Brews of the package that are here already, with all their events: their numbers there and here."""
-    there = _told_batches(tables.get("batches", []), tables.get("batch_events", []))
-    if not there:
+    of_package = _told_batches(tables.get("batches", []), tables.get("batch_events", []))
+    if not of_package:
         return {}
     rows, events = (
-        [each.model_dump() for each in session.exec(select(table))]
+        [row.model_dump() for row in session.exec(select(table))]
         for table in (BatchRow, BatchEventRow)
     )  # fmt: skip
-    here = {told: number for number, told in _told_batches(rows, events).items()}
-    return {number: here[told] for number, told in there.items() if told in here}
+    of_garden = {batch_facts: number for number, batch_facts in _told_batches(rows, events).items()}
+    return {number: of_garden[batch_facts] for number, batch_facts in of_package.items() if batch_facts in of_garden}
 
 
 def _let_go(session: Session, takings: Rows, same: Mapping[int, int]) -> None:
@@ -197,7 +197,7 @@ def _values(
 
 def _check_word(table: str, column: str, wanted: Any, value: Any) -> None:
     """One of a few words is one of them."""
-    options = [each for each in (wanted, *get_args(wanted)) if get_origin(each) is Literal]
+    options = [part for part in (wanted, *get_args(wanted)) if get_origin(part) is Literal]
     if options and value is not None and value not in get_args(options[0]):
         raise PackageRefused(f"{table}: “{value}” is no {column}.")
 

@@ -22,14 +22,14 @@ class PictureError(EprobaError):
     """A picture that can't be kept so; the message says what would fit."""
 
 
-def add_picture(session: Session, trial_id: int, digest: str, jpeg: bytes, now: datetime, **told: Any) -> int:
+def add_picture(session: Session, trial_id: int, digest: str, jpeg: bytes, now: datetime, **facts: Any) -> int:
     """Keep a picture; one that is there already stays as it is. Returns its id. Raises Gone."""
     lock_trial(session, trial_id)
     known = select(PictureRow.id).where(PictureRow.trial_id == trial_id, PictureRow.digest == digest)
-    there = session.exec(known).first()
-    if there is not None:
-        return there
-    row = PictureRow(trial_id=trial_id, digest=digest, jpeg=jpeg, size=len(jpeg), came_at=now, **told)
+    row_known = session.exec(known).first()
+    if row_known is not None:
+        return row_known
+    row = PictureRow(trial_id=trial_id, digest=digest, jpeg=jpeg, size=len(jpeg), came_at=now, **facts)
     session.add(row)
     session.flush()
     return row.id
@@ -84,14 +84,14 @@ def _read_off(
     session: Session, trial: Trial, row: PictureRow, unit: Unit, this: Round, now: datetime
 ) -> Sequence[Sent]:
     """The numbers as entries of what the round asks; they replace what an earlier picture gave."""
-    there = {(r.unit_id, r.measure_key): r for r in readings_of(session, trial.id, this.id, blanks=True)}
+    readings_known = {(r.unit_id, r.measure_key): r for r in readings_of(session, trial.id, this.id, blanks=True)}
     sent = []
     for key in (asked.measure.key for asked in trial.asked_in(this) if asked.measure.kind == "photo"):
         value = row.numbers.get(key)
         if value is None:
             continue
         entry = Entry(unit.code, key, 1, f"{value:.3f}", now.astimezone().date(), sure=True, reason=WHY)
-        before = there.get((unit.id, key))
+        before = readings_known.get((unit.id, key))
         seen = before.version if before is not None and before.source == "photo" else 0
         name = f"picture-{row.digest[:32]}-{key}-{value:.3f}-{seen}"
         sent.append(Sent(name, trial.key, this.key, entry, row.taken_at or now, seen))

@@ -37,9 +37,9 @@ def log_pours(session: Session, trial_id: int, logs: Sequence[PourLog], by: str,
         Somebody else put one of them on record since it was shown.
     """
     trial = lock_trial(session, trial_id)
-    there = {pour.id: pour for pour in trial.pours}
+    pours = {pour.id: pour for pour in trial.pours}
     for log in logs:
-        if there.get(log.seen.id) != log.seen:
+        if pours.get(log.seen.id) != log.seen:
             text = f"Somebody else put treatment {log.seen.letter} of this day on record meanwhile"
             raise Changed(f"{text}: look at what stands there now, then keep yours if it is right.")
     declare_once(session, trial, now)
@@ -73,7 +73,7 @@ def move_pours(session: Session, trial_id: int, moved: Move, reason: str, by: st
     today = now.astimezone().date()
     session.exec(delete(PourRow).where(col(PourRow.id).in_(moved.dropped)))
     later = sum(moved.new) >= sum(moved.old[: len(moved.new)])
-    for pour_id, day in sorted(moved.days.items(), key=lambda each: each[1], reverse=later):
+    for pour_id, day in sorted(moved.days.items(), key=lambda change: change[1], reverse=later):
         session.exec(update(PourRow).where(col(PourRow.id) == pour_id).values(day=day))
     if trial.declared is not None:
         old, new = moved.told

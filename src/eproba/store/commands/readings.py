@@ -74,10 +74,10 @@ def take_entries(session: Session, sent: Sequence[Sent], sender: Sender) -> list
     """
     answers: dict[int, EntryAnswer] = {}
     by_trial: dict[str, list[int]] = {}
-    for i, each in enumerate(sent):
-        by_trial.setdefault(each.trial, []).append(i)
+    for i, entry in enumerate(sent):
+        by_trial.setdefault(entry.trial, []).append(i)
     known = {key: trial_with_key(session, key) for key in by_trial}
-    for key in sorted(by_trial, key=lambda each: known[each] or 0):
+    for key in sorted(by_trial, key=lambda trial_id: known[trial_id] or 0):
         entries = [sent[i] for i in by_trial[key]]
         answers.update(zip(by_trial[key], _of_one_trial(session, known[key], entries, sender), strict=True))
     return [answers[i] for i in range(len(sent))]
@@ -89,9 +89,9 @@ def _of_one_trial(session: Session, trial_id: int | None, sent: Sequence[Sent], 
             raise Gone(UNKNOWN_TRIAL)
         trial = lock_trial(session, trial_id)
     except Gone as error:
-        return [EntryAnswer(each.id, "refused", why=str(error)) for each in sent]
+        return [EntryAnswer(entry.id, "refused", why=str(error)) for entry in sent]
     writing = Writing(session, trial, sender)
-    answers = [writing.take(each) for each in sent]
+    answers = [writing.take(entry) for entry in sent]
     writing.settle()
     return answers
 

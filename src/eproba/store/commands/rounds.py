@@ -40,8 +40,8 @@ def _close(session: Session, trial: Trial, this: Round, now: datetime) -> None:
     _mark(session, this, done=True, missed=False, closed_at=now)
     read = select(col(ReadingRow.round_id)).distinct().where(col(ReadingRow.trial_id) == trial.id)
     holding = set(session.connection().execute(read).scalars())
-    for each, missed in passed_over(trial, this, holding):
-        _mark(session, each, done=not missed, missed=missed, closed_at=now)
+    for round_, missed in passed_over(trial, this, holding):
+        _mark(session, round_, done=not missed, missed=missed, closed_at=now)
     if this.id == trial.rounds[-1].id:
         session.exec(update(TrialRow).where(col(TrialRow.id) == trial.id).values(closed_at=now))
     forget_finding(session, trial.id)
@@ -57,7 +57,7 @@ def open_again(session: Session, trial_id: int, round_id: int, now: datetime) ->
     """
     trial = lock_trial(session, trial_id)
     this = _round(trial, round_id)
-    if not may_open_again(trial, this, trial.sealed(now.astimezone().date())):
+    if not may_open_again(this, trial.sealed(now.astimezone().date())):
         why = "it is open" if not (this.done or this.missed) else "the envelope is open: correct the table of readings"
         raise RoundError(f"The round of day {this.day} can’t be opened again: {why}.")
     _mark(session, this, done=False, missed=False, closed_at=None)
@@ -96,10 +96,13 @@ def follow_pours(session: Session, trial: Trial, moved: Mapping[int, int], by: s
     for asked in trial.asked:
         if asked.days is not None:
             days = sorted(changed.get(day, day) for day in asked.days)
-            here = (col(TrialMeasureRow.trial_id) == trial.id, col(TrialMeasureRow.measure_key) == asked.measure.key)
-            session.exec(update(TrialMeasureRow).where(*here).values(days=days))
+            of_measure = (
+                col(TrialMeasureRow.trial_id) == trial.id,
+                col(TrialMeasureRow.measure_key) == asked.measure.key,
+            )
+            session.exec(update(TrialMeasureRow).where(*of_measure).values(days=days))
     if trial.declared is not None:
-        old, new = (f"rounds of days {', '.join(map(str, sorted(each)))}" for each in (changed, changed.values()))
+        old, new = (f"rounds of days {', '.join(map(str, sorted(days)))}" for days in (changed, changed.values()))
         on, why = now.astimezone().date(), "they follow the pour"
         session.add(AmendmentRow(trial_id=trial.id, on=on, what="asked", old=old, new=new, reason=why, by=by))
 
@@ -109,7 +112,7 @@ def _mark(session: Session, this: Round, **facts: object) -> None:
 
 
 def _round(trial: Trial, round_id: int) -> Round:
-    found = next((round_ for round_ in trial.rounds if round_.id == round_id), None)
-    if found is None:
+    round_found = next((round_ for round_ in trial.rounds if round_.id == round_id), None)
+    if round_found is None:
         raise RoundError("This round was removed from the plan.")
-    return found
+    return round_found

@@ -153,12 +153,12 @@ def declare_once(session: Session, trial: Trial, now: datetime) -> None:
 
 
 def amend(
-    session: Session, trial: Trial, column: str, what: str, told: tuple[str, str], value: Any, reason: str, by: str,
+    session: Session, trial: Trial, column: str, what: str, change: tuple[str, str], value: Any, reason: str, by: str,
     on: date,
 ) -> None:  # fmt: skip
     """Change one frozen fact of a declared trial; `told` is the old and the new value in words."""
     session.exec(update(TrialRow).where(col(TrialRow.id) == trial.id).values(**{column: value}))
-    session.add(AmendmentRow(trial_id=trial.id, on=on, what=what, old=told[0], new=told[1], reason=reason, by=by))
+    session.add(AmendmentRow(trial_id=trial.id, on=on, what=what, old=change[0], new=change[1], reason=reason, by=by))
     forget_finding(session, trial.id)
 
 
@@ -180,9 +180,9 @@ def amend_treatment(
     where = (col(TreatmentRow.trial_id) == trial.id, col(TreatmentRow.letter) == letter)
     session.exec(update(TreatmentRow).where(*where).values(how=how, recipe=recipe))
     brewed = (f", {old.recipe}", f", {recipe}") if recipe != old.recipe else ("", "")
-    told = (f"“{old.how}” ({old.name}{brewed[0]})", f"“{how}”{brewed[1]}")
+    change = (f"“{old.how}” ({old.name}{brewed[0]})", f"“{how}”{brewed[1]}")
     session.add(
-        AmendmentRow(trial_id=trial.id, on=on, what="treatments", old=told[0], new=told[1], reason=reason, by=by)
+        AmendmentRow(trial_id=trial.id, on=on, what="treatments", old=change[0], new=change[1], reason=reason, by=by)
     )
     forget_finding(session, trial.id)
 

@@ -64,10 +64,14 @@ def _task(due: Due, asked: list[Asked]) -> WeekTask:
         return WeekTask(
             due.on, "pour", f"{_named(due)}: {due.trial_name}", POUR_SECONDS * due.units * share / 60, address
         )
-    here = [(each.measure, each.per_unit) for each in asked if is_asked(each.measure, due.day, due.pull, each.days)]
-    minutes = seconds_of_round(here, due.units, due.pull) / 60
+    of_round = [
+        (asked_.measure, asked_.per_unit)
+        for asked_ in asked
+        if is_asked(asked_.measure, due.day, due.pull, asked_.days)
+    ]
+    minutes = seconds_of_round(of_round, due.units, due.pull) / 60
     address = url_for("rounds.show", trial_id=due.trial_id, round_id=due.round_id)
-    kind = "pull" if any(measure.destructive for measure, _ in here) else "round"
+    kind = "pull" if any(measure.destructive for measure, _ in of_round) else "round"
     return WeekTask(due.on, kind, f"{_named(due)}: {due.trial_name}", minutes, address)
 
 
@@ -95,8 +99,10 @@ def _hour(due: Due) -> datetime | None:
     return None if at is None else at.astimezone(UTC)
 
 
-def _brew_entries(found: Iterable[Job]) -> list[CalendarEntry]:
-    return [CalendarEntry(job.key, job.at.astimezone(UTC), job.words, _for_whom(job), job.minutes) for job in found]
+def _brew_entries(brewing_jobs: Iterable[Job]) -> list[CalendarEntry]:
+    return [
+        CalendarEntry(job.key, job.at.astimezone(UTC), job.words, _for_whom(job), job.minutes) for job in brewing_jobs
+    ]
 
 
 def _for_whom(job: Job) -> str:

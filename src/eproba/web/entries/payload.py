@@ -80,7 +80,7 @@ def _text(op: dict[str, Any], field: Field) -> str:
 
 def _kept(name: str, text: str) -> str:
     """Text that can be written down at all."""
-    if "\0" in text or any("\ud800" <= each <= "\udfff" for each in text):
+    if "\0" in text or any("\ud800" <= letter <= "\udfff" for letter in text):
         raise NoEntry(f"Its {name} holds a character that can’t be kept; type it again without it.")
     return text
 

@@ -39,9 +39,9 @@ def take() -> ResponseReturnValue:
         except NoEntry as error:
             answers.append(EntryAnswer(_id(op), "refused", why=sentence(error)))
     taken = iter(take_entries(db(), sent, Sender(who(), now(), "till", sees_lots())))
-    told = [answer or next(taken) for answer in answers]
+    answers_sent = [answer or next(taken) for answer in answers]
     commit()
-    return jsonify(answers=[_told(each) for each in told])
+    return jsonify(answers=[_told(answer) for answer in answers_sent])
 
 
 def _id(op: Any) -> str:
@@ -49,14 +49,14 @@ def _id(op: Any) -> str:
 
 
 def _told(answer: EntryAnswer) -> dict[str, Any]:
-    there = None if answer.there is None else reading_told(answer.there)
-    return {"id": answer.id, "status": answer.status, "there": there, "why": answer.why}
+    reading = None if answer.there is None else reading_told(answer.there)
+    return {"id": answer.id, "status": answer.status, "there": reading, "why": answer.why}
 
 
 def reading_told(reading: Reading) -> dict[str, Any]:
     """A reading for a device: `value` and `skip` empty where one was taken back; `inputs` of what was worked out."""
-    told = {"value": reading.value, "skip": reading.skip_reason, "version": reading.version, "by": reading.by}
-    return told | ({"inputs": reading.typed} if "=" in reading.typed else {})
+    values = {"value": reading.value, "skip": reading.skip_reason, "version": reading.version, "by": reading.by}
+    return values | ({"inputs": reading.typed} if "=" in reading.typed else {})
 
 
 @entries.get("/waiting")

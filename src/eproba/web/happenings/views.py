@@ -55,7 +55,9 @@ def index(trial_id: int) -> ResponseReturnValue:
         counted=COUNTED,
         once=once_measures(trial),
         events=[(event, unit[event.unit_id], off_rule(trial, event)) for event in events_of(db(), trial_id)],
-        seen=[(unit[each.unit_id], each, known[each.measure_key]) for each in happened_once(trial, readings)],
+        seen=[
+            (unit[reading.unit_id], reading, known[reading.measure_key]) for reading in happened_once(trial, readings)
+        ],
         units=_walked(trial),
         problem=problem,
         typed=request.form,

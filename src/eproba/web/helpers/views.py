@@ -41,7 +41,7 @@ def ask(trial_id: int, round_id: int) -> ResponseReturnValue:
     links = [
         (helper, url_for("helpers.show", token=helper.token, _external=True)) for helper in helpers_of(db(), round_id)
     ]
-    codes = [(each, address, _code(address)) for each, address in links]
+    codes = [(helper, address, _code(address)) for helper, address in links]
     page = render_template("helpers/ask.html", trial=trial, round=this, codes=codes, problem=problem, name=name)
     return page, 400 if problem else 200
 
@@ -53,17 +53,17 @@ def _code(address: str) -> Markup:
 @helpers.get("/h/<token>")
 def show(token: str) -> ResponseReturnValue:
     """The till of that round: no names, no treatments, nothing of before, in the helper's own order."""
-    found = helper_with(db(), token, now())
-    if found is None:
+    helper_here = helper_with(db(), token, now())
+    if helper_here is None:
         session.pop("helper", None)
         abort(404, "This link has ended with its round. Thank you for reading.")
-    helper, row = found
+    helper, row = helper_here
     session["helper"] = token
     trial = trial_or_404(helper.trial_id)
     this = round_or_404(trial, row.id)
     data = till_data(trial, this)
     order = [data["units"][place]["code"] for place in shuffled(len(data["units"]), token)]
-    units = {each["code"]: each | {"block": None, "crop": ""} for each in data["units"]}
+    units = {unit["code"]: unit | {"block": None, "crop": ""} for unit in data["units"]}
     data |= {
         "units": [units[code] for code in order], "shuffled": order, "trialName": "Your round", "who": helper.name,
         "previous": {}, "previousDay": None, "start": "", "second": helper.second,

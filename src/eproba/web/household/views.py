@@ -176,9 +176,9 @@ def change_passcode() -> ResponseReturnValue:
     """A new household passcode, shown once; every other device gives it anew."""
     own = current_user._get_current_object() if current_user.is_authenticated else None
     revoked = request.form.get("feeds") == "revoke"
-    made = make_passcode(db(), revoked)
+    passcode = make_passcode(db(), revoked)
     if own is not None:
         _keep(replace(own, id=secrets.token_urlsafe(24)))
     commit()
-    page = render_template("household/passcode.html", passcode=made, revoked=revoked)
+    page = render_template("household/passcode.html", passcode=passcode, revoked=revoked)
     return page, 200, {"Cache-Control": "no-store"}

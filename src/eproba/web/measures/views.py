@@ -63,7 +63,7 @@ class OwnMeasureForm(FlaskForm):
     )
     noise = NumberField("Units differ by", 0.0001, 100_000, optional=True)
     seconds = NumberField("Seconds for one unit", 1, MOST_SECONDS, whole=True, default="20")
-    when = SelectField("Asked", choices=[(each, words) for each, words in WHEN.items() if each != "after a pour"])
+    when = SelectField("Asked", choices=[(key, words) for key, words in WHEN.items() if key != "after a pour"])
     destructive = BooleanField("It ends the plant")
     how = StringField("How it is done", [Length(max=300)])
     picture = FileField("A picture of how")
@@ -124,16 +124,16 @@ def reckon_inputs() -> ResponseReturnValue:
     if measure is None or measure.calculator is None:
         abort(404)
     try:
-        found = reckon(measure.calculator, inputs_typed(request.args.get("inputs", "")))
+        worked = reckon(measure.calculator, inputs_typed(request.args.get("inputs", "")))
     except EprobaError as error:
         return jsonify(said=[sentence(error)], value="")
     main = next(result for result in measure.calculator.results if result.name == measure.calculator.main)
-    value, doubt = found.results[main.name], found.doubts.get(main.name)
+    value, doubt = worked.results[main.name], worked.doubts.get(main.name)
     how = conversion(main.unit, system())
     about = "" if doubt is None else f", give or take {figure(how.apart_shown(doubt))}"
     shown = "" if value is None else f"{how.shown(value):.{main.decimals}f} {how.unit}".rstrip()
-    told = f"{main.words}: {shown}{about}" if shown else ""
-    return jsonify(said=list(found.said), value=told)
+    words = f"{main.words}: {shown}{about}" if shown else ""
+    return jsonify(said=list(worked.said), value=words)
 
 
 def _plan(draft_id: int) -> str:

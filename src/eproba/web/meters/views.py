@@ -125,14 +125,14 @@ def _values_sent(body: Any, at: datetime) -> Sequence[MeterValue]:
     several = body.get("values", [body])
     if not isinstance(several, list) or not 1 <= len(several) <= MOST_VALUES:
         raise MeterError(f"values is a list of 1 to {MOST_VALUES}.")
-    return [_value_sent(each, at) for each in several]
+    return [_value_sent(entry, at) for entry in several]
 
 
-def _value_sent(each: Any, at: datetime) -> MeterValue:
-    value = each.get("value") if isinstance(each, dict) else None
+def _value_sent(entry: Any, at: datetime) -> MeterValue:
+    value = entry.get("value") if isinstance(entry, dict) else None
     if isinstance(value, bool) or not isinstance(value, (int, float)):
         raise MeterError(f"“{value}” is no number: send one without quotes and unit.")
-    moment = each.get("at")
+    moment = entry.get("at")
     if moment is None:
         return checked(value, at, at)
     try:
@@ -168,14 +168,14 @@ def _logged(row: MeterRow, raw: bytes) -> str:
     """Take a log in, by the columns that were typed, else by those remembered, else by the likely ones."""
     typed = {name: request.form.get(name, "").strip().lower() for name in ("at", "value")}
     columns = typed if all(typed.values()) else row.columns or likely(columns_of(raw))
-    found = read_log(raw, columns, now(), now().astimezone().tzinfo)
-    new = take_values(db(), row.id, found.values)
+    log_read = read_log(raw, columns, now(), now().astimezone().tzinfo)
+    new = take_values(db(), row.id, log_read.values)
     remember_columns(db(), row, columns)
     commit()
-    told = f"{row.name}: {new} new of {len(found.values)} values, from “{columns['at']}” and “{columns['value']}”."
-    if found.bad:
-        told += f" {len(found.bad)} lines could not be taken (line {found.bad[0].line}: {found.bad[0].why})."
-    return told
+    words = f"{row.name}: {new} new of {len(log_read.values)} values, from “{columns['at']}” and “{columns['value']}”."
+    if log_read.bad:
+        words += f" {len(log_read.bad)} lines could not be taken (line {log_read.bad[0].line}: {log_read.bad[0].why})."
+    return words
 
 
 def _simulated(spot: str) -> Sequence[Meter]:
@@ -206,8 +206,8 @@ def meters_for(asked: Asked) -> list[dict[str, Any]]:
     known: list[tuple[str, Meter]] = [
         (f"m{meter_row.id}", recorded(db(), meter_row, now(), now())) for meter_row in meter_rows(db())
     ]
-    known += [(f"s{n}", each) for n, each in enumerate(_simulated("demo"))]
-    return [told for key, meter in known if (told := _offered(key, in_unit(meter, asked.measure), asked.measure))]
+    known += [(f"s{n}", meter) for n, meter in enumerate(_simulated("demo"))]
+    return [offer for key, meter in known if (offer := _offered(key, in_unit(meter, asked.measure), asked.measure))]
 
 
 def _offered(key: str, meter: Meter, measure: Measure) -> dict[str, Any] | None:
@@ -230,12 +230,12 @@ def take() -> ResponseReturnValue:
         except MeterError as error:
             return jsonify(said=sentence(error), values=None)
         return jsonify(said="", minutes=times, values=values, meter=_worded(meter))
-    latest, found = meter.now(now()), steady(meter, now())
+    latest, steady_value = meter.now(now()), steady(meter, now())
     if latest is None:
         return jsonify(said=f"{meter.name} has said nothing for ten minutes.", value=None)
-    if found is None:
+    if steady_value is None:
         return jsonify(said=f"{latest.value:.4g} {meter.unit}, not steady yet …", value=None)
-    return jsonify(said="", value=f"{found:.4g}", meter=_worded(meter))
+    return jsonify(said="", value=f"{steady_value:.4g}", meter=_worded(meter))
 
 
 def _worded(meter: Meter) -> str:

@@ -46,13 +46,13 @@ def want_of(form: MixForm) -> Want:
         parts = in_n(n) if form.means.data == "in" else (1.0, n)
     if form.by.data == "area":
         return Want(area_m2=1.0 if form.area.number is None else form.area.number, rate=form.rate.number, parts=parts)
-    each, surface = form.each.number, None
+    litres_each, surface = form.each.number, None
     if form.pot_across.number is not None and form.pot_high.number is not None:
         surface, volume = pot_size(form.pot_across.number, form.pot_high.number)
-        each = pot_litres(volume) if each is None else each
-    if each is None:
+        litres_each = pot_litres(volume) if litres_each is None else litres_each
+    if litres_each is None:
         raise QuantityError("Say how much each unit gets, or how wide the pots are and how high they are filled.")
-    return Want(units=int(form.units.number or 1), per_unit_litres=each, unit_m2=surface, parts=parts)
+    return Want(units=int(form.units.number or 1), per_unit_litres=litres_each, unit_m2=surface, parts=parts)
 
 
 def _months(field: Any) -> tuple[int, ...]:

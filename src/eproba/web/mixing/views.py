@@ -34,7 +34,7 @@ def _form(typed: Any) -> MixForm:
     """The desk's questions, checked apart from a token: the desk changes nothing."""
     form = MixForm(formdata=typed or None, meta={"csrf": False})
     form.recipe.choices = [(key, recipe.title) for key, recipe in offered_recipes(db()).items()]
-    form.equipment.choices = [(key, each.name) for key, each in equipment(system()).items()]
+    form.equipment.choices = [(key, tool.name) for key, tool in equipment(system()).items()]
     if not typed:
         form.recipe.data, form.area.data, form.units.data, form.each.data = "yeast-starter", *_usual()
     elif not form.by.data:
@@ -148,7 +148,7 @@ def for_trial(trial_id: int) -> ResponseReturnValue:
             *warnings([load for load in loads if load.water_l > 0 or load.easy_carbon_g > 0], units()),
             *unlike(trial),
         ],
-        concentrated=any(each.mixed and each.mixed.water_litres for each in desk),
+        concentrated=any(place.mixed and place.mixed.water_litres for place in desk),
         once=added_rulers(loads, look, total=False, units=units()),
         total=added_rulers(loads, look, total=True, units=units()),
         is_open=not trial.sealed(today()),

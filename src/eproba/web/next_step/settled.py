@@ -50,4 +50,4 @@ def drawn_plan(answers: Answers) -> GroundPlan | str:
         taken = chosen(walk.draft, ground, walk.known)
     except EprobaError as error:
         return sentence(error)
-    return ground_plan(site_of(walk.draft, ground), [(cut, None) for cut in taken.cuts], {}, told=units())
+    return ground_plan(site_of(walk.draft, ground), [(cut, None) for cut in taken.cuts], {}, household=units())

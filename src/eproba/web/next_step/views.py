@@ -45,11 +45,11 @@ class Scaled:
     @property
     def cautions(self) -> dict[str, list[str]]:
         """Every caution once, with the names of the ways that it is for."""
-        found: dict[str, list[str]] = {}
+        by_text: dict[str, list[str]] = {}
         for way in self.ways:
             for key in way.cautions:
-                found.setdefault(key, []).append(way.equipment.name)
-        return found
+                by_text.setdefault(key, []).append(way.equipment.name)
+        return by_text
 
 
 @next_step.get("/trials/<int:trial_id>/next")
@@ -75,12 +75,12 @@ def show(trial_id: int) -> ResponseReturnValue:
         return render_template("next_step/unjudged.html", trial=trial, problem=sentence(error))
     wording, took = Wording.of(trial, trial.asked[0]), _spent(trial)
     judgement = by_effects(judgement)
-    steps = next_steps(judgement, {name: each.minutes for name, each in took.items()})
+    steps = next_steps(judgement, {name: spending.minutes for name, spending in took.items()})
     plan = settling_of(trial, judgement, own_noise(db(), trial.asked[0].measure.key, trial.scale))
     letters = {treatment.name: treatment.letter for treatment in trial.treatments}
     comparisons = {comparison.treatment: comparison for comparison in judgement.comparisons}
     words = settling_words(plan, trial.kind) if plan else ""
-    told = [
+    choices = [
         (letters[s.treatment], s, headline(comparisons[s.treatment], judgement),
          reasons(s, comparisons[s.treatment], judgement, wording, took, words, units()))
         for s in sorted(steps, key=lambda step: ORDER.index(step.advised))
@@ -88,14 +88,14 @@ def show(trial_id: int) -> ResponseReturnValue:
     beyond = {
         effect.name: effect_sentence(effect, judgement, wording) for effect in judgement.effects if effect.of == "12"
     }
-    unsettled = next((letter for letter, s, *_ in told if s.unsettled), None)
+    unsettled = next((letter for letter, s, *_ in choices if s.unsettled), None)
     drawn = drawn_plan(settling_answers(trial, unsettled, plan, today())) if plan and unsettled else None
     return render_template(
         "next_step/next.html",
         trial=trial,
         usual_area=_usual_area(),
         looks=trial_looks(trial),
-        told=told,
+        told=choices,
         beyond=beyond,
         spent=took.values(),
         minutes=minutes_text,
@@ -114,7 +114,9 @@ def _spent(trial: Trial) -> dict[str, Spent]:
     household = household_kit(db())
     numbers = {n for pour in trial.pours for n in (pour.batch, pour.other_batch) if n is not None}
     brews = {batch.id: batch for batch in batches(db(), sorted(numbers))} if numbers else {}
-    return {each.name: each for each in spent(trial, all_recipes(db()), household.kit, household.prices, brews)}
+    return {
+        spending.name: spending for spending in spent(trial, all_recipes(db()), household.kit, household.prices, brews)
+    }
 
 
 def _usual_area() -> str:
@@ -136,10 +138,10 @@ def _scaled(trial: Trial) -> Scaled | None:
         if not 0 < square <= MOST_AREA:
             raise EprobaError("{} can’t be: above 0, up to {}.", Amount(square, "m²"), Amount(MOST_AREA, "m²"))
         tools = [equipment(system())[key] for key in LADDER]
-        found = ways(recipe, square, rate, strength_of(treatment, trial), tools)
+        way = ways(recipe, square, rate, strength_of(treatment, trial), tools)
     except EprobaError as error:
         return Scaled(letter, area, [], sentence(error))
-    return Scaled(letter, area or _usual_area(), found)
+    return Scaled(letter, area or _usual_area(), way)
 
 
 @next_step.post("/trials/<int:trial_id>/next/settle")

@@ -56,7 +56,7 @@ def result(trial_id: int) -> ResponseReturnValue:
 @packages.get("/garden.zip")
 def garden() -> ResponseReturnValue:
     """Everything of this garden."""
-    if any(each is not None and hides_lots(each, today(), sees_lots()) for each in map(_trial, all_trials(db()))):
+    if any(trial is not None and hides_lots(trial, today(), sees_lots()) for trial in map(_trial, all_trials(db()))):
         abort(403, HIDDEN)
     tables, files = garden_tables(db())
     return _zip("A whole garden", "garden", tables, files)
@@ -100,13 +100,15 @@ def take_in() -> ResponseReturnValue:
 
 
 def _package_in(raw: bytes) -> ResponseReturnValue:
-    found = read_package(raw)
-    taken = take_package(db(), found.format, found.tables, found.files, found.changed)
+    package = read_package(raw)
+    taken = take_package(db(), package.format, package.tables, package.files, package.changed)
     for trial_id in taken.trials:
         was_changed(db(), trial_id)
     commit()
-    if found.changed:
-        flash(f"This file was changed after it was written ({', '.join(found.changed)}): what came in bears that mark.")
+    if package.changed:
+        flash(
+            f"This file was changed after it was written ({', '.join(package.changed)}): what came in bears that mark."
+        )
     if taken.here_already:
         names = listed([f"“{name}”" for name in taken.here_already[:5]])
         more = "" if len(taken.here_already) <= 5 else f" and {len(taken.here_already) - 5} more"
@@ -120,8 +122,8 @@ def _package_in(raw: bytes) -> ResponseReturnValue:
 
 def _plan_in(raw: bytes) -> ResponseReturnValue:
     """A plan becomes a draft: question, treatments, doses and days as they came, the ground open."""
-    found = read_plan(raw)
-    chosen = standing_in(found.plan, request.form)
+    plan = read_plan(raw)
+    chosen = standing_in(plan.plan, request.form)
     missing = unknown_in(chosen, all_measures(db()), all_recipes(db()))
     if missing is not None:
         raise missing
@@ -129,7 +131,7 @@ def _plan_in(raw: bytes) -> ResponseReturnValue:
     trial = trial_of_plan(chosen, all_measures(db()), today() + timedelta(days=1))
     draft_id = new_draft(db(), answers_on_own_ground(trial, today(), chosen.units_each), now())
     commit()
-    if found.changed:
+    if plan.changed:
         flash("This plan was changed after it was written: look whether it still asks what you were told it asks.")
     flash("The plan is here as a draft. Draw your own ground; your lots will be dealt anew.")
     return redirect(url_for("new_trial.step", draft_id=draft_id, name="ground"))

@@ -73,8 +73,8 @@ def add(trial_id: int) -> ResponseReturnValue:
     commit()
     if wants_json():
         return jsonify(vars(became[0]))
-    for each in became:
-        flash(each.said)
+    for photo in became:
+        flash(photo.said)
     return redirect(url_for("photos.index", trial_id=trial_id))
 
 
@@ -88,8 +88,8 @@ class PhotoTold:
 
 
 def _told(trial: Trial) -> PhotoTold:
-    told = request.form.get("taken", "")
-    at = int(told) / 1000 if told.isascii() and told.isdigit() and len(told) < 16 else None
+    text = request.form.get("taken", "")
+    at = int(text) / 1000 if text.isascii() and text.isdigit() and len(text) < 16 else None
     this = next((round_ for round_ in trial.rounds if round_.key == request.form.get("round")), None)
     taken = None if at is None else datetime.fromtimestamp(min(at, now().timestamp()), UTC).astimezone()
     return PhotoTold(trial.by_code.get(request.form.get("unit", "")), this, taken)
@@ -104,7 +104,7 @@ class Became:
     unit: str = ""
 
 
-def _taken(trial: Trial, content: bytes, told: PhotoTold) -> Became:
+def _taken(trial: Trial, content: bytes, facts: PhotoTold) -> Became:
     """Keep one picture. The tag in it knows better than the till which unit it is."""
     from eproba.core.measuring.photo import PhotoProblem
     from eproba.exchange.photo_out import carried_over, jpeg_of, look, taken_at
@@ -116,25 +116,25 @@ def _taken(trial: Trial, content: bytes, told: PhotoTold) -> Became:
     named = looked.tag.unit if looked.tag else None
     if named and named[0] != trial.key:
         return Became(f"The tag {named[1]} is one of another trial: send this picture there.")
-    unit = trial.by_code.get(named[1]) if named else told.unit
+    unit = trial.by_code.get(named[1]) if named else facts.unit
     before = last_outline(db(), trial.id, unit.id) if unit else None
     outline = None
     if before is not None:
         looked, outline = carried_over(looked, np.array(before.outline), np.array(before.to_cm))
-    at = taken_at(content) or told.taken_at
-    this = told.round or round_near(trial, (at or now()).astimezone().date())
-    found = looked.found()
+    at = taken_at(content) or facts.taken_at
+    this = facts.round or round_near(trial, (at or now()).astimezone().date())
+    photo = looked.found()
     add_picture(
         db(), trial.id, hashlib.sha256(content).hexdigest(), jpeg_of(looked.picture), now(),
         unit_id=unit.id if unit else None, round_id=this.id if this else None, taken_at=at, by=who(),
-        numbers={name: value for name, value in vars(found).items() if name not in ("file", "unit")},
+        numbers={name: value for name, value in vars(photo).items() if name not in ("file", "unit")},
         to_cm=looked.tag.to_cm.tolist() if looked.tag else None,
         outline=None if outline is None else outline.tolist(),
     )  # fmt: skip
     where = f"{unit.code}, " if unit else "To be sorted: "
-    cover = f"cover {found.cover:.1f} %. " if found.cover is not None else ""
-    other = f"The tag is {unit.code}’s, not {told.unit.code}’s. " if unit and told.unit not in (None, unit) else ""
-    return Became(f"{where}{cover}{other}{found.problem or ''}".strip(" ,"), True, unit.code if unit else "")
+    cover = f"cover {photo.cover:.1f} %. " if photo.cover is not None else ""
+    other = f"The tag is {unit.code}’s, not {facts.unit.code}’s. " if unit and facts.unit not in (None, unit) else ""
+    return Became(f"{where}{cover}{other}{photo.problem or ''}".strip(" ,"), True, unit.code if unit else "")
 
 
 def _picture_or_404(trial_id: int, picture_id: int) -> PictureRow:
@@ -203,7 +203,7 @@ def _sorting(trial: Trial, row: PictureRow) -> dict[str, Any]:
     unit = trial.by_code.get(request.form.get("unit", ""))
     this = next((round_ for round_ in trial.rounds if str(round_.id) == request.form.get("round")), None)
     points = [part.split(",") for part in request.form.get("outline", "").split(";") if part.strip()]
-    numbers = [[whole(each) for each in point] for point in points]
+    numbers = [[whole(coordinate) for coordinate in point] for point in points]
     pairs = all(len(point) == 2 and None not in point for point in numbers)
     fits = len(numbers) >= 3 and pairs
     if request.form.get("shape") == "circle" and len(numbers) == 2 and pairs:
@@ -224,17 +224,17 @@ def _circle(row: PictureRow, taps: list[Any]) -> list[Any]:
 
 
 def _measured_again(row: PictureRow) -> None:
-    found = _looked_again(row).found()
-    row.numbers = {name: value for name, value in vars(found).items() if name not in ("file", "unit")}
+    photo = _looked_again(row).found()
+    row.numbers = {name: value for name, value in vars(photo).items() if name not in ("file", "unit")}
 
 
 @photos.get("/trials/<int:trial_id>/photos/units/<code>")
 def unit(trial_id: int, code: str) -> ResponseReturnValue:
     """One unit over the days."""
     trial = trial_or_404(trial_id)
-    found = trial.by_code.get(code) or abort(404, "This trial has no such unit.")
-    shots = [_shown(trial, shot) for shot in shots_of(db(), trial_id, unit_id=found.id)]
-    return render_template("photos/unit.html", trial=trial, unit=found, shots=shots)
+    unit_ = trial.by_code.get(code) or abort(404, "This trial has no such unit.")
+    shots = [_shown(trial, shot) for shot in shots_of(db(), trial_id, unit_id=unit_.id)]
+    return render_template("photos/unit.html", trial=trial, unit=unit_, shots=shots)
 
 
 @photos.get("/trials/<int:trial_id>/photos/rounds/<int:round_id>")
@@ -243,7 +243,7 @@ def side_by_side(trial_id: int, round_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     this = next((round_ for round_ in trial.rounds if round_.id == round_id), None) or abort(404, "No such round.")
     shown = [_shown(trial, shot) for shot in shots_of(db(), trial_id, round_id=round_id)]
-    walked = sorted((each for each in shown if each["unit"]), key=lambda each: each["unit"].walk)
+    walked = sorted((photo for photo in shown if photo["unit"]), key=lambda photo: photo["unit"].walk)
     sealed = trial.sealed(today())
     looks = {} if sealed else trial_looks(trial)
     return render_template("photos/round.html", trial=trial, round=this, shots=walked, sealed=sealed, looks=looks)

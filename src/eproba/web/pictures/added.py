@@ -42,14 +42,14 @@ def added_rulers(
     water, grams = partial(_told_as, "L/m²", units), partial(_told_as, "g/m²", units)
     how = conversion("m²", units.system)
     rulers = [
-        _ruler("Water", water, treatments, looks, lambda each: (each.water_l,) * 2, total),
-        _ruler("Easy carbon", grams, treatments, looks, lambda each: (each.easy_carbon_g,) * 2, total, not total),
-        _ruler("Nitrogen", grams, treatments, looks, lambda each: each.nitrogen_g, total),
-        _ruler("Minutes", partial(_plain, ""), treatments, looks, lambda each: (each.minutes, each.minutes), total),
+        _ruler("Water", water, treatments, looks, lambda added: (added.water_l,) * 2, total),
+        _ruler("Easy carbon", grams, treatments, looks, lambda added: (added.easy_carbon_g,) * 2, total, not total),
+        _ruler("Nitrogen", grams, treatments, looks, lambda added: added.nitrogen_g, total),
+        _ruler("Minutes", partial(_plain, ""), treatments, looks, lambda added: (added.minutes, added.minutes), total),
     ]
     if all(treatment.cost is not None for treatment in treatments):
         a_square = partial(_plain, f"/{how.unit}")
-        cost = _ruler("Cost", a_square, treatments, looks, lambda each: (_cost(each, how.factor),) * 2, total)
+        cost = _ruler("Cost", a_square, treatments, looks, lambda added: (_cost(added, how.factor),) * 2, total)
         rulers.insert(3, cost)
     return tuple(rulers)
 
@@ -69,14 +69,14 @@ def _ruler(
     scale = (WIDTH - LEFT - RIGHT) / most
     labels, unit = say(spans)
     bars = tuple(
-        LoadBar(looks[each.letter], HEAD + ROW * i, round(scale * low, 1), round(scale * high, 1), label)
-        for i, (each, (low, high), label) in enumerate(zip(treatments, spans, labels, strict=True))
+        LoadBar(looks[treatment_.letter], HEAD + ROW * i, round(scale * low, 1), round(scale * high, 1), label)
+        for i, (treatment_, (low, high), label) in enumerate(zip(treatments, spans, labels, strict=True))
     )
     marks = ((SMALL_C, "small"), (SAFE_C, "limit")) if yardstick else ()
-    told = ", ".join(f"{treatment.name} {bar.label}" for treatment, bar in zip(treatments, bars, strict=True))
+    words = ", ".join(f"{treatment.name} {bar.label}" for treatment, bar in zip(treatments, bars, strict=True))
     placed = tuple((round(LEFT + scale * at, 1), word) for at, word in marks)
     named = f"{title}, {unit}" if unit else title
-    return Ruler(named, HEAD + ROW * len(bars) + 6, bars, placed, f"{named}: {told}.")
+    return Ruler(named, HEAD + ROW * len(bars) + 6, bars, placed, f"{named}: {words}.")
 
 
 def _cost(treatment: Added, squares: float) -> float:

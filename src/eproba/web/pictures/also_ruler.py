@@ -33,23 +33,27 @@ class AlsoRuler:
 
 def also_ruler(also: Sequence[AlsoSeen]) -> AlsoRuler | None:
     """Lay all that was seen as well along one ruler; None where nothing of it could be judged."""
-    told = [each for each in also if each.rows]
-    if not told:
+    measures = [measure for measure in also if measure.rows]
+    if not measures:
         return None
-    ends = [abs(x) for each in told for row in each.rows for x in (row.gap, row.low, row.high) if x is not None]
+    ends = [
+        abs(x) for measure in measures for row in measure.rows for x in (row.gap, row.low, row.high) if x is not None
+    ]
     reach = min(MOST, max([1.0, *ends]))
 
     def x(value: float) -> float:
         return round(LEFT + (RIGHT - LEFT) * (max(-reach, min(reach, value)) + reach) / (2 * reach), 1)
 
     heads, lines, y = [], [], 6.0
-    for each in told:
-        heads.append((y + 18, each.name))
+    for also_measure in measures:
+        heads.append((y + 18, also_measure.name))
         y += HEAD
-        for row in each.rows:
+        for row in also_measure.rows:
             bar = None if row.low is None or row.high is None else (x(row.low), x(row.high))
             lines.append(AlsoLine(row.letter, y, bar, None if row.gap is None else x(row.gap), row.text))
             y += ROW
         y += 6
-    words = "; ".join(f"{each.name}: " + ", ".join(f"{row.letter} {row.text}" for row in each.rows) for each in told)
+    words = "; ".join(
+        f"{measure.name}: " + ", ".join(f"{row.letter} {row.text}" for row in measure.rows) for measure in measures
+    )
     return AlsoRuler(y + 4, x(0), tuple(heads), tuple(lines), f"Seen as well. {words}.")

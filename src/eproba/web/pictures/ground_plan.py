@@ -106,7 +106,7 @@ def ground_plan(
     units: Sequence[tuple[Cut, str | None]],
     looks: Mapping[str, Look],
     lost: Mapping[str, str] | None = None,
-    told: Units = METRIC,
+    household: Units = METRIC,
 ) -> GroundPlan:
     """Draw places and units to scale.
 
@@ -117,15 +117,15 @@ def ground_plan(
     top = min(place.y_cm for place in site.places)
     scale = _scale(site, [cut for cut, _ in units], left)
 
-    def box(each: Cut | Place) -> tuple[float, float, float, float]:
-        x, y = MARGIN + (each.x_cm - left) * scale, MARGIN + (each.y_cm - top) * scale
-        return round(x, 1), round(y, 1), round(each.width_cm * scale, 1), round(each.length_cm * scale, 1)
+    def box(rectangle: Cut | Place) -> tuple[float, float, float, float]:
+        x, y = MARGIN + (rectangle.x_cm - left) * scale, MARGIN + (rectangle.y_cm - top) * scale
+        return round(x, 1), round(y, 1), round(rectangle.width_cm * scale, 1), round(rectangle.length_cm * scale, 1)
 
     tiles = tuple(_tile(cut, box(cut), looks.get(letter or ""), (lost or {}).get(cut.code)) for cut, letter in units)
     places = tuple(Frame(place.name, *box(place)) for place in site.places)
     right = max(place.x + place.width for place in places) + MARGIN
     bottom = max(place.y + place.height for place in places) + MARGIN
-    bar_unit, bar_number, bar_cm = _bar(right / 2.5 / scale, told)
+    bar_unit, bar_number, bar_cm = _bar(right / 2.5 / scale, household)
     gradient = site.gradient
     return GroundPlan(
         width=max(right, 260.0),
@@ -142,15 +142,15 @@ def ground_plan(
     )
 
 
-def _bar(longest_cm: float, told: Units) -> tuple[str, int, float]:
+def _bar(longest_cm: float, units: Units) -> tuple[str, int, float]:
     """The bar of the scale, as long as there is room for: its unit, how many of them, and its length in cm."""
-    bars = BARS[told.system]
+    bars = BARS[units.system]
     return next((bar for bar in bars if bar[2] <= longest_cm), bars[-1])
 
 
-def ways_plan(trial: Trial, told: Units) -> GroundPlan:
+def ways_plan(trial: Trial, units: Units) -> GroundPlan:
     """Where the units stand, with nothing said of who got what: for the way through a round."""
-    return ground_plan(trial.site, [(unit.cut, None) for unit in trial.laid_out], {}, told=told)
+    return ground_plan(trial.site, [(unit.cut, None) for unit in trial.laid_out], {}, household=units)
 
 
 def _scale(site: Site, cuts: Sequence[Cut], left: float) -> float:
@@ -194,13 +194,13 @@ def _frames(cuts: Sequence[Cut], tiles: Sequence[Tile]) -> list[Frame]:
 def _words(units: Sequence[tuple[Cut, str | None]], looks: Mapping[str, Look], site: Site) -> str:
     places = ", ".join(place.name for place in site.places)
     walked = sorted(units, key=lambda unit: unit[0].walk)
-    told = ", ".join(
+    words = ", ".join(
         f"{cut.code} {looks[letter].name if letter and letter in looks else ''}".strip() for cut, letter in walked
     )
-    return f"Places: {places}. In walking order: {told}." if told else f"Places: {places}."
+    return f"Places: {places}. In walking order: {words}." if words else f"Places: {places}."
 
 
-def trial_plan(trial: Trial, looks: Mapping[str, Look], told: Units) -> GroundPlan:
+def trial_plan(trial: Trial, looks: Mapping[str, Look], units: Units) -> GroundPlan:
     """The ground plan of a dealt trial."""
     lost = {unit.code: unit.lost_reason for unit in trial.units if unit.lost_on is not None}
-    return ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.laid_out], looks, lost, told)
+    return ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.laid_out], looks, lost, units)

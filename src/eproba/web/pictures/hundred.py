@@ -53,9 +53,9 @@ def hundred_of(shares: Mapping[Verdict, float], title: str) -> Hundred:
     counts = _rounded({verdict: shares[verdict] for verdict in ORDER if verdict in shares})
     laid = [verdict for verdict in ORDER for _ in range(counts.get(verdict, 0))]
     marks = tuple(Share(STEP * (i % SIDE), STEP * (i // SIDE), verdict) for i, verdict in enumerate(laid))
-    told = tuple((verdict, _name(verdict), counts[verdict]) for verdict in ORDER if counts.get(verdict))
-    words = f"{title}, out of 100 gardens like yours: " + ", ".join(f"{n} {name}" for _, name, n in told) + "."
-    return Hundred(title, marks, told, words)
+    legend = tuple((verdict, _name(verdict), counts[verdict]) for verdict in ORDER if counts.get(verdict))
+    words = f"{title}, out of 100 gardens like yours: " + ", ".join(f"{n} {name}" for _, name, n in legend) + "."
+    return Hundred(title, marks, legend, words)
 
 
 def _name(verdict: Verdict) -> str:

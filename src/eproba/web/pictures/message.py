@@ -44,11 +44,11 @@ def message_png(
     for headline, _ in effects:
         y = _fitted(draw, (PAD, y), headline, ROUND, 36, SLATE, WIDTH - 2 * PAD, lines=1)
     rows = shown[:MOST_ROWS]
-    for each in () if effects else rows:
-        title = f"{each.comparison.treatment}: {lower_first(each.headline)}" if len(shown) > 1 else each.headline
+    for row in () if effects else rows:
+        title = f"{row.comparison.treatment}: {lower_first(row.headline)}" if len(shown) > 1 else row.headline
         y = _fitted(draw, (PAD, y), title, ROUND, 50 if len(rows) == 1 else 36, SLATE, WIDTH - 2 * PAD, lines=2)
         if len(rows) == 1:
-            y = _fitted(draw, (PAD, y + 6), each.sentence, PLAIN, 27, SLATE, WIDTH - 2 * PAD, lines=3)
+            y = _fitted(draw, (PAD, y + 6), row.sentence, PLAIN, 27, SLATE, WIDTH - 2 * PAD, lines=3)
     _ruler(draw, ruler, y + 14, min(HEIGHT - 186 - y, 90.0 * (len(ruler.lines) - 1)))
     limits = [*ledger["cap"], *ledger["caution"]]
     trust = " ".join(text for _, text in limits[:2]) or "No caution: all that was looked at was in order."
@@ -66,14 +66,14 @@ def message_png(
 
 def _ruler(draw: ImageDraw.ImageDraw, ruler: SharedRuler, top: float, height: float) -> None:
     """Zero, the band, and of each treatment its interval and stake."""
-    told = [line for line in ruler.lines if not line.control][:6]
-    if height < 30 or not told:
+    lines = [line for line in ruler.lines if not line.control][:6]
+    if height < 30 or not lines:
         return
 
     def x(at: float) -> float:
         return PAD + 300 + (at - LEFT) / (RIGHT - LEFT) * (WIDTH - 2 * PAD - 420)
 
-    row = height / len(told)
+    row = height / len(lines)
     if ruler.band is not None:
         draw.rectangle((x(ruler.band[0]), top, x(ruler.band[1]), top + height), fill=DUST)
         font = _font(PLAIN, 17)
@@ -81,7 +81,7 @@ def _ruler(draw: ImageDraw.ImageDraw, ruler: SharedRuler, top: float, height: fl
         draw.text((middle, top + height + 3), TOO_LITTLE, font=font, fill=SLATE)
     for dash in range(int(top), int(top + height), 10):
         draw.line((x(ruler.zero), dash, x(ruler.zero), dash + 5), fill=SLATE, width=2)
-    for i, line in enumerate(told):
+    for i, line in enumerate(lines):
         y = top + row * (i + 0.5)
         _fitted(draw, (PAD, y - 14), line.name, BOLD, 23, SLATE, 280, lines=1)
         if line.bar is not None:

@@ -59,14 +59,14 @@ def scene_drawn(scene: Scene) -> SceneDrawn:
         if ends:
             mean = sum(value or 0.0 for value in ends) / len(ends)
             means.append((treated, y(mean), f"{figure(mean)} {scene.measure.unit}"))
-    told = ", ".join(f"{'with it' if treated else 'without'} {label}" for treated, _, label in means)
+    words = ", ".join(f"{'with it' if treated else 'without'} {label}" for treated, _, label in means)
     return SceneDrawn(
         courses=tuple(courses),
         means=_apart(means),
         days=tuple((x(day), day) for day in scene.days if len(scene.days) < 8 or day % 4 == 0),
         ticks=tuple((y(at), label.lstrip("+")) for at, label in ticks_between(low, high, False)),
         unit=scene.measure.unit,
-        words=f"Courses of {len(scene.seen)} units over {last} days. Means at the end: {told}.",
+        words=f"Courses of {len(scene.seen)} units over {last} days. Means at the end: {words}.",
     )
 
 
@@ -98,5 +98,5 @@ def calibration_drawn(bins: Sequence[Bin]) -> Calibration:
          round(0.7 + 0.12 * min(bin_.rounds, 8), 2), f"{bin_.right} of {bin_.rounds}")
         for bin_ in bins
     )  # fmt: skip
-    told = "; ".join(f"{bin_.sure} % sure: right {bin_.right} of {bin_.rounds} times" for bin_ in bins)
-    return Calibration(stakes, f"{told}." if told else "No round yet.")
+    words = "; ".join(f"{bin_.sure} % sure: right {bin_.right} of {bin_.rounds} times" for bin_ in bins)
+    return Calibration(stakes, f"{words}." if words else "No round yet.")

@@ -47,7 +47,7 @@ def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording
     question, control = judgement.question, judgement.question.control
     spans = {c.treatment: _span(c) for c in judgement.comparisons}
     by_order = any(c.order is not None and c.order.carries for c in judgement.comparisons)
-    ends = [each for span in spans.values() for each in span if each is not None]
+    ends = [end for span in spans.values() for end in span if end is not None]
     reach = [0.0, *ends, *([question.band, -question.band] if question.band else [])]
     low, high = min(reach), max(reach)
     wide = (high - low) or 1.0
@@ -66,10 +66,12 @@ def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording
         gap, near, far = spans.get(name, (0.0, None, None))
         bar = None if near is None or far is None else (x(near), x(far))
         label = "" if name == control or gap is None else told(gap)
-        here = None if gap is None else x(gap)
-        lines.append(Line(letters[name], name, place[name], bar, here, label, name == control))
+        middle = None if gap is None else x(gap)
+        lines.append(Line(letters[name], name, place[name], bar, middle, label, name == control))
     if by_order:
-        marks = [(each / 100 - 0.5, f"{each}") for each in range(0, 101, 25) if low <= each / 100 - 0.5 <= high]
+        marks = [
+            (percent / 100 - 0.5, f"{percent}") for percent in range(0, 101, 25) if low <= percent / 100 - 0.5 <= high
+        ]
     else:
         marks = ticks_between(low, high, question.scale == "ratio")
     words = [f"{c.treatment}: {headline(c, judgement)}" for c in judgement.comparisons]
@@ -92,8 +94,8 @@ def ordered(judgement: Judgement) -> list[str]:
     """The treatments as seen, the best first, the control among them; those without a figure last."""
     spans = {c.treatment: _span(c)[0] for c in judgement.comparisons}
     turn = -1 if judgement.question.lower_is_better else 1
-    told = {name: gap for name, gap in spans.items() if gap is not None} | {judgement.question.control: 0.0}
-    return [*sorted(told, key=lambda name: -turn * told[name]), *(name for name in spans if name not in told)]
+    gaps = {name: gap for name, gap in spans.items() if gap is not None} | {judgement.question.control: 0.0}
+    return [*sorted(gaps, key=lambda name: -turn * gaps[name]), *(name for name in spans if name not in gaps)]
 
 
 def runs_not_told_apart(names: Sequence[str], ranking: Ranking | None) -> list[tuple[str, str]]:

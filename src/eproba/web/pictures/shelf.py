@@ -35,23 +35,23 @@ class Vessel:
 def vessel(batch: Batch, now: datetime, units: Units = METRIC) -> Vessel:
     """Draw one batch."""
     where, wanted = state(batch, now), wants(batch, now)
-    there = left(batch.until(now))
-    share = min(1.0, there / batch.litres) if batch.litres else 0.0
+    litres = left(batch.until(now))
+    share = min(1.0, litres / batch.litres) if batch.litres else 0.0
     level = BOTTOM - (BOTTOM - TOP) * 0.92 * share
     rising = _bubbles(batch.id, level) if where == "brewing" else ()
-    inside = units(Amount(there, batch.unit.partition(" of ")[0]))
-    held = units.out_of(Amount(there, batch.unit), Amount(batch.litres, batch.unit))
+    inside = units(Amount(litres, batch.unit.partition(" of ")[0]))
+    held = units.out_of(Amount(litres, batch.unit), Amount(batch.litres, batch.unit))
     words = f"{batch.recipe.title}, {held}, {STATES[where]}. {wanted.words}."
     window = ready_window(batch) if where in ("standing", "brewing") else None
     return Vessel(
-        batch, where, STATES[where], there, wanted, round(level, 1), rising, window, words, inside.split(" ", 1)
+        batch, where, STATES[where], litres, wanted, round(level, 1), rising, window, words, inside.split(" ", 1)
     )
 
 
 def shelf(batches: Sequence[Batch], now: datetime, units: Units = METRIC) -> list[Vessel]:
     """All vessels, those that want something now first."""
     drawn = [vessel(batch, now, units) for batch in batches]
-    return sorted(drawn, key=lambda each: (not each.next.urgent, each.next.at or now, each.batch.id))
+    return sorted(drawn, key=lambda vessel_: (not vessel_.next.urgent, vessel_.next.at or now, vessel_.batch.id))
 
 
 def _bubbles(seed: int, level: float) -> tuple[tuple[float, float, float], ...]:

@@ -53,10 +53,10 @@ class Stakes:
     words: str
 
 
-def stakes_of(found: Together, wording: Wording, headline: str) -> Stakes:
+def stakes_of(pooled: Together, wording: Wording, headline: str) -> Stakes:
     """Lay the trials along one ruler."""
-    scale, joint, close = found.asks.scale, found.joint, len(found.stakes) > MANY
-    low, high = _reach(found)
+    scale, joint, close = pooled.asks.scale, pooled.joint, len(pooled.stakes) > MANY
+    low, high = _reach(pooled)
 
     def x(value: float) -> float:
         return round(LEFT + (RIGHT - LEFT) * (min(max(value, low), high) - low) / (high - low), 1)
@@ -72,7 +72,7 @@ def stakes_of(found: Together, wording: Wording, headline: str) -> Stakes:
             stake.odd,
             f"{stake.told.trial}: {gap_text(stake.gap, scale, wording)}",
         )
-        for i, stake in enumerate(found.stakes)
+        for i, stake in enumerate(pooled.stakes)
     ]
     foot = TOP + row * len(lines)
     drawn = None
@@ -89,31 +89,31 @@ def stakes_of(found: Together, wording: Wording, headline: str) -> Stakes:
     return Stakes(
         height=round(foot + FOOT, 1),
         zero=x(0),
-        band=(x(-found.band), x(found.band)) if found.band else None,
+        band=(x(-pooled.band), x(pooled.band)) if pooled.band else None,
         lines=tuple(lines),
         joint=drawn,
         ticks=tuple((x(at), label) for at, label in ticks_between(low, high, scale == "ratio")),
         close=close,
-        words=f"{headline}. {_spoken(found.stakes, wording, found)}",
+        words=f"{headline}. {_spoken(pooled.stakes, wording, pooled)}",
     )
 
 
-def _reach(found: Together) -> tuple[float, float]:
+def _reach(joint: Together) -> tuple[float, float]:
     """The ends of the ruler: all of the trials, as much of the joint interval and the string as leaves them readable,
     and of a trial with an endless interval what fits."""
-    gaps = [stake.gap for stake in found.stakes]
-    wide = 6 * max([abs(gap) for gap in gaps] + [found.band or 0.0]) or 1.0
-    own = [0.0, *(max(-wide, min(wide, end)) for each in found.stakes for end in (each.low, each.high))]
-    own += [found.band, -found.band] if found.band else []
+    gaps = [stake.gap for stake in joint.stakes]
+    wide = 6 * max([abs(gap) for gap in gaps] + [joint.band or 0.0]) or 1.0
+    own = [0.0, *(max(-wide, min(wide, end)) for stake in joint.stakes for end in (stake.low, stake.high))]
+    own += [joint.band, -joint.band] if joint.band else []
     low, high = min(own), max(own)
     more = (ROOM - 1) * (high - low)
-    if found.joint is not None:
-        string = [found.joint.prediction_low or 0.0, found.joint.prediction_high or 0.0]
+    if joint.joint is not None:
+        string = [joint.joint.prediction_low or 0.0, joint.joint.prediction_high or 0.0]
         low, high = max(low - more, min(low, string[0])), min(high + more, max(high, string[1]))
     spread = (high - low) or 1.0
     return low - 0.05 * spread, high + 0.05 * spread
 
 
-def _spoken(stakes: Sequence[Stake], wording: Wording, found: Together) -> str:
-    told = [f"{stake.told.trial} {gap_text(stake.gap, found.asks.scale, wording)}" for stake in stakes[:MANY]]
-    return "; ".join(told) + ("; and more." if len(stakes) > MANY else ".")
+def _spoken(stakes: Sequence[Stake], wording: Wording, joint: Together) -> str:
+    words = [f"{stake.told.trial} {gap_text(stake.gap, joint.asks.scale, wording)}" for stake in stakes[:MANY]]
+    return "; ".join(words) + ("; and more." if len(stakes) > MANY else ".")

@@ -51,7 +51,7 @@ def turns_drawn(trial: Trial, looks: dict[str, Look], today: int) -> TurnsDrawn:
         )
         for unit in trial.units
     ]  # fmt: skip
-    told = [
+    words = [
         f"{name}: " + ", ".join(
             trial.treatment(unit.letter).name if looks else "not told"
             for unit in sorted(trial.units, key=lambda unit: unit.cut.number) if unit.cut.where == where
@@ -66,5 +66,5 @@ def turns_drawn(trial: Trial, looks: dict[str, Look], today: int) -> TurnsDrawn:
         days=tuple((x(i * length), f"{i * length}") for i in range(periods + 1)),
         now=x(today) if 0 <= today <= trial.decision_day else None,
         height=TOP + 2 * (ROW + GAP) + 30,
-        words=f"{periods} periods of {length} days. {'; '.join(told)}.",
+        words=f"{periods} periods of {length} days. {'; '.join(words)}.",
     )

@@ -83,7 +83,7 @@ class DayTyped:
 def row_of(trial: Trial, pour: Pour, typed: Mapping[str, str], now: datetime) -> PourRowShown:
     """What stands in the form for one treatment."""
     treatment = trial.treatment(pour.letter)
-    here = [unit for unit in trial.given_to(pour.letter, pour.what, pour.day) if unit.lost_on is None]
+    units_given = [unit for unit in trial.given_to(pour.letter, pour.what, pour.day) if unit.lost_on is None]
     dose = planned_dose(trial, pour)
     given = dose if dose is None or pour.amount_each is None else replace(dose, amount=pour.amount_each)
     standing = {
@@ -97,9 +97,9 @@ def row_of(trial: Trial, pour: Pour, typed: Mapping[str, str], now: datetime) ->
         "note": pour.note,
     }
     filled = {name: typed.get(f"{name}-{pour.id}", usual).strip()[:MOST_TEXT] for name, usual in standing.items()}
-    codes = tuple(unit.code for unit in sorted(here, key=lambda unit: unit.walk))
-    each = () if dose is None or dose.per == "unit" else tuple(each_in_words(dose, here, units()))
-    return PourRowShown(pour, treatment, dose, given, each, codes, **filled)
+    codes = tuple(unit.code for unit in sorted(units_given, key=lambda unit: unit.walk))
+    words = () if dose is None or dose.per == "unit" else tuple(each_in_words(dose, units_given, units()))
+    return PourRowShown(pour, treatment, dose, given, words, codes, **filled)
 
 
 def _told(amounts: Mapping[str, float], unit: str) -> str:
@@ -147,10 +147,11 @@ def values_of(trial: Trial, row: PourRowShown, day: DayTyped, brews: Sequence[Ba
     }  # fmt: skip
     if row.status == "skipped":
         return common
-    each, others = _amounts(row)
+    amount_each, others = _amounts(row)
     override = _override(row, brews, done_at)
     return common | {
-        "amount_each": each, "amount": replace(row.dose, amount=each).words if row.dose else "", "unit_amounts": others,
+        "amount_each": amount_each, "unit_amounts": others,
+        "amount": replace(row.dose, amount=amount_each).words if row.dose else "",
         "batch_id": brews[0].id if brews else None, "other_batch_id": brews[1].id if len(brews) > 1 else None,
         "override": override,
         "otherwise": "; ".join(line for b in brews for line in differs(b.recipe, b.amounts, b.litres)),
@@ -167,13 +168,13 @@ def _amounts(row: PourRowShown) -> tuple[float, dict[str, float]]:
     dose, typed_in = row.dose or Dose(0.0, ""), typed_system()
     untouched = row.given is not None and row.amount == row.given.said(Units(typed_in))  # said shorter than it is
     try:
-        each = row.given.amount if row.given and untouched else amount(row.amount, dose, typed_in)
+        amount_each = row.given.amount if row.given and untouched else amount(row.amount, dose, typed_in)
         others = exceptions(row.exceptions, row.codes, dose, typed_in)
     except EprobaError as error:
         raise PourError(f"{row.treatment.name}: {told(error, units())}") from error
-    if each == 0 and not any(others.values()):
+    if amount_each == 0 and not any(others.values()):
         raise PourError(f"{row.treatment.name}: 0 {row.unit} is no application: choose “skipped”, and say why.")
-    return each, others
+    return amount_each, others
 
 
 def _override(row: PourRowShown, brews: Sequence[Batch], done_at: datetime) -> str:

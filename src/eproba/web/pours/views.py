@@ -78,7 +78,7 @@ def show(trial_id: int, day: int) -> ResponseReturnValue:
             flash(f"Applications of day {day} are on record.")
             return redirect(url_for("trials.show", trial_id=trial_id))
     known = all_recipes(db())
-    desk = {each.treatment.letter: each for each in at_the_desk(trial, known, household_kit(db()).kit)}
+    desk = {place.treatment.letter: place for place in at_the_desk(trial, known, household_kit(db()).kit)}
     page = render_template(
         "pours/pour.html",
         trial=trial,
@@ -130,8 +130,8 @@ def _with_batch(row: PourRowShown) -> PourRowShown:
 def _brews(row: PourRowShown) -> list[Batch]:
     """The batches that a row names, one or two."""
     numbers = [number for text in (row.batch, row.other_batch) if (number := whole(text)) is not None]
-    found = {batch.id: batch for batch in batches(db(), numbers)} if numbers else {}
-    return [found[number] for number in dict.fromkeys(numbers) if number in found]
+    batches_by_id = {batch.id: batch for batch in batches(db(), numbers)} if numbers else {}
+    return [batches_by_id[number] for number in dict.fromkeys(numbers) if number in batches_by_id]
 
 
 def _on_the_shelf(row: PourRowShown) -> list[Batch]:
@@ -148,8 +148,8 @@ def _kept(trial: Trial, rows: list[PourRowShown], held: DayTyped) -> str:
             raise Changed(f"{text}. What stands now is in the log; keep yours if it is right.")
         brews = [_brews(row) for row in rows]
         values = [values_of(trial, row, held, brew, now()) for row, brew in zip(rows, brews, strict=True)]
-        told = zip(rows, values, brews, strict=True)
-        logs = [PourLog(row.pour, kept, _took(trial, row, kept, each)) for row, kept, each in told]
+        rows_kept = zip(rows, values, brews, strict=True)
+        logs = [PourLog(row.pour, kept, _took(trial, row, kept, brews_of_row)) for row, kept, brews_of_row in rows_kept]
         log_pours(db(), trial.id, logs, who(), now())
     except EprobaError as error:
         db().rollback()
@@ -180,13 +180,13 @@ def _counsel(trial: Trial, that_day: list[Pour], desk: dict[str, Mixed]) -> list
         return []
     local, ground = now().astimezone(), household_kit(db()).ground_on(today())
     weather = weather_at(station(), local, WEEK, AHEAD)
-    found: list[Counsel] = []
+    counsel: list[Counsel] = []
     for pour in waiting:
-        each = desk[pour.letter]
-        brewed = pour.what == "dose" and each.treatment.recipe
-        recipe = each.mixed.recipe if each.mixed and brewed else None
-        found += on_pour(recipe, local, pour.day, _last(trial, pour.letter), weather, ground, units())
-    return list(dict.fromkeys(found))
+        place = desk[pour.letter]
+        brewed = pour.what == "dose" and place.treatment.recipe
+        recipe = place.mixed.recipe if place.mixed and brewed else None
+        counsel += on_pour(recipe, local, pour.day, _last(trial, pour.letter), weather, ground, units())
+    return list(dict.fromkeys(counsel))
 
 
 def _last(trial: Trial, letter: str) -> date | None:

@@ -32,12 +32,12 @@ def index() -> ResponseReturnValue:
     from eproba.web.pictures.practice import calibration_drawn  # it draws scenes, which are judged
 
     history = history_of(db(), who())
-    found, states = calibration(history), {trap: standing(history, trap) for trap in TRAPS}
+    bins, states = calibration(history), {trap: standing(history, trap) for trap in TRAPS}
     return render_template(
         "practice/index.html",
         rounds=len(history),
         right=sum(change.right for change in history),
-        picture=calibration_drawn(found),
+        picture=calibration_drawn(bins),
         over=overconfidence(history),
         traps=[(lessons()[trap].title, state) for trap, state in states.items() if state != "not met"],
         unmet=list(states.values()).count("not met"),
@@ -76,9 +76,9 @@ def _scene(row: PracticeRow, scene: Any, problem: str = "", says: str = "", sure
     from eproba.web.pictures.practice import scene_drawn
 
     lesson, facts, judgement = lessons()[row.trap], told_facts(scene), scene.judgement
-    told = lesson.verdict
-    if judgement is not None and not told:
-        told = sentence(judgement.comparisons[0], judgement, Wording(scene.measure.unit))
+    words = lesson.verdict
+    if judgement is not None and not words:
+        words = sentence(judgement.comparisons[0], judgement, Wording(scene.measure.unit))
     return render_template(
         "practice/round.html",
         row=row,
@@ -95,7 +95,7 @@ def _scene(row: PracticeRow, scene: Any, problem: str = "", says: str = "", sure
         fooled=lesson.revealed(facts),
         against=lesson.against,
         verdict=HEADLINES[scene.verdict],
-        told=told,
+        told=words,
         number=len(history_of(db(), who())) + (row.sure is None),
     )
 

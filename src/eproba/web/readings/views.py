@@ -98,8 +98,8 @@ def _read_twice(trial: Trial) -> list[tuple[str, str]]:
 
 def _elsewhen(trial: Trial, chosen: Round, table: dict[tuple[int, str], dict[int, Reading]]) -> str:
     """The days on which a round was truly read, where they are not the one planned."""
-    found = {r.read_at.date() for cell in table.values() for r in cell.values() if r.read_at is not None}
-    other = sorted(found - {trial.date_of(chosen.day)})
+    days = {r.read_at.date() for cell in table.values() for r in cell.values() if r.read_at is not None}
+    other = sorted(days - {trial.date_of(chosen.day)})
     return ", ".join(f"{day_words(on)} (day {trial.day_of(on)})" for on in other)
 
 
@@ -128,20 +128,20 @@ def new(trial_id: int) -> ResponseReturnValue:
         abort(404, "This trial asks no such reading.")
     places = readings_of(db(), trial.id, this.id, blanks=True)
     place = (unit.id, asked.measure.key, replicate)
-    there = next((r for r in places if (r.unit_id, r.measure_key, r.replicate) == place), None)
-    return _typed(trial, this, unit, asked, replicate, there)
+    stored = next((r for r in places if (r.unit_id, r.measure_key, r.replicate) == place), None)
+    return _typed(trial, this, unit, asked, replicate, stored)
 
 
 def _typed(
-    trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, there: Reading | None
+    trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, stored: Reading | None
 ) -> ResponseReturnValue:
     """The form of one place, shown and taken."""
-    form, answer = ReadingForm(data=_standing(trial, this, there) | {"unit_of_value": asked.measure.unit}), None
+    form, answer = ReadingForm(data=_standing(trial, this, stored) | {"unit_of_value": asked.measure.unit}), None
     if form.validate_on_submit():
-        answer = _written(trial, this, unit, asked, replicate, form, there)
+        answer = _written(trial, this, unit, asked, replicate, form, stored)
         if answer.status == "saved":
             commit()
-            flash("Kept on record." if there is None else "Corrected. The old value is kept.")
+            flash("Kept on record." if stored is None else "Corrected. The old value is kept.")
             return redirect(url_for("readings.index", trial_id=trial.id, round=this.id))
         db().rollback()
         if answer.there is not None:
@@ -152,7 +152,7 @@ def _typed(
         this=this,
         unit=unit,
         measure=asked.measure,
-        reading=there,
+        reading=stored,
         form=form,
         answer=answer,
     )
@@ -160,24 +160,24 @@ def _typed(
     return page, 400 if form.errors else status
 
 
-def _standing(trial: Trial, this: Round, there: Reading | None) -> dict[str, str]:
+def _standing(trial: Trial, this: Round, stored: Reading | None) -> dict[str, str]:
     """What stands in the form before anything is typed."""
-    on = _day(trial, this, there)
-    if there is None:
+    on = _day(trial, this, stored)
+    if stored is None:
         return {"value": "", "version": "0", "read_on": on.isoformat()}
-    value = "" if there.value is None else exact(there.value)
-    return {"value": value, "version": str(there.version), "read_on": on.isoformat()}
+    value = "" if stored.value is None else exact(stored.value)
+    return {"value": value, "version": str(stored.version), "read_on": on.isoformat()}
 
 
-def _day(trial: Trial, this: Round, there: Reading | None) -> date:
+def _day(trial: Trial, this: Round, stored: Reading | None) -> date:
     """The day on which it was read, as far as it is known: else the planned one."""
-    if there is not None and there.read_at is not None:
-        return there.read_at.date()
+    if stored is not None and stored.read_at is not None:
+        return stored.read_at.date()
     return min(trial.date_of(this.day), today())
 
 
 def _written(
-    trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, form: ReadingForm, there: Reading | None
+    trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, form: ReadingForm, stored: Reading | None
 ) -> EntryAnswer:
     """The form as one entry, taken like any other."""
     typed, reason = (form.value.data or "").strip(), (form.reason.data or "").strip()
@@ -193,14 +193,14 @@ def _written(
         reason=reason,
         unit_of_value=form.unit_of_value.data or "",
     )
-    read_at = _read_at(read_on, _day(trial, this, there), there)
+    read_at = _read_at(read_on, _day(trial, this, stored), stored)
     sent = Sent(f"form-{secrets.token_hex(8)}", trial.key, this.key, entry, read_at, form.seen)
     return take_entries(db(), [sent], Sender(who(), now(), "form", sees_lots()))[0]
 
 
-def _read_at(on: date, day: date, there: Reading | None) -> datetime | None:
+def _read_at(on: date, day: date, stored: Reading | None) -> datetime | None:
     """What is known of the hour stays; of another day only the day is known, and it is never later than now."""
-    return there.read_at if there is not None and on == day else min(noon_of(on), now())
+    return stored.read_at if stored is not None and on == day else min(noon_of(on), now())
 
 
 @readings.get("/trials/<int:trial_id>/readings.csv")

@@ -78,8 +78,8 @@ class SignsForm(Form):
 
     @property
     def signs(self) -> Signs | None:
-        found = {sign: tuple(getattr(self, sign).data) for sign in SIGNS if getattr(self, sign).data}
-        return found or None
+        seen = {sign: tuple(getattr(self, sign).data) for sign in SIGNS if getattr(self, sign).data}
+        return seen or None
 
 
 class RecipeForm(AmountForm):
@@ -127,7 +127,7 @@ class RecipeForm(AmountForm):
         super().__init__(**kwargs)
         self.cautions.choices = list(cautions(system()).items())
         new = [(f"new-{n}", f"own ingredient {n}, described below") for n in range(1, OWN_ROWS + 1)]
-        names = [("", "–"), *((key, each.name) for key, each in known.items()), *new]
+        names = [("", "–"), *((key, tool.name) for key, tool in known.items()), *new]
         for row in self.portions:
             row.form.ingredient.choices = names
 
@@ -221,13 +221,13 @@ def recipe_made(base: Recipe, form: RecipeForm) -> Recipe:
     known = {step.do: step for step in (*base.brew, *base.apply)}
     brew, apply = (_steps(field.data, known) for field in (form.brew, form.apply))
     kept = {key for step in (*brew, *apply) for key in step.cautions}
-    made = replace(
+    recipe = replace(
         base,
         title=_text(form.title),
         family=_text(form.family),
         said=_text(form.said),
         needs=_text(form.needs),
-        not_for=tuple(each.strip() for each in _text(form.not_for).split(",") if each.strip()),
+        not_for=tuple(crop.strip() for crop in _text(form.not_for).split(",") if crop.strip()),
         portions=portions,
         yields=_number(form.yields),
         parts=(1.0, _number(form.water_parts)),
@@ -252,15 +252,15 @@ def recipe_made(base: Recipe, form: RecipeForm) -> Recipe:
         why=_text(form.why),
         cautions=tuple(key for key in form.cautions.data or [] if key in cautions() and key not in kept),
     )
-    return _of_its_kind(made, base, form.kind.data)
+    return _of_its_kind(recipe, base, form.kind.data)
 
 
-def _of_its_kind(made: Recipe, base: Recipe, kind: str) -> Recipe:
+def _of_its_kind(recipe: Recipe, base: Recipe, kind: str) -> Recipe:
     """Poured or spread; what is spread is measured in kilograms and not diluted."""
     unit, rate = units_of_kind(base, kind)
     if kind == "drench":
-        return replace(made, kind="drench", yields_unit=unit, rate_unit=rate)
-    return replace(made, kind="dry", parts=(1.0, 0.0), yields_unit=unit, rate_unit=rate)
+        return replace(recipe, kind="drench", yields_unit=unit, rate_unit=rate)
+    return replace(recipe, kind="dry", parts=(1.0, 0.0), yields_unit=unit, rate_unit=rate)
 
 
 def units_of_kind(base: Recipe, kind: str) -> tuple[str, str]:
@@ -304,10 +304,10 @@ def _own_ingredient(row: Any) -> Ingredient:
     if key == OWN_INGREDIENT:
         raise RecipeError("Name the own ingredient that you chose.")
     sugar, nitrogen = (_number(field) / 100 for field in (row.sugar, row.nitrogen))
-    each = row.grams_each.number
+    grams_each = row.grams_each.number
     return Ingredient(
-        key, name, (sugar, sugar), (nitrogen, nitrogen), "As the gardener says.", row.density.number, each,
-        "handful" if each else "",
+        key, name, (sugar, sugar), (nitrogen, nitrogen), "As the gardener says.", row.density.number, grams_each,
+        "handful" if grams_each else "",
     )  # fmt: skip
 
 

@@ -62,11 +62,11 @@ def compare() -> ResponseReturnValue:
     known = all_recipes(db())
     wanted = [known[key] for key in request.args.getlist("with") if key in known]
     family = request.args.get("family", "")
-    found = wanted or [recipe for recipe in known.values() if recipe.family == family]
-    if not found:
+    compared = wanted or [recipe for recipe in known.values() if recipe.family == family]
+    if not compared:
         abort(404, "Choose a family of recipes, or at least one recipe, to compare.")
     families = list(dict.fromkeys(recipe.family for recipe in known.values()))
-    return render_template("recipes/compare.html", found=found[:6], family=family, families=families)
+    return render_template("recipes/compare.html", found=compared[:6], family=family, families=families)
 
 
 @recipes.get("/recipes/<key>/file.<any(toml, json):kind>")
@@ -146,9 +146,9 @@ def _typed(base: Recipe, heading: str, new: bool) -> ResponseReturnValue:
     problem = ""
     if form.validate_on_submit():
         try:
-            made = recipe_made(base, form)
+            recipe = recipe_made(base, form)
             kept = keep_recipe(
-                db(), replace(made, key=_new_key(made.title)) if new else made, now(), None if new else form.seen
+                db(), replace(recipe, key=_new_key(recipe.title)) if new else recipe, now(), None if new else form.seen
             )
             commit()
             flash(f"“{kept.title}” is kept, version {kept.version}.")

@@ -44,19 +44,19 @@ def _told(trial: Trial) -> dict[str, Any]:
     from eproba.web.verdict.telling import telling
 
     try:
-        told = telling(trial, all_readings(db(), trial.id))
+        telling_ = telling(trial, all_readings(db(), trial.id))
     except CannotJudge as error:
         abort(404, f"There is no verdict to report: {error}")
     look = trial_looks(trial)
     return {
         "trial": trial,
         "looks": look,
-        "told": told,
+        "told": telling_,
         "measure": trial.asked[0].measure,
         "worth": worth_words(trial),
         "plan": trial_plan(trial, look, units()),
         "done": what_was_done(trial),
-        "numbers": numbers(trial, told.judgement, [comparison.comparison for comparison in told.comparisons]),
+        "numbers": numbers(trial, telling_.judgement, [comparison.comparison for comparison in telling_.comparisons]),
         "fingerprint": short(trial.declared.fingerprint) if trial.declared else "",
     }
 
@@ -85,8 +85,10 @@ def message(trial_id: int) -> ResponseReturnValue:
     from eproba.web.pictures.message import message_png
 
     trial = _open_trial(trial_id)
-    told = _told(trial)["told"]
-    picture = message_png(trial, told.judgement, told.comparisons, told.ledger, told.ruler, told.effects)
+    telling_ = _told(trial)["told"]
+    picture = message_png(
+        trial, telling_.judgement, telling_.comparisons, telling_.ledger, telling_.ruler, telling_.effects
+    )
     return Response(picture, mimetype="image/png", headers={"Cache-Control": "no-store"})
 
 

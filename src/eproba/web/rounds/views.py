@@ -35,8 +35,8 @@ LONGEST_NOTE = 2000
 
 
 def round_or_404(trial: Trial, round_id: int) -> Round:
-    found = next((round_ for round_ in trial.rounds if round_.id == round_id), None)
-    return found or abort(404, "This trial has no such round: it was removed from the plan, or never was one.")
+    round_named = next((round_ for round_ in trial.rounds if round_.id == round_id), None)
+    return round_named or abort(404, "This trial has no such round: it was removed from the plan, or never was one.")
 
 
 @rounds.get("/trials/<int:trial_id>/rounds/<int:round_id>")
@@ -75,7 +75,7 @@ def till_data(trial: Trial, this: Round) -> dict[str, Any]:
         "start": request.args.get("unit", ""),
         "asked": [_asked(asked) for asked in trial.asked_in(this)],
         "saved": _by_place(trial, readings_of(db(), trial.id, this.id, blanks=True)),
-        "again": [":".join(each) for each in asked_again(trial, this)],
+        "again": [":".join(place) for place in asked_again(trial, this)],
         "repeated": _by_place(trial, [repeat for repeat in repeats_of(db(), trial.id, this.id) if repeat.by == who()]),
         "second": False,
         "previous": _by_place(trial, previous),
@@ -111,19 +111,19 @@ def _asked(asked: Asked) -> dict[str, Any]:
         [] if worked is None else [_input(input_) for input_ in worked.inputs]
     )
     shown["counted"] = bool(asked.measure.parts)
-    here = asked.measure.group == "your own" and asked.measure.key in pictured(db())
-    shown["picture"] = url_for("measures.how", key=asked.measure.key) if here else ""
+    is_pictured = asked.measure.group == "your own" and asked.measure.key in pictured(db())
+    shown["picture"] = url_for("measures.how", key=asked.measure.key) if is_pictured else ""
     shown["meters"] = meters_for(asked)
     within = asdict(limits(asked))
     bounded = {name: value if abs(value) < float("inf") else None for name, value in within.items()}
     return {**shown, **bounded, "possible": possible_words(asked), "perUnit": asked.per_unit}
 
 
-def _input(each: Input) -> dict[str, Any]:
+def _input(input_: Input) -> dict[str, Any]:
     """An input of a calculator as the till asks it, in the household's unit, which goes with what is typed."""
-    how = conversion(each.unit, system())
-    usual = None if each.usual is None else float(f"{how.shown(each.usual):.4g}")
-    return vars(each) | {"unit": how.unit, "usual": usual, "bears": how.unit if how.unit != each.unit else ""}
+    how = conversion(input_.unit, system())
+    usual = None if input_.usual is None else float(f"{how.shown(input_.usual):.4g}")
+    return vars(input_) | {"unit": how.unit, "usual": usual, "bears": how.unit if how.unit != input_.unit else ""}
 
 
 def _class(part: str) -> dict[str, Any]:
@@ -161,8 +161,8 @@ def by_tag(key: str, code: str) -> ResponseReturnValue:
 @rounds.get("/units/<int:unit_id>")
 def by_old_tag(unit_id: int) -> ResponseReturnValue:
     """Tags printed before trials had keys bear the number of their unit."""
-    found = unit_of(db(), unit_id) or abort(404, "No trial has this unit; its tag is an old one.")
-    return redirect(url_for("rounds.by_tag", key=trial_or_404(found[0]).key, code=found[1]))
+    unit = unit_of(db(), unit_id) or abort(404, "No trial has this unit; its tag is an old one.")
+    return redirect(url_for("rounds.by_tag", key=trial_or_404(unit[0]).key, code=unit[1]))
 
 
 @rounds.post("/trials/<int:trial_id>/rounds/<int:round_id>/finish")

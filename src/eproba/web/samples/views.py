@@ -55,7 +55,7 @@ def index(trial_id: int) -> ResponseReturnValue:
 
 
 def _taken(trial: Trial) -> str:
-    asked = next((each for each in for_laboratory(trial) if each.measure.key == request.form.get("measure")), None)
+    asked = next((asked for asked in for_laboratory(trial) if asked.measure.key == request.form.get("measure")), None)
     this = next((round_ for round_ in trial.rounds if str(round_.id) == request.form.get("round")), None)
     if asked is None or this is None:
         raise SampleError("Say what the laboratory reads, and for which round.")
@@ -86,8 +86,8 @@ def _not_ahead(text: str) -> date:
 
 
 def _sample_or_404(trial: Trial, sample_id: int) -> Sample:
-    found = next((sample for sample in samples_of(db(), trial.id) if sample.id == sample_id), None)
-    return found or abort(404, "This trial has no such sample.")
+    sample_ = next((sample for sample in samples_of(db(), trial.id) if sample.id == sample_id), None)
+    return sample_ or abort(404, "This trial has no such sample.")
 
 
 @samples.post("/trials/<int:trial_id>/samples/<int:sample_id>/sent")

@@ -40,22 +40,22 @@ DONE: dict[What, str] = {
 
 
 def batch_or_404(batch_id: int) -> Batch:
-    found = batches(db(), [batch_id])
-    return found[0] if found else abort(404, "There is no such batch.")
+    batch = batches(db(), [batch_id])
+    return batch[0] if batch else abort(404, "There is no such batch.")
 
 
 @shelf.get("/shelf")
 def index() -> ResponseReturnValue:
     every = batches(db())
-    here = [batch for batch in every if state(batch, now()) not in ("used up", "thrown away")]
+    on_shelf = [batch for batch in every if state(batch, now()) not in ("used up", "thrown away")]
     gone = [batch for batch in every if state(batch, now()) in ("used up", "thrown away")]
     serves, planned = brewings(db(), now(), every)
     return render_template(
         "shelf/index.html",
-        vessels=drawn_shelf(here, now(), units()),
+        vessels=drawn_shelf(on_shelf, now(), units()),
         gone=gone[:20],
         serves=serves,
-        planned=[made for made in planned if made.start < now() + AHEAD],
+        planned=[brewing for brewing in planned if brewing.start < now() + AHEAD],
         sharings=SHARINGS,
         now=now(),
         standing=standing,
@@ -119,15 +119,15 @@ def _used(recipe: Recipe) -> dict[str, float]:
     """Amounts really used, in the units of the recipe, where they were typed for it."""
     if request.form.get("amounts-of") != recipe.key:
         return {}
-    found = {}
+    used = {}
     for portion in recipe.portions:
         text = request.form.get(f"amount-{portion.ingredient.key}", "")
         if text.strip():
             amount = parse_number(text)
             if not 0 <= amount <= MOST_USED:
                 raise EprobaError(f"{text} can't be: an amount is 0 or more, up to {MOST_USED:g}.")
-            found[portion.ingredient.key] = amount / written_in(portion)[0]
-    return found
+            used[portion.ingredient.key] = amount / written_in(portion)[0]
+    return used
 
 
 MOST_USED = 100_000.0
@@ -206,16 +206,16 @@ def _brings(batch: Batch, prices: dict[str, float]) -> Brings | None:
         brought = added("", batch.title, mixed, 1, prices, 0.0)
     except EprobaError:
         return None  # a recipe of old, whose amounts can’t be put into grams
-    made = mix(really, Want(area_m2=batch.litres / really.rate[1] * (sum(really.parts) if really.liquid else 1.0)))
-    cost = added("", "", made, 1, prices, 0.0).cost
-    total = None if cost is None or made.area_m2 is None else cost * made.area_m2
+    mixed_now = mix(really, Want(area_m2=batch.litres / really.rate[1] * (sum(really.parts) if really.liquid else 1.0)))
+    cost = added("", "", mixed_now, 1, prices, 0.0).cost
+    total = None if cost is None or mixed_now.area_m2 is None else cost * mixed_now.area_m2
     return Brings(mixed, total, differs(batch.recipe, batch.amounts, batch.litres), carbon_warnings(brought, units()))
 
 
 @shelf.post("/batches/<int:batch_id>/happened")
 def happened(batch_id: int) -> ResponseReturnValue:
     """Something was done to it: mixed, stirred, strained, air on or off, put cool."""
-    what = next((each for each in DONE if each == request.form.get("what")), None)
+    what = next((event for event in DONE if event == request.form.get("what")), None)
     if what is None:
         abort(400, f"What happened is one of {', '.join(DONE)}.")
     form = LookForm(batch_or_404(batch_id).unit)
@@ -308,7 +308,7 @@ def label(batch_id: int) -> ResponseReturnValue:
 
 @shelf.get("/batches/<int:batch_id>/photos/<int:event_id>.jpg")
 def picture(batch_id: int, event_id: int) -> ResponseReturnValue:
-    found = photo_of(db(), batch_id, event_id)
-    if found is None:
+    picture_ = photo_of(db(), batch_id, event_id)
+    if picture_ is None:
         abort(404, "There is no photo of this look.")
-    return Response(found, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})
+    return Response(picture_, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})

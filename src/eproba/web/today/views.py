@@ -29,11 +29,11 @@ def show() -> ResponseReturnValue:
     start, end = day_span(today(), AHEAD + timedelta(days=1))
     brewed, plans = batches(db()), drafts(db())
     errands = brewing_jobs(db(), now(), start - timedelta(days=3), end, brewed)
-    here = [v for v in shelf(brewed, now(), units()) if v.state not in ("used up", "thrown away")]
-    if not seen and not plans and not here:
+    vessels = [v for v in shelf(brewed, now(), units()) if v.state not in ("used up", "thrown away")]
+    if not seen and not plans and not vessels:
         return render_template("today/first_run.html")
-    urgent = [v for v in here if v.next.urgent]
-    told = {v.batch.id for v in urgent}
+    urgent = [v for v in vessels if v.next.urgent]
+    batch_ids = {v.batch.id for v in urgent}
     return render_template(
         "today/today.html",
         due=now_due,
@@ -42,7 +42,9 @@ def show() -> ResponseReturnValue:
         drafts=plans[:3],
         urgent=urgent,
         unmet=[job for job in errands if job.kind == "late"],
-        errands=[job for job in errands if job.kind != "late" and _on(job) <= today() and job.batch_id not in told],
+        errands=[
+            job for job in errands if job.kind != "late" and _on(job) <= today() and job.batch_id not in batch_ids
+        ],
         brews_later=[
             job for job in errands if _on(job) > today() and not (job.kind == "stir" and job.batch_id is None)
         ],

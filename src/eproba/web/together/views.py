@@ -37,17 +37,17 @@ def _answered(question: str) -> list[TrialTelling]:
     return tellings(db(), question) or abort(404, "No trial that is over has asked this question.")
 
 
-def _page(question: str, found: Sequence[TrialTelling], problem: str = "", reason: str = "") -> str:
+def _page(question: str, tellings: Sequence[TrialTelling], problem: str = "", reason: str = "") -> str:
     from eproba.core.judging.across import together as put_together  # the statistics are heavy
     from eproba.core.wording.sentences import Wording
     from eproba.core.wording.together import disagreement, headline_together, sentence_together, stake_text
     from eproba.web.pictures.stakes import stakes_of
 
-    joined = put_together([each.told for each in found])
+    joined = put_together([telling.told for telling in tellings])
     measure = all_measures(db()).get(joined.asks.measure) or abort(404, "Its measure is gone.")
     wording = Wording.of_measure(measure, joined.asks.summary, joined.asks.level)
     headline = headline_together(joined)
-    numbers = {id(each.answer): each for each in found}
+    numbers = {id(telling.answer): telling for telling in tellings}
     return render_template(
         "together/question.html",
         question=question,
@@ -55,10 +55,10 @@ def _page(question: str, found: Sequence[TrialTelling], problem: str = "", reaso
         measure=measure,
         headline=headline,
         sentence=sentence_together(joined, wording),
-        disagreement=disagreement(joined, wording),
+        disagreement=disagreement(joined),
         picture=stakes_of(joined, wording, headline) if joined.stakes else None,
         lines=[(numbers[id(stake.told.answer)], stake, stake_text(stake, joined, wording)) for stake in joined.stakes],
-        aside=[(numbers[id(told.answer)], why) for told, why in joined.aside],
+        aside=[(numbers[id(telling.answer)], why) for telling, why in joined.aside],
         shown=TABLE_ROWS,
         problem=problem,
         reason=reason,

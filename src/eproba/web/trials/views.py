@@ -75,7 +75,7 @@ def index() -> ResponseReturnValue:
         more=more,
         drafts=drafts(db()) if page == 1 else [],
         looks=looks,
-        due={each.trial_id: each for each in reversed(due_by(db(), today(), limit=500))},
+        due={due.trial_id: due for due in reversed(due_by(db(), today(), limit=500))},
     )
 
 
@@ -91,7 +91,9 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     done = [round_ for round_ in trial.rounds if round_.done]
     latest = done[-1] if done else None
     readings = all_readings(db(), trial_id)
-    found = {(r.unit_id, r.measure_key): r for r in readings if latest and r.round_id == latest.id and r.replicate == 1}
+    latest_readings = {
+        (r.unit_id, r.measure_key): r for r in readings if latest and r.round_id == latest.id and r.replicate == 1
+    }
     waiting = due_by(db(), trial.decision_on, trial_id=trial_id) if trial.goes_on else []
     return render_template(
         "trials/trial.html",
@@ -104,7 +106,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         turns=turns_drawn(trial, look if not hidden else {}, trial.day_of(today())) if trial.turns else None,
         strip=day_strip(trial, today(), *brews_and_weather(trial)),
         latest=latest,
-        found=found,
+        found=latest_readings,
         due=waiting,
         note_form=note_form or NoteForm(data={"note": trial.note, "seen": trial.note}),
         problem=problem,
@@ -122,9 +124,9 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
 
 def brews_and_weather(trial: Trial) -> tuple[list[Brewed], list[Day]]:
     """What the day strip shows beside rounds and pours: brews poured from, on the shelf or planned, and the weather."""
-    used = sorted({each for pour in trial.pours for each in (pour.batch, pour.other_batch) if each is not None})
+    used = sorted({batch for pour in trial.pours for batch in (pour.batch, pour.other_batch) if batch is not None})
     serves, planned = brewings(db(), now()) if trial.goes_on else ({}, [])
-    waiting = [each for each, pours in serves.items() if any(pour.trial_id == trial.id for pour in pours)]
+    waiting = [batch_id for batch_id, pours in serves.items() if any(pour.trial_id == trial.id for pour in pours)]
     last = now() if today() < trial.decision_on else datetime.combine(trial.decision_on, time(18)).astimezone()
     shown = []
     for batch in batches(db(), [*used, *waiting]) if used or waiting else []:
@@ -133,13 +135,13 @@ def brews_and_weather(trial: Trial) -> tuple[list[Brewed], list[Day]]:
         end = (gone.at if gone is not None and empty else None) or use_by(batch) or last
         if batch.mixed_at is not None:
             shown.append(Brewed(batch.title, batch.mixed_at, ready, max(ready, end)))
-    for made in planned:
-        mine = [pour.at for pour in made.serves if pour.trial_id == trial.id]
-        if mine and made.recipe.brews:
-            shown.append(Brewed(made.recipe.title, made.start, made.ready, max(mine)))
+    for brewing in planned:
+        mine = [pour.at for pour in brewing.serves if pour.trial_id == trial.id]
+        if mine and brewing.recipe.brews:
+            shown.append(Brewed(brewing.recipe.title, brewing.start, brewing.ready, max(mine)))
     start = datetime.combine(trial.start_on, time()).astimezone()
-    until, here = min(last, now().astimezone()), station()
-    return shown, days(here.hours(start, until), here.days(trial.start_on, until.date()))
+    until, station_ = min(last, now().astimezone()), station()
+    return shown, days(station_.hours(start, until), station_.days(trial.start_on, until.date()))
 
 
 def _silent(trial: Trial, readings: Sequence[Reading]) -> str:
@@ -237,12 +239,12 @@ def _amend(trial: Trial, form: AmendForm) -> str:
             least = max(done + 1, trial.day_of(on))
             return f"Day {day} is over, or a round of day {done} is in already: day {least} is the earliest."
         move_decision(db(), trial, day)
-        told = (f"day {trial.decision_day}", f"day {day}")
-        amend(db(), trial, "decision_day", "decision day", told, day, reason, by, on)
+        change = (f"day {trial.decision_day}", f"day {day}")
+        amend(db(), trial, "decision_day", "decision day", change, day, reason, by, on)
         return ""
     new = Worth.from_typed(form.worth.number, trial.scale)
-    told = (worth_words(trial), new.words(trial.worth_unit))
-    amend(db(), trial, "worth", "worth", told, replace(trial, worth=new.size).worth_kept, reason, by, on)
+    change = (worth_words(trial), new.words(trial.worth_unit))
+    amend(db(), trial, "worth", "worth", change, replace(trial, worth=new.size).worth_kept, reason, by, on)
     return ""
 
 
@@ -266,14 +268,14 @@ def spare(trial_id: int) -> ResponseReturnValue:
 def unit(trial_id: int, unit_id: int) -> ResponseReturnValue:
     """Put a unit down as lost, with the reason, or as found again."""
     trial = trial_or_404(trial_id)
-    each = next((u for u in trial.units if u.id == unit_id), None) or abort(404, "This trial has no such unit.")
+    unit_ = next((u for u in trial.units if u.id == unit_id), None) or abort(404, "This trial has no such unit.")
     form = ReasonForm()
     if request.form.get("found"):
         lose_unit(db(), trial_id, unit_id, None, "", who(), today())
     elif form.validate_on_submit():
         lose_unit(db(), trial_id, unit_id, today(), (form.reason.data or "").strip(), who(), today())
     else:
-        return render_template("trials/unit.html", trial=trial, unit=each, form=form), 400 if form.errors else 200
+        return render_template("trials/unit.html", trial=trial, unit=unit_, form=form), 400 if form.errors else 200
     commit()
     return redirect(url_for("trials.show", trial_id=trial_id))
 
@@ -291,8 +293,8 @@ def end(trial_id: int) -> ResponseReturnValue:
     from eproba.core.wording.envelope import ending_told
 
     day = trial.day_of(today())
-    told = ending_told(price_of(trial, day)) if 1 <= day < trial.decision_day else ""
-    return render_template("trials/end.html", trial=trial, form=form, told=told), 400 if form.errors else 200
+    price_text = ending_told(price_of(trial, day)) if 1 <= day < trial.decision_day else ""
+    return render_template("trials/end.html", trial=trial, form=form, told=price_text), 400 if form.errors else 200
 
 
 @trials.post("/trials/<int:trial_id>/copy")

@@ -81,7 +81,7 @@ class NumberField(StringField):
         if self.whole and not number.is_integer():
             raise ValidationError("A whole number is needed here.")
         if (self.low is not None and number < self.low) or (self.high is not None and number > self.high):
-            low, high = (None if each is None else self.told(each) for each in (self.low, self.high))
+            low, high = (None if limit is None else self.told(limit) for limit in (self.low, self.high))
             bounds = f"{low} to {high}" if high is not None else f"at least {low}"
             raise ValidationError(f"{self.told(number)} can’t be: {bounds} fits here.")
         self.number = number

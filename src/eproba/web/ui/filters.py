@@ -98,8 +98,8 @@ def given_words(trial: Trial, treatment: Treatment) -> str:
     """What a treatment is given and when, as a page says it."""
     if treatment.things == "12":
         return "what both others get"
-    told = ", ".join(each for each in (dose(treatment), pour_days(trial, treatment.letter)) if each)
-    return told if treatment.amount else "nothing given"
+    parts = ", ".join(part for part in (dose(treatment), pour_days(trial, treatment.letter)) if part)
+    return parts if treatment.amount else "nothing given"
 
 
 def spoken_of(compared: Compared) -> KindWords:

@@ -19,15 +19,15 @@ class Look:
 
 def looks(treatments: Iterable[tuple[str, str, Role]]) -> dict[str, Look]:
     """Looks by letter, for (letter, name, role): water is paper, untreated bare paper, others patterns 1 to 7."""
-    found: dict[str, Look] = {}
+    by_letter: dict[str, Look] = {}
     tested = 0
     for letter, name, role in treatments:
         pattern = {"water control": "paper", "untreated": "bare"}.get(role, "")
         if not pattern:
             tested += 1
             pattern = f"t{(tested - 1) % TESTED + 1}"
-        found[letter] = Look(letter, name, pattern)
-    return found
+        by_letter[letter] = Look(letter, name, pattern)
+    return by_letter
 
 
 def trial_looks(trial: Trial) -> dict[str, Look]:

@@ -44,8 +44,8 @@ def helping() -> tuple[HelperRow, RoundRow] | None:
 
 def who() -> str:
     """The name of whoever types on this device."""
-    if (found := helping()) is not None:
-        return found[0].name
+    if (helper := helping()) is not None:
+        return helper[0].name
     return str(current_user.who) if current_user.is_authenticated else ""
 
 

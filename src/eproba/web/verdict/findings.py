@@ -75,7 +75,7 @@ def remember(session: Session, trial_id: int) -> None:
     if trial is None:
         return
     readings, beside = all_readings(session, trial_id), beside_of(session, trial)
-    also = [asdict(each) for each in also_seen(trial, readings, beside)]
+    also = [asdict(measure) for measure in also_seen(trial, readings, beside)]
     keep_finding(session, trial_id, *_found(trial, readings, beside), also, _answers(trial, readings, beside))
 
 
@@ -104,7 +104,7 @@ def also_seen(trial: Trial, readings: tuple[Reading, ...], beside: Beside) -> li
 
 def also_from(kept: Sequence[Mapping[str, Any]]) -> list[AlsoSeen]:
     """What was kept of other measures, as it was."""
-    return [AlsoSeen(**{**each, "rows": [AlsoRow(**row) for row in each.get("rows", ())]}) for each in kept]
+    return [AlsoSeen(**{**entry, "rows": [AlsoRow(**row) for row in entry.get("rows", ())]}) for entry in kept]
 
 
 def _row(trial: Trial, comparison: Comparison, judgement: Judgement, wording: Wording) -> AlsoRow:

@@ -93,14 +93,14 @@ def _judged(trial: Trial, early: int | None = None) -> ResponseReturnValue:
 
     readings, frame = all_readings(db(), trial.id), _frame(trial, sealed=False)
     try:
-        told = telling(trial, readings, early)
+        telling_ = telling(trial, readings, early)
     except CannotJudge as error:
         return render_template("verdict/unjudged.html", problem=sentence(error), **frame)
     kept = None if early is not None else also_found(db(), trial.id)
     also = also_from(kept) if kept else [] if early is not None else also_seen(trial, readings, beside_of(db(), trial))
     return render_template(
         "verdict/verdict.html",
-        **vars(told),
+        **vars(telling_),
         early=early,
         also=also,
         also_ruler=also_ruler(also),

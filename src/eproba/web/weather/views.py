@@ -67,13 +67,13 @@ def index() -> ResponseReturnValue:
 
 
 def _page(form: DayForm, now_form: NowForm) -> str:
-    here = station()
-    known = weather_at(here, now().astimezone(), PAST, COMING)
+    station_ = station()
+    known = weather_at(station_, now().astimezone(), PAST, COMING)
     return render_template(
         "weather/index.html",
         form=form,
         now_form=now_form,
-        station=here.name,
+        station=station_.name,
         past=days(known.hours, known.days),
         coming=days(known.coming, known.foretold),
     )
@@ -97,18 +97,18 @@ def file_in() -> ResponseReturnValue:
     """A logger's CSV file, or a forecast’s: what is still to come is kept as foretold."""
     sent = request.files.get("file")
     try:
-        found = read_weather(sent.read() if sent else b"", now().astimezone().tzinfo)
+        weather_read = read_weather(sent.read() if sent else b"", now().astimezone().tzinfo)
     except TableError as error:
         flash(f"That file: {error}.")
         return redirect(url_for("weather.index"))
-    hours = add_hours(db(), found.hours, now())
-    over = add_days(db(), [day for day in found.days if day.on <= today()], foretold=False)
-    ahead = add_days(db(), [day for day in found.days if day.on > today()], foretold=True)
+    hours = add_hours(db(), weather_read.hours, now())
+    over = add_days(db(), [day for day in weather_read.days if day.on <= today()], foretold=False)
+    ahead = add_days(db(), [day for day in weather_read.days if day.on > today()], foretold=True)
     commit()
-    told = [
+    parts = [
         f"{number} {word}" for number, word in ((hours, "hours"), (over, "days"), (ahead, "days foretold")) if number
     ]
-    first = found.bad[0] if found.bad else None
-    lost = f"; {len(found.bad)} lines could not be taken (line {first.line}: {first.why})" if first else ""
-    flash(f"On record: {', '.join(told) or 'nothing'}{lost}.")
+    first = weather_read.bad[0] if weather_read.bad else None
+    lost = f"; {len(weather_read.bad)} lines could not be taken (line {first.line}: {first.why})" if first else ""
+    flash(f"On record: {', '.join(parts) or 'nothing'}{lost}.")
     return redirect(url_for("weather.index"))

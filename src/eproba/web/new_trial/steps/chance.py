@@ -141,7 +141,7 @@ def _moved(walk: Walk) -> bool:
         seen = {key: parse_number(first_of(typed, key)) for key in plan if first_of(typed, key)}
     except EprobaError:
         return False
-    return any(there is not None and abs(there - seen[key]) > 1e-9 for key, there in plan.items() if key in seen)
+    return any(value is not None and abs(value - seen[key]) > 1e-9 for key, value in plan.items() if key in seen)
 
 
 def _helped(answers: Answers, key: str, bench: Bench) -> StepName | None:
@@ -165,14 +165,14 @@ def _as_needed(answers: Answers) -> bool:
 
 def _time(walk: Walk, measure: MeasurePart, chance: ChancePart, units: int) -> Time:
     planned: tuple[PlannedMeasure, ...] = planned_measures(measure, walk.known)
-    asked = [(walk.known.measures[each.key], each.per_unit) for each in planned]
-    total, rounds = walk.draft.rows * units, _rounds(walk, measure)
+    asked = [(walk.known.measures[planned_measure.key], planned_measure.per_unit) for planned_measure in planned]
+    total, rounds = walk.draft.rows * units, _rounds(walk)
     every = seconds_of_round(asked, total, pull=False) / 60
     last = seconds_of_round(asked, total, pull=True) / 60
     return Time(every, every * (rounds - 1) + last, units_in(chance.minutes, asked, walk.draft.rows), chance.minutes)
 
 
-def _rounds(walk: Walk, measure: MeasurePart) -> int:
+def _rounds(walk: Walk) -> int:
     """How many rounds the days step plans; two (baseline and decision) while it is not right."""
     days = walk.draft.days
     try:

@@ -20,7 +20,7 @@ from eproba.web.new_trial.usual import CONTROL_NAMES, as_the_kind_wants, first_t
 
 
 class ClaimForm(FlaskForm):
-    compared = RadioField("What is compared?", choices=[(key, each.title) for key, each in COMPARED.items()])
+    compared = RadioField("What is compared?", choices=[(key, compared.title) for key, compared in COMPARED.items()])
     thing = StringField("What is tried", [Length(max=60)])
     against = RadioField("Against what", choices=[(role, AGAINST[role]) for role in AGAINST if role != "test"])  # type: ignore[index]
     claim = TextAreaField("The claim, in one sentence", [InputRequired("Say what is claimed."), Length(max=500)])
@@ -104,10 +104,10 @@ class ClaimStep(PlannerStep[ClaimForm, ClaimPart]):
 
 def _take_claim(answers: Answers, go: str, bench: Bench) -> None:
     """“take-tired_bed-1”: the second claim of a promise from the bank."""
-    found = re.fullmatch(r"take-(\w+)-(\d{1,3})", go, re.ASCII)
-    claims = promises()[found[1]].claims if found and found[1] in promises() else ()
-    if found and int(found[2]) < len(claims):
-        _take(answers, claims[int(found[2])], bench)
+    match = re.fullmatch(r"take-(\w+)-(\d{1,3})", go, re.ASCII)
+    claims = promises()[match[1]].claims if match and match[1] in promises() else ()
+    if match and int(match[2]) < len(claims):
+        _take(answers, claims[int(match[2])], bench)
 
 
 def _take(answers: Answers, claim: Claim, bench: Bench) -> None:

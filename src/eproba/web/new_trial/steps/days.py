@@ -53,7 +53,7 @@ class DaysForm(FlaskForm):
 def day_list(text: str | None) -> tuple[int, ...]:
     """Day numbers as typed, with spaces or commas between. Raises ValidationError."""
     try:
-        days = tuple(int(each) for each in (text or "").replace(",", " ").split())
+        days = tuple(int(day) for day in (text or "").replace(",", " ").split())
     except ValueError as error:
         raise ValidationError("Write the days as whole numbers: 0 7 14 21 28.") from error
     if any(not 0 <= day <= MOST_DAYS for day in days):
@@ -105,8 +105,8 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
 
     def again(self, trial: Trial, today: date) -> Typed:
         rounds = " ".join(str(round_.day) for round_ in trial.rounds)
-        cells = {cell(each.measure.key, this.day) for each in trial.asked for this in trial.rounds}
-        asked = [cell(each.measure.key, this.day) for this in trial.rounds for each in trial.asked_in(this)]
+        cells = {cell(asked.measure.key, this.day) for asked in trial.asked for this in trial.rounds}
+        asked = [cell(asked.measure.key, this.day) for this in trial.rounds for asked in trial.asked_in(this)]
         pulls = " ".join(map(str, trial.rules.pulls))
         hours = hours_text({round_.day: round_.time for round_ in trial.rounds if round_.time is not None})
         return {
@@ -159,8 +159,8 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
             return DaysPage(problem=sentence(error))
         asked = [walk.known.measures[key] for key in measure.asked]
         per_unit = [(walk.known.measures[m.key], m.per_unit) for m in planned_measures(measure, walk.known)]
-        each, known = len(cuts) // draft.rows, walk.known.recipes
-        going = visits(doses.treatments, doses.pours, cuts, each, known, walk.bench.kit, units())
+        units_each, known = len(cuts) // draft.rows, walk.known.recipes
+        going = visits(doses.treatments, doses.pours, cuts, units_each, known, walk.bench.kit, units())
         poured = {day: visit.minutes for visit in going for day in visit.on}
         pulls = days.pulls or (measure.decision_day,)
         loads = calendar(rounds, poured, measure.start_on, per_unit, len(cuts), pulls, grid)
@@ -171,10 +171,10 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
             total=sum(load.minutes for load in loads),
             busiest=max(load.minutes for load in loads),
             rounds=rounds,
-            why=tuple(dict.fromkeys(RHYTHMS[each.rhythm] for each in asked)),
-            destructive=tuple(each.name for each in asked if each.destructive),
+            why=tuple(dict.fromkeys(RHYTHMS[measure.rhythm] for measure in asked)),
+            destructive=tuple(measure.name for measure in asked if measure.destructive),
             visits=going,
-            grid=tuple(_row(each, rounds, grid[each.key]) for each in asked),
+            grid=tuple(_row(measure, rounds, grid[measure.key]) for measure in asked),
             minutes=tuple((load.day, load.minutes) for load in loads if load.round),
             hours=hours_text(hours),
             at={day: hour_typed(when) for day, when in hours.items()},
@@ -213,7 +213,7 @@ def on_brews(walk: Walk) -> list[Advice]:
         doses = doses_of(draft, chosen(draft, draft.ground, walk.known).cuts, walk.known)
     except EprobaError:
         return []
-    told: list[Advice] = []
+    counsel: list[Advice] = []
     for i, wanted in enumerate(draft.treatments.wanted):
         recipe = walk.known.recipes.get(wanted.treatment.recipe)
         days = [pour.day for pour in doses.pours if pour.letter == LETTERS[i] and pour.what == "dose"]
@@ -221,6 +221,6 @@ def on_brews(walk: Walk) -> list[Advice]:
             continue
         fewest = [recipe.fewest_days(day, walk.known.ground_on(measure.start_on + timedelta(days=day))) for day in days]
         named = wanted.treatment.name or recipe.title
-        told += on_intervals(named, days, fewest, recipe.interval)
-        told += on_manure(named, days[-1], measure.decision_day) if "raw_manure" in recipe.all_cautions else []
-    return told
+        counsel += on_intervals(named, days, fewest, recipe.interval)
+        counsel += on_manure(named, days[-1], measure.decision_day) if "raw_manure" in recipe.all_cautions else []
+    return counsel

@@ -51,7 +51,7 @@ def deal_page(walk: Walk) -> DealPage:
         measures=walk.known.measures,
         worth_unit=worth_unit(walk.known.measures[plan.measures[0].key].judged_unit, plan.summary),
         looks=looks([(letter, t.name, t.role) for letter, t in zip(plan.letters, plan.treatments, strict=True)]),
-        ground=ground_plan(plan.layout.site, [(unit.cut, None) for unit in preview], {}, told=units()),
+        ground=ground_plan(plan.layout.site, [(unit.cut, None) for unit in preview], {}, household=units()),
         doses={letter: _dose(plan, letter) for letter in plan.letters},
         neighbours=borders([(cut, "") for cut in plan.layout.cuts], "", plan.layout.guard_cm)[1],
         advice=tuple(dict.fromkeys(advice)),

@@ -70,7 +70,7 @@ class GroundForm(AmountForm):
 
     def validate_sizes(self, field: Any) -> None:
         try:
-            self.pot_sizes = tuple(parse_number(each) for each in (field.data or "").replace(";", " ").split())
+            self.pot_sizes = tuple(parse_number(size) for size in (field.data or "").replace(";", " ").split())
         except NumberError as error:
             raise ValidationError(f"{error}; one number for each pot, with spaces between.") from error
 
@@ -144,7 +144,7 @@ class GroundStep(PlannerStep[GroundForm, GroundPart]):
             dealing=form.dealing.data or None,
             sizes=form.pot_sizes,
             proposal=form.proposal.data or "",
-            among=tuple(each for each in (form.among.data or "").split(",") if each),
+            among=tuple(name for name in (form.among.data or "").split(",") if name),
             copied=_copied(form.cuts.data or ""),
         )
 
@@ -169,39 +169,39 @@ class GroundStep(PlannerStep[GroundForm, GroundPart]):
         site = site_of(walk.draft, ground)
         form.places.data = drawn(site)
         try:
-            found, taken = proposed(walk.draft, ground, walk.known), chosen(walk.draft, ground, walk.known)
+            offered, taken = proposed(walk.draft, ground, walk.known), chosen(walk.draft, ground, walk.known)
         except GroundError as error:
             return GroundPage(guard, problem=sentence(error))
-        chances, problem = _chances(walk, ground, found, site)
+        chances, problem = _chances(walk, ground, offered, site)
         shown = [
             Shown(
-                each,
-                _drawn(site, each.cuts),
-                *chances[each.key],
-                _unlike(each),
+                proposal,
+                _drawn(site, proposal.cuts),
+                *chances[proposal.key],
+                _unlike(proposal),
             )
-            for each in found
+            for proposal in offered
         ]
         better = bool(ground.among) and taken.key != (ground.proposal or taken.key)
-        told = tuple(cut_advice(walk, taken, ground, guard))
-        return GroundPage(guard, tuple(shown), problem, taken.key, better, told)
+        counsel = tuple(cut_advice(walk, taken, ground, guard))
+        return GroundPage(guard, tuple(shown), problem, taken.key, better, counsel)
 
 
 def cut_advice(walk: Walk, cut: Proposal, ground: GroundPart, guard: float) -> list[Advice]:
     """Advice on the cut that is ticked: it changes with it."""
-    told = on_units(cut.dealing, cut.units_each, walk.draft.rows)
+    counsel = on_units(cut.dealing, cut.units_each, walk.draft.rows)
     if walk.draft.measure is not None:
         first = walk.known.measures[walk.draft.measure.measure]
-        told += on_turns(cut.dealing, first, walk.draft.compared)
-        told += on_guard(first, guard if ground.guard_cm is None else ground.guard_cm, cut.cuts[0].kind, units())
+        counsel += on_turns(cut.dealing, first, walk.draft.compared)
+        counsel += on_guard(first, guard if ground.guard_cm is None else ground.guard_cm, cut.cuts[0].kind, units())
     if words := _unlike(cut):
         text = f"{words} Give every treatment by the square metre, or take a cut of equal units."
-        told.append(Advice(True, text))
-    return told
+        counsel.append(Advice(True, text))
+    return counsel
 
 
 def _drawn(site: Site, cuts: Sequence[Cut]) -> GroundPlan:
-    return ground_plan(site, [(cut, None) for cut in cuts], {}, told=units())
+    return ground_plan(site, [(cut, None) for cut in cuts], {}, household=units())
 
 
 def _unlike(cut: Proposal) -> str:
@@ -209,12 +209,12 @@ def _unlike(cut: Proposal) -> str:
 
 
 def _chances(
-    walk: Walk, ground: GroundPart, found: list[Proposal], site: Site
+    walk: Walk, ground: GroundPart, offered: list[Proposal], site: Site
 ) -> tuple[dict[str, tuple[float | None, str]], str]:
     """What each proposal can show, by its key; or why that can't be told."""
     measure, chance = walk.draft.measure, walk.draft.chance
     blank: dict[str, tuple[float | None, str]] = {
-        each.key: (None, "Choose measure and worth to see its chance.") for each in found
+        proposal.key: (None, "Choose measure and worth to see its chance.") for proposal in offered
     }
     if measure is None or chance is None:
         return blank, ""
@@ -222,11 +222,11 @@ def _chances(
 
     try:
         shown = shown_proposals(
-            measure, walk.draft.rows, found, site, noise_for(walk, measure, chance), ground.sizes, walk.draft.crossed
+            measure, walk.draft.rows, offered, site, noise_for(walk, measure, chance), ground.sizes, walk.draft.crossed
         )
     except EprobaError as error:
         return blank, sentence(error)
-    return {each.proposal.key: (each.chance, each.words) for each in shown}, ""
+    return {outlook_.proposal.key: (outlook_.chance, outlook_.words) for outlook_ in shown}, ""
 
 
 def drawn(site: Site) -> str:

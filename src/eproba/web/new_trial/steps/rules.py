@@ -34,7 +34,7 @@ class RulesForm(FlaskForm):
 
     @property
     def crop_list(self) -> tuple[str, ...]:
-        return tuple(dict.fromkeys(each.strip()[:40] for each in (self.crops.data or "").split(",") if each.strip()))
+        return tuple(dict.fromkeys(crop.strip()[:40] for crop in (self.crops.data or "").split(",") if crop.strip()))
 
     def validate_crops(self, field: Any) -> None:
         if len(self.crop_list) > MOST_CROPS:

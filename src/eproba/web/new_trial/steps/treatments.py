@@ -193,7 +193,9 @@ class TreatmentsStep(PlannerStep[TreatmentsForm, TreatmentsPart]):
         )
 
     def settled(self, part: TreatmentsPart, bench: Bench) -> str:
-        return " · ".join(f"{letter} {each.treatment.name}" for letter, each in zip(LETTERS, part.wanted, strict=False))
+        return " · ".join(
+            f"{letter} {planned.treatment.name}" for letter, planned in zip(LETTERS, part.wanted, strict=False)
+        )
 
     def act(self, walk: Walk, before: Typed, go: str) -> StepName | None:
         compared = first_of(walk.answers["claim"], "compared") or "drench"
@@ -219,7 +221,7 @@ class TreatmentsStep(PlannerStep[TreatmentsForm, TreatmentsPart]):
                 (role, name) for role, name in ROLE_NAMES.items() if role in offered or role == chosen_role
             ]
         doses = _doses_or_none(walk, form)
-        questions = [each for each in questions_answered(roles) if each[0] in offered]
+        questions = [question for question in questions_answered(roles) if question[0] in offered]
         return TreatmentsPage(
             compared=compared,
             letters=LETTERS,
@@ -239,15 +241,15 @@ class TreatmentsStep(PlannerStep[TreatmentsForm, TreatmentsPart]):
         batches = 1 if walk.draft.treatments is None else walk.draft.treatments.batches
         doses, compared = _doses_or_none(walk, form), walk.draft.compared
         poured = any(is_poured(t.amount_unit) for t in doses.treatments) if doses else compared == "drench"
-        told = on_treatments(roles, poured, batches, compared)
+        counsel = on_treatments(roles, poured, batches, compared)
         for entry in form.treatments:
-            told += on_spray(entry.form.name.data or "This", entry.form.how.data or "")
+            counsel += on_spray(entry.form.name.data or "This", entry.form.how.data or "")
         if doses is None:
-            return told
+            return counsel
         cuts = cuts_of(walk)
-        told += [Advice(True, line) for line in doses.uneven]
-        told += on_rates(doses, cuts, walk.known.recipes, units()) + on_unlike(doses, cuts, units())
-        return told + on_measuring(doses.treatments, cuts[: max(1, len(cuts) // len(roles))], walk.known.recipes,
+        counsel += [Advice(True, line) for line in doses.uneven]
+        counsel += on_rates(doses, cuts, walk.known.recipes, units()) + on_unlike(doses, cuts, units())
+        return counsel + on_measuring(doses.treatments, cuts[: max(1, len(cuts) // len(roles))], walk.known.recipes,
                                    walk.bench.kit)  # fmt: skip
 
 
@@ -301,7 +303,7 @@ def _again(place: int, letter: str, trial: Trial) -> Typed:
 
 def _rows_changed(typed: Typed, go: str, compared: str, bench: Bench) -> Typed:
     """Add or take away a row of treatments, the others moving up; or make the first one a ladder of strengths."""
-    places = sorted({int(found[1]) for key in typed if (found := re.fullmatch(r"treatments-(\d{1,2})-\w+", key, re.A))})
+    places = sorted({int(match[1]) for key in typed if (match := re.fullmatch(r"treatments-(\d{1,2})-\w+", key, re.A))})
     rows = [_row(typed, n) for n in places if go != f"remove-{n}"]
     if go == "add" and len(rows) < len(LETTERS):
         rows.append(_row(first_treatments(kind_of(compared), 0, "test"), 0))
