@@ -16,6 +16,7 @@ METRIC = re.compile(
 )
 US = re.compile(rf"{NUMBER}(?:ft|oz|lb|fl oz|qt|gal|sq ft|sq in|°F)(?!\w)|\ba (?:sq ft|gallon|lb)\b")
 SPOKEN = ("aria-label", "alt", "title", "placeholder")
+A_FILE = re.compile(r"\.\w+$|/(out|alone|message|result|xlsx|export)$")
 SAME = re.compile(r"(?<=/)(?:\d+|[A-Z]\d+)(?=/|$)")
 
 
@@ -31,8 +32,9 @@ class Page(HTMLParser):
         named = dict(attrs)
         self.silent += tag in ("script", "style", "textarea")
         self.said += [named[name] for name in SPOKEN if named.get(name)]
-        if tag == "a" and named.get("href", "").startswith("/") and "download" not in named:
-            self.links.append(named["href"])
+        address = named.get("href", "")
+        if tag == "a" and address.startswith("/") and "download" not in named and not A_FILE.search(address):
+            self.links.append(address)
 
     def handle_endtag(self, tag):
         self.silent -= tag in ("script", "style", "textarea")

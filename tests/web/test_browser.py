@@ -3,7 +3,6 @@
 import json
 import re
 from io import BytesIO
-from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -14,53 +13,14 @@ from playwright.sync_api import expect
 from eproba.exchange.photo_out import measured
 from eproba.standins.pictures import jpeg, scene, with_tag
 from tests.conftest import Client, crowded_garden, demo_garden
+from tests.web.eyes import violations
 from tests.web.steps import fill, planned
 
-AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()
-PLACES = ["/", "/trials", "/trials/1", "/trials/2", "/trials/1/verdict", "/trials/2/verdict", "/trials/3/verdict"]
-PLACES += [
-    "/trials/2/readings",
-    "/trials/1/readings/1",
-    "/trials/4/pours/0",
-    "/trials/1/pours",
-    "/trials/2/tags",
-    "/trials/2/photos",
-]
-PLACES += ["/trials/1/next", "/trials/3/next", "/trials/1/report", "/together", "/practice", "/trials/take-in"]
-PLACES += [
-    "/practice/plan?seed=4&units=4",
-    "/trials/2/sheet",
-    "/trials/2/ground",
-    "/trials/2/slip",
-    "/trials/2/amend",
-    "/calendar",
-]
-PLACES += [
-    "/trials/2/readings/import",
-    "/trials/4/delete",
-    "/measures",
-    "/meters",
-    "/help",
-    "/who",
-    "/devices",
-    "/nowhere",
-    "/waiting",
-]
-BREWING = ["/recipes", "/recipes/greens-sugar-juice", "/recipes/compare?family=steeps", "/recipes/yeast-starter/copy"]
-BREWING += ["/mix", "/trials/5/mix", "/shelf", "/batches/new", "/batches/3", "/batches/4", "/weather"]
-BREWING += ["/trials/5/pours/7", "/trials/5/pours", "/trials/5"]
 LINES = """window.lines = [];
 new MutationObserver(() => lines.push(document.querySelector(".till-line")?.textContent)).observe(document,
   { subtree: true, childList: true, characterData: true });"""
 FIRST = "Day of the first seedling"
-GARDEN = {"/", "/trials/2", "/trials/2/readings", "/trials/4/pours/0", "/trials/5/pours/7", "/shelf", "/waiting"}
-
-
-def violations(page):
-    page.evaluate(AXE)
-    rules = "runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa', 'best-practice']"
-    found = page.evaluate(f"axe.run({{{rules}, resultTypes: ['violations']}})")  # what is in order needs no list
-    return [(v["id"], v["nodes"][0]["html"][:160]) for v in found["violations"]]
+CROWDED = {"/", "/calendar", "/shelf", "/trials/6", "/trials/6/tags", "/trials/7/pours", "/trials/16/verdict"}
 
 
 def round_address(page, trial, day):
@@ -86,32 +46,6 @@ def values(live, trial, day):
     return {(c[2], c[6], c[7]): c[8] or c[10] for c in cells if c[0] == str(day)}
 
 
-def steps_of_a_plan(page):
-    """The addresses of a plan's steps, nothing typed yet."""
-    page.goto("/")
-    page.keyboard.press("n")
-    page.wait_for_url("**/claim")
-    draft = page.url.rsplit("/", 1)[0]
-    return [f"{draft}/{step}" for step in ("claim", "measure", "treatments", "ground", "chance", "days", "rules")]
-
-
-@demo_garden
-@pytest.mark.parametrize("part", [0, 1])
-def test_every_page_is_accessible_and_fits(page, part):
-    """Axe on the wide page, and on the narrow one for what is used in the garden; nothing wider than a phone."""
-    first = round_address(page, 2, 9)
-    places = [*PLACES, first, *steps_of_a_plan(page), *BREWING][part::2]
-    for place in places:
-        page.set_viewport_size({"width": 1280, "height": 800})
-        page.goto(place)
-        assert violations(page) == [], place
-        page.set_viewport_size({"width": 390, "height": 844})
-        assert page.evaluate("document.documentElement.scrollWidth") <= 390, f"{place} is wider than a phone"
-        if place in GARDEN or place == first:
-            page.reload()
-            assert violations(page) == [], place
-
-
 @crowded_garden
 @pytest.mark.parametrize("part", [0, 1])
 def test_a_crowded_year_fits_every_width_and_eye(page, part):
@@ -134,7 +68,7 @@ def test_a_crowded_year_fits_every_width_and_eye(page, part):
         for width in (1280, 768, 640, 390):
             page.set_viewport_size({"width": width, "height": 800})
             assert page.evaluate("document.documentElement.scrollWidth") <= width, f"{place} at {width}"
-        if not place.startswith("/trials/") or place.startswith(("/trials/6", "/trials/16/")):
+        if place in CROWDED:
             assert violations(page) == [], place
 
 

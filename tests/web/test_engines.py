@@ -66,9 +66,9 @@ BEFORE = """
 """
 
 
-@pytest.fixture(scope="session", params=ENGINES)
+@pytest.fixture(scope="session", params=[pytest.param(name, marks=pytest.mark.xdist_group(name)) for name in ENGINES])
 def browser(request, playwright):
-    """One engine after the other, each started once a worker."""
+    """One engine after the other, each started once: all its flows go to one worker."""
     with ENGINES[request.param](playwright) as browser:
         yield browser
 

@@ -7,8 +7,8 @@ from playwright.sync_api import expect
 from sqlmodel import Session, func, select
 
 from eproba.store.tables import PracticeRow, TrialRow
+from tests.web.eyes import violations
 from tests.web.steps import text
-from tests.web.test_browser import violations
 
 
 def test_five_rounds_are_played_and_calibrated(page, app):
