@@ -1,6 +1,7 @@
 """Recipes and the mixing desk: known answers, volumes that add up, amounts linear in the area."""
 
 import copy
+import inspect
 import tomllib
 from importlib import resources
 
@@ -29,6 +30,7 @@ from eproba.core.brewing.mixing import (
 from eproba.core.brewing.recipe import Portion, in_the_way_of, recipe_entry, recipe_from
 from eproba.core.brewing.water import on_water
 from eproba.core.catalogue import cautions, equipment, ingredients, measures, promises, recipes
+from eproba.core.keys import as_shipped
 from eproba.core.measuring.measures import MeasureError, measure_from
 from eproba.core.planning.claims import promise_from
 from eproba.core.quantities import QuantityError, Units, celsius, in_base
@@ -507,6 +509,26 @@ def test_what_a_file_of_the_catalogue_gets_wrong_is_named_by_file_and_key(name, 
         catalogue.made(name, {"odd": entry}, make)
     assert str(refused.value).startswith(f"{name}: odd")
     assert said in str(refused.value)
+
+
+LOADERS = (
+    catalogue.measures, catalogue.calculators, catalogue.promises, catalogue.lessons, catalogue.schools,
+    catalogue.cautions, catalogue.ingredients, catalogue.equipment, catalogue.recipes,
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("load", LOADERS, ids=lambda load: load.__name__)
+def test_every_file_that_comes_with_eproba_holds_what_it_may(load):
+    """At each start they are taken as they stand."""
+    assert inspect.unwrap(load)()
+
+
+def test_a_shipped_file_is_not_checked_again_but_what_somebody_types_is():
+    wrong = {"name": "x", "sugar": [0, 2], "nitrogen": [0, 0], "source": "s"}
+    with as_shipped():
+        assert ingredient_from("odd", wrong).sugar == (0, 2)
+    with pytest.raises(RecipeError, match="sugar 2 can’t be 2"):
+        ingredient_from("odd", wrong)
 
 
 @pytest.mark.parametrize(

@@ -1,4 +1,6 @@
-"""What the craft knows, as data: TOML files, checked when loaded against the dataclasses; faults name file and key.
+"""What the craft knows, as data: TOML files, against the dataclasses that they become; faults name file and key.
+
+Their values are checked once, by a test (that unwraps what loads them), not at each start.
 
 Amounts in the texts stand in braces (“{15 to 20 °C}”); they are told in the units of the household that asks.
 """
@@ -13,7 +15,7 @@ from eproba.core.brewing.ingredients import Ingredient, RecipeError, ingredient_
 from eproba.core.brewing.kitchen import Equipment
 from eproba.core.brewing.recipe import Recipe, recipe_from
 from eproba.core.errors import EprobaError
-from eproba.core.keys import check_keys, check_values
+from eproba.core.keys import as_shipped, check_keys, check_values
 from eproba.core.measuring.calculators import Calculator, calculator_from
 from eproba.core.measuring.measures import Measure, measure_from
 from eproba.core.planning.claims import Promise, promise_from
@@ -32,7 +34,7 @@ class ForHousehold(Protocol[Made_co]):
 
 def _once_a_system(load: Callable[[System], Made]) -> ForHousehold[Made]:
     """Loaded once for each system of units."""
-    loaded = functools.cache(load)
+    loaded = functools.cache(as_shipped()(load))
 
     def of_household(system: System = "metric") -> Made:
         return loaded(system)
@@ -130,6 +132,7 @@ def calculators(system: System = "metric") -> dict[str, Calculator]:
 
 
 @functools.cache
+@as_shipped()
 def promises() -> dict[str, Promise]:
     """The bank of vague promises by key, each with its measurable claims. Raises CatalogueError."""
     known = measures()
@@ -137,12 +140,14 @@ def promises() -> dict[str, Promise]:
 
 
 @functools.cache
+@as_shipped()
 def lessons() -> dict[str, Lesson]:
     """The scenes of the practice garden by their trap, with their words. Raises CatalogueError."""
     return made("lessons.toml", _file("lessons.toml"), lesson_from)
 
 
 @functools.cache
+@as_shipped()
 def schools() -> list[dict[str, Any]]:
     """Where growers disagree about brews at large: what about, the sides, what is done here. Raises CatalogueError."""
     rows = {str(number): row for number, row in enumerate(_file("schools.toml")["schools"], 1)}
