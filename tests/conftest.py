@@ -2,6 +2,7 @@
 
 import itertools
 import os
+import re
 import threading
 from collections.abc import Callable
 from datetime import UTC, date, datetime, timedelta
@@ -18,6 +19,7 @@ from sqlalchemy import event
 from sqlmodel import Session
 from werkzeug.serving import make_server
 from werkzeug.test import TestResponse
+from xdist.scheduler import LoadScopeScheduling
 
 from eproba.start.workbench import CHROMIUM
 from eproba.store.database import engine_for
@@ -38,6 +40,18 @@ _numbers = itertools.count(1)
 hypothesis.settings.register_profile("ci", derandomize=True, deadline=None)
 hypothesis.settings.register_profile("here", deadline=None)
 hypothesis.settings.load_profile("ci" if os.environ.get("CI") else "here")
+
+
+class ByEngine(LoadScopeScheduling):
+    """Each test to whichever worker is free; but all flows of an engine to one, which starts it once."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        engine = re.search(r"test_engines.py.*\b(firefox|webkit|chromium)\b", nodeid)
+        return engine[1] if engine else nodeid
+
+
+def pytest_xdist_make_scheduler(config, log):
+    return ByEngine(config, log)
 
 
 class Compiled(BytecodeCache):
@@ -297,11 +311,19 @@ class Live:
         self.thread.join()
 
 
-@pytest.fixture
-def live(app):
-    live = Live(app)
+@pytest.fixture(scope="session")
+def lasting(built):
+    """One server for all tests of a worker, so that a browser fetches once what it may keep for ever."""
+    live = Live(built)
     yield live
     live.stop()
+
+
+@pytest.fixture
+def live(lasting, app):
+    yield lasting
+    if lasting.stopped:
+        lasting.start()
 
 
 @pytest.fixture(scope="session")
@@ -322,23 +344,45 @@ def chromium(playwright):
     browser.close()
 
 
-@pytest.fixture
-def page(chromium, live):
-    """A laptop page; anything that the browser complains about fails the test."""
-    yield from _page(chromium, live.url, 1280, 800)
+@pytest.fixture(scope="session")
+def laptop_of_all(chromium, lasting):
+    yield from _device(chromium, lasting.url, 1280, 800)
 
 
-@pytest.fixture
-def phone(chromium, live):
-    """A phone page in the home network: plain http, a name that is not localhost, no service worker."""
-    yield from _page(chromium, f"http://garden.test:{live.port}", 390, 844)
+@pytest.fixture(scope="session")
+def phone_of_all(chromium, lasting):
+    yield from _device(chromium, f"http://garden.test:{lasting.port}", 390, 844)
 
 
-def _page(chromium, url, width, height):
+def _device(chromium, url, width, height):
+    """A device that all tests of a worker share: it keeps what it fetched, and nothing else."""
     context = chromium.new_context(
         base_url=url, viewport={"width": width, "height": height}, service_workers="block", has_touch=width < 500
     )
-    page = context.new_page()
+    yield context
+    context.close()
+
+
+@pytest.fixture
+def page(laptop_of_all, live):
+    """A laptop page; anything that the browser complains about fails the test."""
+    yield from _page(laptop_of_all, live.url)
+
+
+@pytest.fixture
+def phone(phone_of_all, live):
+    """A phone page in the home network: plain http, a name that is not localhost, no service worker."""
+    yield from _page(phone_of_all, f"http://garden.test:{live.port}")
+
+
+def _page(device, url):
+    device.set_offline(False)
+    device.clear_cookies()
+    page = device.new_page()
+    kept = {"origin": url, "storageTypes": "local_storage,indexeddb,cache_storage"}
+    session = device.new_cdp_session(page)
+    session.send("Storage.clearDataForOrigin", kept)
+    session.detach()  # two sessions of one page undo each other's media
     page.complaints = []
     page.on("pageerror", lambda error: page.complaints.append(str(error)))
     page.on(
@@ -347,5 +391,6 @@ def _page(chromium, url, width, height):
     )
     page.set_default_timeout(PATIENCE)
     yield page
-    context.close()
+    for each in device.pages:
+        each.close()
     assert page.complaints == []

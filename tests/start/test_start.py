@@ -126,8 +126,9 @@ def test_foreground_ends_with_ctrl_c_and_leaves_nothing(home):
     port = free_port()
     command = [SCRIPT, "serve", "--port", str(port)]
     running = subprocess.Popen(
-        command, env=environment(home), stderr=subprocess.PIPE, text=True, start_new_session=True
-    )
+        command, env=environment(home), stderr=subprocess.PIPE, text=True, start_new_session=True,
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),  # a shell's background ignores it
+    )  # fmt: skip
     for line in running.stderr:
         if "Ctrl-C" in line:
             break

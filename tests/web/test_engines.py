@@ -6,7 +6,7 @@ from contextlib import contextmanager
 import pytest
 
 from eproba.standins.pictures import jpeg, scene, with_tag
-from tests.conftest import Client, demo_garden
+from tests.conftest import Client, Live, demo_garden
 from tests.web.engines import ENGINES, ENTER, LAPTOP, PHONE
 from tests.web.entries import answers, op, till
 from tests.web.steps import fill, planned
@@ -66,16 +66,29 @@ BEFORE = """
 """
 
 
-@pytest.fixture(scope="session", params=[pytest.param(name, marks=pytest.mark.xdist_group(name)) for name in ENGINES])
+# What Playwright's own tests of Chromium go through as well.
+not_again_in_chromium = pytest.mark.parametrize(
+    "browser", [name for name in ENGINES if name != "chromium"], indirect=True, scope="session"
+)
+
+
+@pytest.fixture(scope="session", params=ENGINES)
 def browser(request, playwright):
-    """One engine after the other, each started once: all its flows go to one worker."""
+    """One engine after the other."""
     with ENGINES[request.param](playwright) as browser:
         yield browser
 
 
 @pytest.fixture
+def live(app):
+    """A server of this test alone, and so a device's store of its own."""
+    live = Live(app)
+    yield live
+    live.stop()
+
+
+@pytest.fixture
 def engine(browser, live):
-    """Each test has a server of its own, and so a device's store of its own."""
     browser.size(*PHONE)
     yield browser
     browser.close_tabs()
@@ -128,6 +141,7 @@ def stored(live):
     return list(values(live, 2, 9).values())
 
 
+@not_again_in_chromium
 @demo_garden
 def test_twelve_entries_from_today_away_and_back_and_loaded_again(engine, today, at_round, live):
     type_in(engine, *range(1, 10), 3.5, "4,5", 2)
@@ -143,6 +157,7 @@ def test_twelve_entries_from_today_away_and_back_and_loaded_again(engine, today,
     assert len(stored(live)) == 12
 
 
+@not_again_in_chromium
 @demo_garden
 def test_typed_while_the_computer_is_away_waits_on_the_device_for_every_tab(engine, at_round, live):
     type_in(engine, 5.1)
@@ -165,6 +180,7 @@ def test_typed_while_the_computer_is_away_waits_on_the_device_for_every_tab(engi
     assert sorted(stored(live)) == ["5.1", "5.2"]
 
 
+@not_again_in_chromium
 @demo_garden
 def test_a_conflict_waits_for_a_decision_through_a_reload(engine, at_round, live):
     round_ = till(Client(live.app), at_round.removeprefix(live.url))
@@ -323,6 +339,7 @@ ANSWERED = """
 """
 
 
+@not_again_in_chromium
 def test_from_the_planner_to_the_lots_with_a_bed_pulled_wider(engine, live):
     engine.size(*LAPTOP)
     engine.open(live.url)
@@ -354,6 +371,7 @@ def test_from_the_planner_to_the_lots_with_a_bed_pulled_wider(engine, live):
                  wanted=False)  # fmt: skip
 
 
+@not_again_in_chromium
 @demo_garden
 def test_mixing_follows_the_typing(engine, live):
     engine.size(*LAPTOP)
@@ -363,6 +381,7 @@ def test_mixing_follows_the_typing(engine, live):
     engine.reads(".mix-big b", "5")
 
 
+@not_again_in_chromium
 @demo_garden
 def test_verdict_report_print_and_calendar(engine, live):
     engine.size(*LAPTOP)

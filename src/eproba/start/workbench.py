@@ -71,7 +71,7 @@ def test(arguments: Sequence[str]) -> int:
             _check(*_started(program, env, check))
         types = _started(program, env, ["mypy", "--no-error-summary"])
         # As many as the machine has cores, and one that waits for a browser meanwhile.
-        outcome = subprocess.run([*tests, "-n", WORKERS, "--dist", "loadgroup"], env=env, cwd=CHECKOUT).returncode
+        outcome = subprocess.run([*tests, "-n", WORKERS, "--dist", "loadscope"], env=env, cwd=CHECKOUT).returncode
         _check(*types)
         return outcome
 
