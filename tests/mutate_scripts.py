@@ -66,13 +66,11 @@ class Scripts:
     def page(self, *of):
         opening = self.opened(*of)
         page = next(opening)
-        page.context.on(
-            "request", lambda request: self.loads[request.url.split("?")[0].rsplit("/", 1)[-1]].add(self.running)
-        )
+        page.on("request", lambda request: self.loads[request.url.split("?")[0].rsplit("/", 1)[-1]].add(self.running))
         if self.served:
             name, script = self.served
             kind = "text/javascript"
-            page.context.route(f"**/static/{name}*", lambda route: route.fulfill(body=script, content_type=kind))
+            page.route(f"**/static/{name}*", lambda route: route.fulfill(body=script, content_type=kind))
         yield page
         next(opening, None)
 
