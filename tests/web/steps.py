@@ -81,3 +81,27 @@ def rows(client, draft, *treatments):
         fill(client, draft, "treatments", go="add")
     wished = {f"treatments-{i}-{k}": v for i, row in enumerate(treatments) for k, v in row.items()}
     return fill(client, draft, "treatments", **wished)
+
+
+def sown(client, draft):
+    """A blind trial of seedlings that are thinned, with a laboratory's answer; returns its address."""
+    planned(client, draft)
+    fill(client, draft, "measure", also=["first_seedling", "laboratory", "breathing"])
+    fill(client, draft, "treatments", blind="y")
+    fill(client, draft, "rules", seeds="5", plants="2", thin_on="10", replace_until="7")
+    return client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
+
+
+def declared(client, draft):
+    """The trial of this plan, dealt and declared; returns its address."""
+    made = client.post(f"{draft}/deal", {"go": "deal"})
+    assert re.match(r"/trials/\d+\?dealt=1", made.headers.get("Location", "")), made.headers
+    trial = made.headers["Location"].split("?")[0]
+    client.post(f"{trial}/declare")
+    return trial
+
+
+def new_batch(client, recipe="sugar-ferment", litres="2", **more):
+    form = {"recipe": recipe, "litres": litres, "start": "now", "water": "rain", "place": "shed", "name": "", **more}
+    made = client.post("/batches/new", form)
+    return made.headers["Location"] if made.status_code == 302 else made

@@ -1,20 +1,15 @@
 """Between rounds: seedlings' days, what happens once, samples for a laboratory, rounds that follow a pour."""
 
-import json
 import re
 
 import pytest
 
-from tests.web.steps import fill, planned, text
+from tests.web.steps import sown, text
 
 
 @pytest.fixture
 def trial(client, draft):
-    planned(client, draft)
-    fill(client, draft, "measure", also=["first_seedling", "laboratory", "breathing"])
-    fill(client, draft, "treatments", blind="y")
-    fill(client, draft, "rules", seeds="5", plants="2", thin_on="10", replace_until="7")
-    return client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
+    return sown(client, draft)
 
 
 def put(client, trial, what, on, units, **more):
@@ -60,69 +55,3 @@ def test_a_first_seedling_is_put_down_any_day_and_not_asked_again(client, trial,
     assert "still to come" in put(client, trial, "first_seedling", "2026-05-26", ["P2"])
     again = put(client, trial, "first_seedling", "2026-05-23", ["P1"])
     assert "P1: on record with a day already; correct it in the table of readings." in again
-
-
-def test_a_sample_of_one_treatment_is_one_number_and_counts_once(client, trial, clock):
-    page = text(client, f"{trial}/samples")
-    day_0 = re.search(r'option value="(\d+)">Day 0', page).group(1)
-    new = {"measure": "laboratory", "round": day_0, "depth": "12,5", "taken_on": "2026-05-20", "mixed": "single"}
-    hidden = client.post(f"{trial}/samples", {**new, "units": ["P1", "P2"]})
-    assert "While this device does not know who got what, each unit is a sample of its own." in hidden.text
-    assert 'value="12,5"' in hidden.text
-    client.post("/who", {"who": "Ben", "role": "pours"})
-    whole = json.loads(text(client, f"{trial}/export.json"))["trial"]
-    first, other = ([f"P{each['cut']['number']}" for each in whole["units"] if each["letter"] == a] for a in "AB")
-    mixed = client.post(f"{trial}/samples", {**new, "units": [first[0], other[0]]})
-    assert "got different treatments: mixed into one sample they can’t be told apart." in mixed.text
-    assert "Say which units are in it." in client.post(f"{trial}/samples", new).text
-    assert "201 cm deep can’t be" in client.post(f"{trial}/samples", {**new, "depth": "201", "units": first[:1]}).text
-    taken = client.post(f"{trial}/samples", {**new, "units": first[:2]}, follow_redirects=True).text
-    assert "Sample L1. Print its label" in taken
-    twice = client.post(f"{trial}/samples", {**new, "units": first[1:2]})
-    assert f"{first[1]}: in another sample of this round already." in twice.text
-    number = re.search(r"samples/(\d+)/sample-label", taken).group(1)
-    label = text(client, f"{trial}/samples/{number}/sample-label")
-    assert "Sample L1" in label
-    assert "12.5 cm deep" in label
-    assert "Nettle" not in label.split("vessel-label")[1]
-    client.post(f"{trial}/samples/{number}/sent", {"laboratory": "Soil room"})
-    assert "sent 20 May 2026 to Soil room" in text(client, f"{trial}/samples")
-    clock.forward(days=9)
-    odd = client.post(f"{trial}/samples/{number}/result", {"result": "plenty"}, follow_redirects=True).text
-    assert "Sample L1, “plenty”: “plenty” is not a number" in odd
-    done = client.post(f"{trial}/samples/{number}/result", {"result": "42.5"}, follow_redirects=True).text
-    assert "42.5 as on the slip</strong>, one number, counted once at" in done
-    rows = [row.split(",") for row in text(client, f"{trial}/readings.csv").splitlines()[1:]]
-    kept = {row[2]: (row[8], row[10]) for row in rows}
-    assert kept == {first[0]: ("42.5", ""), first[1]: ("", '"in sample L1')}
-    assert client.get(f"{trial}/samples/99/sample-label").status_code == 404
-
-
-def test_rounds_have_hours_and_follow_the_pour_that_moves(client, trial, clock):
-    whole = json.loads(text(client, f"{trial}/export.json"))["trial"]
-    hours = {each["day"]: each["time"] for each in whole["rounds"] if each["time"]}
-    assert hours[1] == {"at": "", "after_hours": 24, "within": 3.0}
-    asked = {each["measure"]["key"]: each["days"] for each in whole["asked"]}
-    assert 1 in asked["breathing"]
-    later = {"to": "2026-05-22", "following": "no", "reason": "Rain."}
-    assert client.post(f"{trial}/pours/0/move", later).status_code == 302
-    moved = json.loads(text(client, f"{trial}/export.json"))["trial"]
-    assert [each["day"] for each in moved["rounds"] if each["time"]] != sorted(hours)
-    assert 3 in [each["day"] for each in moved["rounds"]]
-    assert 3 in {each["measure"]["key"]: each["days"] for each in moved["asked"]}["breathing"]
-
-
-def test_the_hour_of_a_round_is_told_where_it_waits_and_in_calendars(client, draft, clock):
-    planned(client, draft)
-    refused = fill(client, draft, "days", hours="3 dusk").text
-    assert "there is no round on day 3" in refused
-    assert 'value="3 dusk"' in refused
-    fill(client, draft, "days", hours="0 dusk, 7 18:30 ± 2 h")
-    trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
-    assert "12 units, at dusk" in text(client, "/")
-    calendar = text(client, f"{trial}/calendar.ics").replace("\r\n ", "")
-    assert re.search(r"DTSTART:20260528T\d\d3000Z", calendar), "an hour, not the whole day"
-    assert "DTSTART;VALUE=DATE:20260521" in calendar
-    here = text(client, f"{trial}/readings")
-    number = re.search(r"round=(\d+)\"[^>]*>\s*Day 7", here).group(1)
-    assert "Read it at 18:30, give or take 2 h: " in text(client, f"{trial}/rounds/{number}")

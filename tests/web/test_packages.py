@@ -9,12 +9,16 @@ import zipfile
 
 import pytest
 from sqlalchemy import text as statement
-from sqlmodel import Session
+from sqlmodel import Session, select
 
 from eproba.core.judging.from_trial import judge_trial
 from eproba.exchange.judgement_json import judgement_json
 from eproba.standins.pictures import jpeg, scene
-from eproba.store.packages import TABLES, tables_of
+from eproba.store.database import engine_for
+from eproba.store.packages import TABLES, garden_tables, tables_of
+from eproba.store.server import named
+from eproba.store.tables import FindingRow, TrialRow
+from eproba.store.trials import load_trial
 from tests.conftest import demo_garden
 from tests.web.steps import text
 
@@ -90,10 +94,7 @@ def test_it_comes_in_again_as_a_whole_trial(app, client, package):
 def test_a_finished_trial_is_judged_alike_in_another_garden(app, client, server, templates, settings):
     from eproba.exchange.data_package import read_package
     from eproba.store.commands.packages import take_package
-    from eproba.store.database import engine_for
     from eproba.store.readings import all_readings
-    from eproba.store.server import named
-    from eproba.store.trials import load_trial
 
     def verdict(session, trial_id):
         trial, readings = load_trial(session, trial_id), all_readings(session, trial_id)
@@ -185,3 +186,116 @@ def test_who_reads_blind_gets_no_package(client, draft):
     refused = client.get(f"{trial}/package.zip")
     assert (refused.status_code, "The package tells who got what" in refused.text) == (403, True)
     assert "package.zip" not in text(client, trial)
+
+
+def take(client, content, name="file.zip"):
+    return client.post("/trials/take-in", {"file": (io.BytesIO(content), name)}, follow_redirects=True)
+
+
+def told(engine):
+    """What every judged trial of a garden says, by its key."""
+    with Session(engine) as session:
+        rows = session.exec(select(TrialRow.key, FindingRow).join(FindingRow)).all()
+        return {key: (row.lines, row.noise_sd, row.also, row.answers) for key, row in rows}
+
+
+@demo_garden
+def test_a_whole_garden_comes_in_with_every_verdict_as_it_was(app, client, elsewhere):
+    client.post("/trials/1/note", {"note": "moved", "seen": "x"})
+    garden = client.get("/garden.zip").data
+    here = told(app.extensions["engine"])
+    assert len(here) >= 2
+    with Session(app.extensions["engine"]) as session:
+        tables, files = garden_tables(session)
+    with elsewhere() as there:
+        assert "trials are in this garden now, with all that is on record" in take(client, garden).get_data(
+            as_text=True
+        )
+        assert told(there) == here
+        with Session(there) as session:
+            again, same_files = garden_tables(session)
+        assert {t.name: len(t.rows) for t in again} == {t.name: len(t.rows) for t in tables}
+        assert sorted(same_files.values()) == sorted(files.values())
+        twice = take(client, garden)
+        assert twice.status_code == 400
+        assert "All 5 trials of this package are in this garden already" in twice.text
+        client.post("/trials/2/delete", {"sure": "y"})
+        part = take(client, garden).get_data(as_text=True)
+        assert "Here already, and left as they are: “Comfrey and whey on rainbow chard”" in part
+        with Session(there) as session:
+            third, _ = garden_tables(session)
+        assert {t.name: len(t.rows) for t in third} == {t.name: len(t.rows) for t in tables}
+
+
+@demo_garden
+def test_a_forged_declaration_is_told_though_the_file_is_whole(client, elsewhere):
+    """Worth and declaration changed alike, and the file’s own sums made anew: the fingerprint still tells."""
+    package = client.get("/trials/1/package.zip").data
+    forged = packed(
+        package, trials=lambda t: t.replace(",0.15,ratio", ",0.1,ratio").replace('""worth"": 0.15', '""worth"": 0.1')
+    )
+    assert forged != package
+    told = json.loads(zipfile.ZipFile(io.BytesIO(package)).read("datapackage.json"))
+    bare = json.dumps({**told, "resources": [{k: v for k, v in r.items() if k != "hash"} for r in told["resources"]]})
+    sums = packed(forged, datapackage=lambda _: bare)
+    with elsewhere():
+        number = re.search(r"/trials/(\d+)$", take(client, sums).request.path).group(1)
+        assert "written (declaration): nobody can tell what else" in text(client, f"/trials/{number}/verdict")
+
+
+def changed(plan, **more):
+    return json.dumps({**json.loads(plan), **more}).encode()
+
+
+@demo_garden
+def test_a_plan_that_cant_be_is_refused_and_one_that_names_the_unknown_asks(client):
+    plan = client.get("/trials/1/plan.json").data
+    whole = json.loads(plan)
+    bad = [
+        (b"{", "This is no plan: choose the .json"),
+        (b"{}", "This is no plan of Eproba’s"),
+        (changed(plan, format="eproba-plan-9"), "This plan is of another version (eproba-plan-9); this Eproba reads"),
+        (changed(plan, rounds="none"), "Parts of this plan are missing: ask for the file again."),
+        (changed(plan, units_each=0), "Parts of this plan are missing"),
+        (changed(plan, treatments=whole["treatments"][:1]), "This plan lacks measures, treatments or rounds"),
+        (changed(plan, question={**whole["question"], "control": "Q"}), "names no control among its treatments"),
+        (changed(plan, question={**whole["question"], "scale": "wild"}), "A part of this plan can’t be: scale"),
+        (changed(plan, rounds=[{"day": "soon"}]), "A part of this plan can’t be: day"),
+        (changed(plan, question={**whole["question"], "rules": {"x": 1}}), "A rule of this plan can’t be read"),
+        (changed(plan, own_measures=[{"key": "own_x", "name": "X"}]), "A part of this plan can’t be: "),
+    ]
+    for content, why in bad:
+        answer = take(client, content, "plan.json")
+        assert (answer.status_code, why in answer.get_data(as_text=True)) == (400, True), why
+    assert "/trials/new/1" not in text(client, "/trials"), "no draft was begun"
+    measures = [{**each, "measure_key": each["measure_key"].replace("leaf", "lobe")} for each in whole["measures"]]
+    treatments = [{**each, "recipe": "own-brew" if each["recipe"] else ""} for each in whole["treatments"]]
+    asked = take(client, changed(plan, measures=measures, treatments=treatments), "plan.json")
+    page = asked.get_data(as_text=True)
+    assert asked.status_code == 400
+    assert "does not bring it along: widest_lobe, lobe_count, own-brew." in page
+    assert "What is meant by these?" in page
+    chosen = {"measure-widest_lobe": "widest_leaf", "measure-lobe_count": "leaf_count", "recipe-own-brew": "none"}
+    sent = {"plan": changed(plan, measures=measures, treatments=treatments).decode(), **chosen}
+    page = client.post("/trials/take-in", sent, follow_redirects=True).get_data(as_text=True)
+    assert "This plan was changed after it was written: look whether it still asks what you were told" in page
+    assert "The plan is here as a draft." in page
+
+
+@demo_garden
+def test_own_measures_and_recipes_come_along_with_a_plan(app, client, elsewhere):
+    plan = json.loads(client.get("/trials/1/plan.json").data)
+    own = {"key": "own_scent", "name": "Scent", "unit": "points", "low": 0, "high": 9, "decimals": 0,
+           "better": "higher", "scale": "difference"}  # fmt: skip
+    plan |= {"measures": [{**plan["measures"][0], "measure_key": "own_scent"}], "own_measures": [own]}
+    plan["question"] |= {"scale": "difference", "worth": 2}
+    with elsewhere():
+        page = take(client, json.dumps(plan).encode(), "plan.json").get_data(as_text=True)
+        assert "The plan is here as a draft." in page
+        assert "Scent" in text(client, "/measures")
+
+
+@demo_garden
+def test_a_sealed_trial_gives_no_result(client):
+    sealed = client.get("/trials/2/result.zip")
+    assert (sealed.status_code, "A result leaves once the envelope is open." in sealed.text) == (404, True)

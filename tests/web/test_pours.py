@@ -6,12 +6,9 @@ import pytest
 from sqlalchemy import text as sql
 
 from tests.conftest import demo_garden
+from tests.web.steps import text
 
 pytestmark = demo_garden
-
-
-def text(client, path, **more):
-    return client.get(path, **more).get_data(as_text=True)
 
 
 def filled(client, trial=5, day=7, **changes):
@@ -179,3 +176,22 @@ def test_a_copied_plan_keeps_its_recipes(client):
     page = text(client, f"{draft}/treatments")
     assert '<option selected value="sugar-ferment">' in page
     assert "sugar feeds germs" not in page
+
+
+def test_a_pour_is_moved_alone_or_with_those_after_it(client):
+    form = {"to": "2026-05-25", "following": "no", "reason": "no brew"}
+    taken = client.post("/trials/4/pours/0/move", {**form, "to": "2026-06-05"})
+    assert "There is a pour on day 14 already: move those that follow too" in taken.get_data(as_text=True)
+    late = client.post("/trials/4/pours/0/move", {**form, "to": "2026-12-05"})
+    assert "On day 35 the last readings come before anything is poured" in late.get_data(as_text=True)
+    assert "is no date" in client.post("/trials/4/pours/0/move", {**form, "to": "soon"}).get_data(as_text=True)
+    moved = client.post("/trials/4/pours/0/move", {**form, "following": "yes"}, follow_redirects=True)
+    assert "Moved." in moved.get_data(as_text=True)
+    assert "Pour, day 3" in text(client, "/")
+    assert "comes late" not in text(client, "/"), "by then a new brew is ready"
+    gone = client.post("/trials/4/pours/0/move", form)
+    assert "No pour waits on day 0: what is on record stays where it is." in gone.get_data(as_text=True)
+    soon = client.post("/trials/5/pours/14/move", {**form, "to": "2026-05-21"}, follow_redirects=True)
+    assert "1 day between two pours; its recipe wants 7 at least" in soon.get_data(as_text=True)
+    assert "pour of day 14" in text(client, "/trials/5"), "old and new stand with the reason"
+    assert client.post("/trials/1/pours/0/move", form).status_code == 400, "the envelope is open"

@@ -6,19 +6,7 @@ import re
 from sqlalchemy import text as sql
 
 from tests.web.entries import op, till
-from tests.web.steps import fill, places, planned, typed
-
-
-def text(client, path, **more):
-    return client.get(path, **more).get_data(as_text=True)
-
-
-def deal(client, draft):
-    made = client.post(f"{draft}/deal", {"go": "deal"})
-    assert re.match(r"/trials/\d+\?dealt=1", made.headers.get("Location", "")), made.headers
-    trial = made.headers["Location"].split("?")[0]
-    client.post(f"{trial}/declare")
-    return trial
+from tests.web.steps import declared, fill, places, planned, text, typed
 
 
 def read_in(client, trial, value):
@@ -38,7 +26,7 @@ def test_a_ladder_is_judged_as_comparisons_and_as_one_trend(client, draft, clock
     planned(client, draft)
     fill(client, draft, "treatments", go="ladder")
     fill(client, draft, "ground", units_each="6")
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     names = re.findall(r"<strong>(Nettle steep, 1 \+ \d+|Plain water)</strong>", text(client, trial))
     assert sorted(set(names)) == [*(f"Nettle steep, 1 + {n}" for n in (10, 20, 5)), "Plain water"]
     clock.forward(days=30)
@@ -74,7 +62,7 @@ def test_no_worse_has_its_own_question_chance_and_verdict(client, draft, clock, 
     assert "If it is just as good" in chance
     assert "If it is worse by your margin" in chance
     assert "is no worse than plain water by more than 20 %" in text(client, f"{draft}/claim")
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     clock.forward(days=30)
     read_in(client, trial, lambda letter, n, day: 20 + 0.3 * (n * n % 5) + 0.02 * day)
     poured(app, trial)
@@ -83,39 +71,11 @@ def test_no_worse_has_its_own_question_chance_and_verdict(client, draft, clock, 
     assert "inside the margin of 20 % that you allowed" in page
 
 
-def test_the_till_and_the_sheet_say_which_plant_is_pulled(client, draft, clock):
-    planned(client, draft)
-    fill(client, draft, "measure", measure="fresh_mass", also="leaf_count")
-    fill(client, draft, "rules", plants="2", seeds="5", thin_on="4", replace_until="3")
-    fill(client, draft, "days", rounds="0 14 28", pulls="14 28")
-    trial = deal(client, draft)
-    page = text(client, trial)
-    assert "5 in each unit, thinned to 2 on day 4" in page
-    assert "replaced up to day 3" in page
-    assert "on day 14, 28, one plant of each unit, by lot" in page
-    rounds = dict(re.findall(r'round=(\d+)"[^>]*>\s*(Baseline|Day \d+)', text(client, f"{trial}/readings")))
-    by_day = {name: number for number, name in rounds.items()}
-
-    def till(name):
-        page = text(client, f"{trial}/rounds/{by_day[name]}")
-        return json.loads(re.search(r"<script[^>]*application/json[^>]*>(.*?)</script>", page, re.S).group(1))
-
-    assert [asked["key"] for asked in till("Baseline")["asked"]] == ["leaf_count"]
-    first, last = till("Day 14"), till("Day 28")
-    assert {asked["key"] for asked in first["asked"]} == {"fresh_mass", "leaf_count"}
-    for one, other in zip(first["units"], last["units"], strict=True):
-        pulled = re.fullmatch(r"Pull plant (\d)\.", one["pull"]).group(1)
-        assert other["pull"] == f"Pull plant {3 - int(pulled)}. Gone: {pulled}."
-    sheet = text(client, f"{trial}/sheet?round={by_day['Day 14']}")
-    assert sheet.count("<td>plant ") == 12
-    assert "fresh" in sheet.lower()
-
-
 def test_a_blind_trial_names_no_treatment_on_its_tags(client, draft):
     planned(client, draft)
     fill(client, draft, "treatments", blind="y")
     assert "blind" in typed(client, f"{draft}/treatments")
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     assert "tags do not name the treatment" in text(client, trial)
     assert "Nettle steep" not in text(client, f"{trial}/tags").split("tags-sheet")[1]
     assert client.get(f"{trial}/slip").status_code == 403, "the slip is for whoever pours"
@@ -128,7 +88,7 @@ def test_a_blind_trial_shows_the_reader_nothing_from_which_the_lots_could_be_tol
     """Trial page, plan, sheet, files and log by role; the one who pours sees them, and all do after the opening."""
     planned(client, draft)
     fill(client, draft, "treatments", blind="y")
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     first = re.search(r"round=(\d+)", text(client, f"{trial}/readings")).group(1)
     round_ = till(client, f"{trial}/rounds/{first}")
     clock.forward(days=1)
@@ -164,7 +124,7 @@ def test_a_square_is_cut_dealt_and_proved(client, draft):
     fill(client, draft, "treatments", **{"treatments-2-name": "Whey"})
     fill(client, draft, "ground", dealing="Latin square", units_each="3")
     assert "Latin square, 3 × 3" in text(client, f"{draft}/ground")
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     slip = text(client, f"{trial}/slip")
     assert "cyclic square" in slip
     assert "seed:letters:0" in slip
@@ -187,7 +147,7 @@ def test_two_things_at_once_are_planned_poured_and_judged(client, draft, clock, 
     assert "whether they help each other takes about four times as many" in page
     fill(client, draft, "treatments", go="next")
     fill(client, draft, "ground", units_each="6")
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     shown = text(client, trial)
     assert "what both others get" in shown
     walks = re.findall(r'walk-codes">(.*?)</p>', text(client, f"{trial}/pours/0"))
@@ -222,7 +182,7 @@ def test_two_places_that_take_turns_are_planned_read_and_judged(client, draft, c
     days = fill(client, draft, "days").get_data(as_text=True)
     assert "25 days can’t be shared out over 8 periods: decide on day 24 or 32." in days
     fill(client, draft, "measure", **{**measure, "decision_day": "24"})
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     shown = text(client, trial)
     assert "Dealt on and off, period by period" in shown
     assert "8 periods of 3 days; the pale half of each washes out" in shown

@@ -2,16 +2,16 @@
 
 import json
 import re
-from io import BytesIO
 
 import pytest
 from sqlalchemy import text as sql
 
-from eproba.standins.pictures import jpeg, scene
 from tests.conftest import demo_garden
-from tests.web.steps import typed
+from tests.web.steps import text
 
 pytestmark = demo_garden
+
+
 PAGES = [
     "/",
     "/trials",
@@ -42,10 +42,6 @@ PAGES += [
 SEEN = "Back plot. Every patch is raked in the same way, mulched or not."
 
 
-def text(client, path, **more):
-    return client.get(path, **more).get_data(as_text=True)
-
-
 @pytest.mark.parametrize("path", PAGES)
 def test_every_page_keeps_the_strict_policy(client, path):
     response = client.get(path)
@@ -69,26 +65,6 @@ def test_the_list_says_what_runs_and_what_was_found(client):
     assert "with a single unit, nobody can say why" in page
     assert "Wool mulch" not in text(client, "/trials?find=chard")
     assert "No trial speaks of “100%”" in text(client, "/trials?find=100%25")
-
-
-def test_today_shows_what_is_due(client, clock):
-    page = text(client, "/")
-    assert page.index("Round, day 9") < page.index("The next seven days") < page.index("Baseline")
-    clock.forward(days=2)
-    later = text(client, "/")
-    assert "2 days ago" in later
-    assert later.index("Pour, day 0") < later.index("The next seven days")
-
-
-def test_a_round_that_was_passed_over_is_missed_not_due(client, clock):
-    assert "Round of day 9</a> is due today" in text(client, "/trials")
-    clock.forward(days=4)
-    page = text(client, "/trials/2")
-    assert "Round, day 9" in page
-    later = re.search(r'/trials/2/rounds/(\d+)"[^>]*>(?=Start round)', page.split("Round, day 12")[1]).group(1)
-    client.post(f"/trials/2/rounds/{later}/finish", {"note": ""})
-    assert "Round, day 9" not in text(client, "/trials/2")
-    assert "Round, day 9" not in text(client, "/")
 
 
 def test_until_the_decision_day_the_envelope_is_shut(client, clock, app):
@@ -187,32 +163,6 @@ def test_pours_are_logged_with_reason_when_skipped(client, clock):
     assert "22 May 2026" in log
     assert "Pour, day 0" not in text(client, "/")
     assert client.post("/trials/4/pours/0", {f"done_at-{ids[0]}": "03/04/2026"}).status_code == 400
-
-
-def test_own_measures_are_made_used_and_kept_while_used(client):
-    form = {**typed(client, "/measures"), "name": "Flowers {open}", "unit": "flowers", "high": "50", "how": "Count"}
-    assert "can now be measured" in client.post("/measures", form, follow_redirects=True).get_data(as_text=True)
-    assert "a measure named" in client.post("/measures", form).get_data(as_text=True)
-    no_unit = client.post("/measures", {**form, "name": "Other", "unit": ""})
-    assert "Each number has a unit: cm, flowers, points." in no_unit.get_data(as_text=True)
-    no_levels = client.post("/measures", {**form, "name": "Vigour", "kind": "score", "levels": "weak"})
-    assert "Write 2 to 9 levels, the lowest first, one a line." in no_levels.get_data(as_text=True)
-    vigour = {**form, "name": "Vigour", "kind": "score", "levels": "weak\nfair\nstrong", "unit": ""}
-    assert "3 levels" in client.post("/measures", vigour, follow_redirects=True).get_data(as_text=True)
-    with_picture = {**form, "name": "Buds", "picture": (BytesIO(b"no picture"), "how.jpg")}
-    assert "This is no picture that can be read" in client.post("/measures", with_picture).text
-    with_picture["picture"] = (BytesIO(jpeg(scene(0.1)[0])), "how.jpg")
-    page = client.post("/measures", with_picture, follow_redirects=True).text
-    address = re.search(r'src="(/measures/own_\w+/how.jpg)"', page)
-    assert client.get(address.group(1)).data[:2] == b"\xff\xd8"
-    assert client.get("/measures/plant_height/how.jpg").status_code == 404
-    wrong = client.post("/measures", {**form, "name": "Other", "high": "0"})
-    assert "from a lower to a higher number" in wrong.get_data(as_text=True)
-    key = re.search(r"Flowers \{open\}.*?/measures/(own_\w+)/delete", text(client, "/measures")).group(1)
-    draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
-    assert f'value="{key}"' in text(client, f"{draft}/measure")
-    client.post(f"/measures/{key}/delete")
-    assert "Flowers {open}" not in text(client, "/measures")
 
 
 def test_paper_names_treatments_on_tags_but_not_on_the_sheet(client):
