@@ -27,7 +27,7 @@ def as_shipped() -> Iterator[None]:
 
 
 @dataclass(frozen=True)
-class Limits:
+class Allowed:
     """What a value may be beside its type, in the words of pydantic, which is loaded only when something is checked."""
 
     gt: float | None = None

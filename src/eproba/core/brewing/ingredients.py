@@ -5,7 +5,7 @@ from dataclasses import dataclass, fields
 from typing import Annotated, Any, Literal
 
 from eproba.core.errors import EprobaError
-from eproba.core.keys import Limits, check_keys, check_values
+from eproba.core.keys import Allowed, check_keys, check_values
 from eproba.core.quantities import in_base
 
 SugarKind = Literal["sucrose", "lactose", "starch"]
@@ -17,8 +17,8 @@ class RecipeError(EprobaError):
     """A recipe or ingredient that contradicts itself; the message says where, and what would fit."""
 
 
-Text = Annotated[str, Limits(strict=True, max_length=600)]
-Share = Annotated[float, Limits(strict=True, ge=0, le=1, allow_inf_nan=False)]
+Text = Annotated[str, Allowed(strict=True, max_length=600)]
+Share = Annotated[float, Allowed(strict=True, ge=0, le=1, allow_inf_nan=False)]
 
 
 @dataclass(frozen=True)
@@ -27,13 +27,13 @@ class Ingredient:
     `sugar_kind` what most of that sugar is."""
 
     key: str
-    name: Annotated[Text, Limits(min_length=1, max_length=80)]
+    name: Annotated[Text, Allowed(min_length=1, max_length=80)]
     sugar: tuple[Share, Share]
     nitrogen: tuple[Share, Share]
     source: Text
-    density: Annotated[float, Limits(strict=True, gt=0, le=25, allow_inf_nan=False)] | None = None
-    grams_each: Annotated[float, Limits(strict=True, gt=0, le=100_000, allow_inf_nan=False)] | None = None
-    piece: Annotated[Text, Limits(max_length=40)] = ""
+    density: Annotated[float, Allowed(strict=True, gt=0, le=25, allow_inf_nan=False)] | None = None
+    grams_each: Annotated[float, Allowed(strict=True, gt=0, le=100_000, allow_inf_nan=False)] | None = None
+    piece: Annotated[Text, Allowed(max_length=40)] = ""
     sugar_kind: SugarKind = "sucrose"
 
     def grams(self, amount: float, unit: str) -> float:

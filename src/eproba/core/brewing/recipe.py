@@ -5,7 +5,7 @@ from dataclasses import dataclass, fields, replace
 from typing import Annotated, Any, Literal
 
 from eproba.core.brewing.ingredients import Ingredient, RecipeError, ingredient_entry, ingredient_from
-from eproba.core.keys import Limits, check_keys, check_values
+from eproba.core.keys import Allowed, check_keys, check_values
 
 Kind = Literal["drench", "dry", "medium", "test"]
 KeepsFrom = Literal["mixed", "ready", "strained", "air off"]
@@ -30,14 +30,14 @@ SIGN_WORDS: dict[tuple[str, str], str] = {  # where a word alone is read in two 
     ("slime", "yes"): "yes: it draws threads",
 }  # fmt: skip
 # What a field may hold: a file from elsewhere is as likely wrong as a typed value.
-Number = Annotated[float, Limits(strict=True, allow_inf_nan=False)]
-Text = Annotated[str, Limits(strict=True, max_length=3000)]
-Name = Annotated[str, Limits(strict=True, min_length=1, max_length=80)]
-Keys = Annotated[tuple[Name, ...], Limits(max_length=40)]
-Share = Annotated[Number, Limits(gt=0, le=10_000)]
-Hours = Annotated[Number, Limits(ge=0, le=20_000)]
-Days = Annotated[Number, Limits(ge=0.1, le=1000)]
-Degrees = Annotated[Number, Limits(ge=-5, le=80)]
+Number = Annotated[float, Allowed(strict=True, allow_inf_nan=False)]
+Text = Annotated[str, Allowed(strict=True, max_length=3000)]
+Name = Annotated[str, Allowed(strict=True, min_length=1, max_length=80)]
+Keys = Annotated[tuple[Name, ...], Allowed(max_length=40)]
+Share = Annotated[Number, Allowed(gt=0, le=10_000)]
+Hours = Annotated[Number, Allowed(ge=0, le=20_000)]
+Days = Annotated[Number, Allowed(ge=0.1, le=1000)]
+Degrees = Annotated[Number, Allowed(ge=-5, le=80)]
 Signs = Mapping[str, Keys]
 OWN_INGREDIENT, MOST_OWN = "own_", 12  # what the keys of a gardener’s own ingredients begin with
 WATER = "water"  # the ingredient that everything else is stirred into
@@ -49,7 +49,7 @@ class Portion:
     """An amount of one ingredient in a batch, as the craft writes it; `grams` is what is kept."""
 
     ingredient: Ingredient
-    amount: Annotated[Number, Limits(gt=0, le=1_000_000)]
+    amount: Annotated[Number, Allowed(gt=0, le=1_000_000)]
     unit: Name
 
     @property
@@ -61,7 +61,7 @@ class Portion:
 class Step:
     """One thing to do, with the cautions of the hazard that is met there."""
 
-    do: Annotated[Text, Limits(min_length=1)]
+    do: Annotated[Text, Allowed(min_length=1)]
     cautions: Keys = ()
 
 
@@ -72,7 +72,7 @@ class Phase:
     days: tuple[Days, Days]
     name: Text = ""
     where: Where = ""
-    until: Annotated[int, Limits(strict=True, ge=1, le=10_000)] | None = None
+    until: Annotated[int, Allowed(strict=True, ge=1, le=10_000)] | None = None
 
 
 @dataclass(frozen=True)
@@ -103,7 +103,7 @@ class School:
     portions: tuple[Portion, ...] = ()
     hours: tuple[Hours, Hours] | None = None
     temperature: tuple[Degrees, Degrees] | None = None
-    parts: tuple[Share, Annotated[Number, Limits(ge=0, le=10_000)]] | None = None
+    parts: tuple[Share, Annotated[Number, Allowed(ge=0, le=10_000)]] | None = None
 
     @property
     def changes(self) -> bool:
@@ -124,35 +124,35 @@ class Recipe:
     """
 
     key: str
-    title: Annotated[Name, Limits(max_length=80)]
+    title: Annotated[Name, Allowed(max_length=80)]
     kind: Kind
     family: Name
     said: Text
     sure: Sure
     needs: Text
-    portions: Annotated[tuple[Portion, ...], Limits(min_length=1, max_length=40)]
+    portions: Annotated[tuple[Portion, ...], Allowed(min_length=1, max_length=40)]
     yields: Share
     rate: tuple[Share, Share, Share]
-    minutes: Annotated[int, Limits(strict=True, ge=0, le=10_000)]
+    minutes: Annotated[int, Allowed(strict=True, ge=0, le=10_000)]
     use: Text
-    phases: Annotated[tuple[Phase, ...], Limits(max_length=40)]
-    brew: Annotated[tuple[Step, ...], Limits(max_length=40)]
-    apply: Annotated[tuple[Step, ...], Limits(max_length=40)]
+    phases: Annotated[tuple[Phase, ...], Allowed(max_length=40)]
+    brew: Annotated[tuple[Step, ...], Allowed(max_length=40)]
+    apply: Annotated[tuple[Step, ...], Allowed(max_length=40)]
     why: Text
     yields_unit: Name = "L"
     rate_unit: Name = "L/m²"
-    parts: tuple[Share, Annotated[Number, Limits(ge=0, le=10_000)]] = (1.0, 0.0)
+    parts: tuple[Share, Annotated[Number, Allowed(ge=0, le=10_000)]] = (1.0, 0.0)
     water: Text = ""
     vessel: Text = ""
     cover: Text = ""
     strain: Text = ""
     temperature: tuple[Degrees, Degrees] | None = None
     hours: tuple[Hours, Hours] = (0.0, 0.0)
-    stir_hours: Annotated[Number, Limits(ge=0.25, le=1000)] | None = None
-    keeps_hours: Annotated[Number, Limits(ge=0.1, le=100_000)] | None = None
+    stir_hours: Annotated[Number, Allowed(ge=0.25, le=1000)] | None = None
+    keeps_hours: Annotated[Number, Allowed(ge=0.1, le=100_000)] | None = None
     keeps_from: KeepsFrom = "ready"
     keeps_how: Text = ""
-    plain_between: Annotated[int, Limits(strict=True, ge=0, le=20)] = 0
+    plain_between: Annotated[int, Allowed(strict=True, ge=0, le=20)] = 0
     least: Share | None = None
     ready: Signs | None = None
     away: Signs | None = None
@@ -161,11 +161,11 @@ class Recipe:
     normal_words: Text = ""
     not_for: Keys = ()
     cautions: Keys = ()
-    schools: Annotated[tuple[School, ...], Limits(max_length=40)] = ()
+    schools: Annotated[tuple[School, ...], Allowed(max_length=40)] = ()
     ours: Keys = ()
     marks: Keys = ()
-    linear: Annotated[bool, Limits(strict=True)] = True
-    version: Annotated[int, Limits(strict=True, ge=1)] = 1
+    linear: Annotated[bool, Allowed(strict=True)] = True
+    version: Annotated[int, Allowed(strict=True, ge=1)] = 1
 
     def __post_init__(self) -> None:
         if not self.rate[0] <= self.rate[1] <= self.rate[2]:
