@@ -37,8 +37,8 @@ PATIENCE = 120_000  # ms: a busy machine may stand still for a while
 RUN = f"eproba_shared_{os.getppid() if 'PYTEST_XDIST_WORKER' in os.environ else os.getpid()}_"
 _numbers = itertools.count(1)
 # In CI the same examples each time; elsewhere new ones, so that somebody meets what nobody thought of.
-hypothesis.settings.register_profile("ci", derandomize=True, deadline=None)
-hypothesis.settings.register_profile("here", deadline=None)
+hypothesis.settings.register_profile("ci", derandomize=True, deadline=None, max_examples=50)
+hypothesis.settings.register_profile("here", deadline=None, max_examples=50)
 hypothesis.settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 
