@@ -6,8 +6,8 @@ import re
 import numpy as np
 import pytest
 
-from tests.web.steps import fill, planned
-from tests.web.test_questions import deal, poured, read_in, text
+from tests.web.steps import declared, fill, planned, text
+from tests.web.test_questions import poured, read_in
 
 
 def unrest(n, day):
@@ -23,7 +23,7 @@ def lots(n):
 def trial(client, draft):
     """A planned trial of plant height, twelve pots in pairs, decided on day 28."""
     planned(client, draft)
-    return deal(client, draft)
+    return declared(client, draft)
 
 
 def taller(by):
@@ -101,7 +101,7 @@ def test_a_blind_scored_trial_is_judged_by_its_gap_and_by_order(client, draft, c
     planned(client, draft)
     fill(client, draft, "measure", measure="soil_smell", scale="difference", worth="1")
     fill(client, draft, "treatments", blind="y")
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     clock.forward(days=15)
     assert "Open it early" not in text(client, f"{trial}/verdict"), "who reads a blind trial can’t look"
     assert client.post(f"{trial}/verdict/open", {"reason": "curious"}).status_code == 403
@@ -121,7 +121,7 @@ def test_classes_can_carry_a_verdict_and_take_no_worth(client, draft, clock):
     refused = fill(client, draft, "measure", measure="nitrogen_kit", scale="difference", worth="1")
     assert "classes without a distance between them: leave this empty" in refused.get_data(as_text=True)
     fill(client, draft, "measure", measure="nitrogen_kit", scale="difference", worth="", better="higher")
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     clock.forward(days=30)
     read_days(client, trial, lambda letter, n, day: lots(n + day) % 2 + (2 if letter == "A" and day else 0), (0, 28))
     page = text(client, f"{trial}/verdict")
@@ -136,7 +136,7 @@ def test_the_day_of_reaching_a_level_carries_a_verdict_in_days(client, draft, cl
     assert "Say which level is to be reached" in refused.get_data(as_text=True)
     assert "Days can’t be said in percent" in refused.get_data(as_text=True)
     fill(client, draft, "measure", summary="time_to", level="25", worth="3", scale="difference", better="lower")
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     clock.forward(days=30)
     read_in(client, trial, lambda letter, n, day: 20 + day * (0.9 if letter == "A" else 0.4) + 0.1 * unrest(n, day))
     page = text(client, f"{trial}/verdict")
@@ -151,7 +151,7 @@ def test_a_media_ranking_ties_on_a_string_those_not_told_apart(client, draft, cl
     fill(client, draft, "treatments", **{f"treatments-{i}-name": name for i, name in enumerate(names[:2])})
     fill(client, draft, "treatments", go="add")
     fill(client, draft, "treatments", **{"treatments-2-name": names[2]})
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     clock.forward(days=30)
     lift = {"A": 0.0, "B": 8.0, "C": 8.3}
     read_in(client, trial, lambda letter, n, day: 20 + 0.4 * unrest(n, day) + lift[letter])
@@ -164,7 +164,7 @@ def test_a_media_ranking_ties_on_a_string_those_not_told_apart(client, draft, cl
 def test_worse_inside_the_margin_is_worse_and_not_no_worse(client, draft, clock, app):
     planned(client, draft)
     fill(client, draft, "measure", aim="no worse", worth="40")
-    trial = deal(client, draft)
+    trial = declared(client, draft)
     clock.forward(days=30)
     read_in(client, trial, lambda letter, n, day: 40 + 0.2 * unrest(n, day) - (6 if letter == "A" and day else 0))
     held = text(client, f"{trial}/verdict")
