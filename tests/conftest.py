@@ -50,6 +50,7 @@ class ByEngine(LoadScopeScheduling):
         return engine[1] if engine else nodeid
 
 
+@pytest.hookimpl(optionalhook=True)  # the mutator runs without workers
 def pytest_xdist_make_scheduler(config, log):
     return ByEngine(config, log)
 
