@@ -173,7 +173,7 @@ def test_a_ruling_in_its_whole_sentence():
     old = "It has brewed 63 days: past the time in which its signs can be trusted."
     assert rule(COMFREY, good, 3 * long + 0.1) == Ruled(AWAY, old)
     assert rule(COMFREY, good, short).ruling == "ready"
-    told = "Its time is come: look at smell too before it is called ready."
+    told = "Its time has come: look at smell too before it is called ready."
     assert rule(COMFREY, {"colour": "dark"}, short) == Ruled("not yet", told)
     wrong = rule(COMFREY, {"colour": "pale", "smell": "strong"}, short)
     assert wrong == Ruled("not yet", f"Ready would be {COMFREY.ready_words}. {COMFREY.normal_words}")

@@ -362,8 +362,8 @@ def test_kitchen_units_are_what_they_are(amount, unit, value):
         (lambda: Want(), "either an area"),
         (lambda: Want(units=3), "how much each unit gets"),
         (lambda: Want(area_m2=1, parts=(0.0, 5.0)), "at least one part of concentrate"),
-        (lambda: ingredients()["stale_bread"].grams(1, "L"), "has no density: give its mass"),
-        (lambda: ingredients()["white_sugar"].grams(2, "slices"), "is not counted"),
+        (lambda: ingredients()["stale_bread"].grams(1, "L"), "Stale bread: nobody knows what a litre weighs. Give the mass in g"),
+        (lambda: ingredients()["white_sugar"].grams(2, "slices"), "Sugar: nobody knows what a piece weighs. Give the mass in g."),
         (lambda: Kit(can_l=0), "can must measure more than 0"),
     ],
 )
@@ -416,7 +416,7 @@ def test_water_kinds_and_what_helps():
         ({"brew": [{"do": "x", "cautions": ["dragons"]}]}, "unknown caution dragons"),
         ({"brew": [], "apply": [], "cautions": []}, "at least one caution"),
         ({"portions": [{"ingredient": "gold", "amount": 1, "unit": "g"}]}, "unknown ingredient gold"),
-        ({"portions": [{"ingredient": "stale_bread", "amount": 1, "unit": "L"}]}, "has no density"),
+        ({"portions": [{"ingredient": "stale_bread", "amount": 1, "unit": "L"}]}, "nobody knows what a litre weighs"),
         ({"phases": []}, "phases say how often"),
     ],
 )

@@ -75,6 +75,9 @@ def test_every_promise_becomes_claims_that_can_be_tested(catalogue):
 
 def test_a_claim_says_what_how_much_when_and_against_what(catalogue):
     height = catalogue["plant_height"]
+    assert claim_sentence("Whey", height, Worth(None, "ratio"), 28, "untreated", no_worse=True) == (
+        "By day 28, whey is not noticeably worse than untreated ground (plant height)."
+    )
     assert claim_sentence("NPK", height, Worth(0.15, "ratio"), 28, "water control", False) == (
         "By day 28, NPK grew plants 15 % taller than plain water."
     )

@@ -128,13 +128,13 @@ def _by_its_signs(recipe: Recipe, seen: Mapping[str, str]) -> Ruled:
         looks = ", ".join(" or ".join(seen_words(sign, look) for look in wanted[sign]) for sign in wrong)
         return Ruled(NOT_YET, f"Ready would be {recipe.ready_words or looks}.{hint}")
     if unseen and (wanted or not seen):
-        return Ruled(NOT_YET, f"Its time is come: look at {listed(unseen)} too before it is called ready.")
+        return Ruled(NOT_YET, f"Its time has come: look at {listed(unseen)} too before it is called ready.")
     if wanted:
         return Ruled(
             READY,
             f"As it should be: {recipe.ready_words or listed([seen_words(sign, seen[sign]) for sign in wanted])}.",
         )
-    return Ruled(READY, "Its time is come, and nothing speaks against it.")
+    return Ruled(READY, "Its time has come, and nothing speaks against it.")
 
 
 def _told(hours: float) -> str:

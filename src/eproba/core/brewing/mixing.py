@@ -152,7 +152,7 @@ def in_batch_unit(recipe: Recipe, amount: float, unit: str) -> float:
     if dimension == "volume":
         return value
     if first.density is None:
-        raise RecipeError(f"{first.name} has no density: give its volume instead.")
+        raise RecipeError(f"{first.name}: nobody knows what a litre weighs. Give the volume instead.")
     return kilograms / first.density
 
 

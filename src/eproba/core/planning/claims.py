@@ -94,6 +94,8 @@ def claim_sentence(
     """The claim as a sentence that a trial can answer."""
     subject, other = lower_first(thing.strip() or "the treatment"), AGAINST[against]
     size = worth.words(worth_unit(measure.judged_unit, summary), "noticeably")
+    if no_worse and worth.size is None:
+        return f"By day {day}, {subject} is not noticeably worse than {other} ({lower_first(measure.name)})."
     if no_worse:
         return f"By day {day}, {subject} is no worse than {other} by more than {size} ({lower_first(measure.name)})."
     words = halves(measure, summary, level)[lower_is_better].replace("{gap}", size)
