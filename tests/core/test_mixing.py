@@ -3,6 +3,7 @@
 import copy
 import inspect
 import tomllib
+from dataclasses import replace
 from importlib import resources
 
 import pytest
@@ -317,6 +318,8 @@ def test_unequal_water_and_too_much_sugar_are_told():
     assert carbon_warnings(at_four)[0].startswith("Unrefined-sugar ferment: 69 g/m² of easy carbon in one pour")
     beyond = warnings([loads_of("sugar-ferment", "A", parts=(1.0, 0.0), rate=4.0)])
     assert "beyond the safe band of 40 g/m²" in beyond[0]
+    told = [carbon_warnings(replace(at_four, easy_carbon_g=carbon))[0] for carbon in (40.4, 40.6)]
+    assert ["beyond" in line for line in told] == [False, True], "40 is told as 40: not beyond 40"
     assert loads_of("yeast-starter", "A").cost is None, "without the price of yeast nobody knows"
 
 
@@ -362,8 +365,14 @@ def test_kitchen_units_are_what_they_are(amount, unit, value):
         (lambda: Want(), "either an area"),
         (lambda: Want(units=3), "how much each unit gets"),
         (lambda: Want(area_m2=1, parts=(0.0, 5.0)), "at least one part of concentrate"),
-        (lambda: ingredients()["stale_bread"].grams(1, "L"), "Stale bread: nobody knows what a litre weighs. Give the mass in g"),
-        (lambda: ingredients()["white_sugar"].grams(2, "slices"), "Sugar: nobody knows what a piece weighs. Give the mass in g."),
+        (
+            lambda: ingredients()["stale_bread"].grams(1, "L"),
+            "Stale bread: nobody knows what a litre weighs. Give the mass in g",
+        ),
+        (
+            lambda: ingredients()["white_sugar"].grams(2, "slices"),
+            "Sugar: nobody knows what a piece weighs. Give the mass in g.",
+        ),
         (lambda: Kit(can_l=0), "can must measure more than 0"),
     ],
 )

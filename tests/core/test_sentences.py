@@ -174,6 +174,8 @@ def test_what_is_seen_and_not_shown_says_why(n, said):
         sentence(c, judgement, CM)
         == f"Whey grew plants about 2.5 cm taller than Plain water, as far as the eye goes: {said}."
     )
+    even = replace(judgement, comparisons=(level := Comparison("Whey", n, 6, 0.0),))
+    assert sentence(level, even, CM) == f"Whey and Plain water came out alike, as far as the eye goes: {said}."
     gone = Comparison("Whey", 0, 6)
     assert sentence(gone, judgement, CM) == "Whey could not be compared."
 

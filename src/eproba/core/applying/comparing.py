@@ -81,7 +81,7 @@ def warnings(treatments: Sequence[Added], units: Units = METRIC) -> list[str]:
 
 def carbon_warnings(added: Added, units: Units = METRIC) -> list[str]:
     lines, carbon = [], added.easy_carbon_g
-    if carbon > SAFE_C:
+    if round(carbon) > SAFE_C:  # as it is told
         given, safe = units(Amount(round(carbon), "g", "m²")), units(Amount(SAFE_C, "g", "m²"))
         text = f"{added.name}: {given} of easy carbon in one pour is beyond the safe band of {safe}"
         lines.append(f"{text}: the soil may turn airless. Dilute it, or pour less.")

@@ -49,7 +49,9 @@ class Ingredient:
             return value
         if dimension == "volume":
             if self.density is None:
-                raise RecipeError(f"{self.name}: nobody knows what a litre weighs. Give the mass in g, or say what it weighs.")
+                raise RecipeError(
+                    f"{self.name}: nobody knows what a litre weighs. Give the mass in g, or say what it weighs."
+                )
             return 1000 * value * self.density
         if self.grams_each is None:
             raise RecipeError(f"{self.name}: nobody knows what a piece weighs. Give the mass in g.")

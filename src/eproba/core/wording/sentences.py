@@ -242,8 +242,12 @@ def _signed(number: float) -> str:
 
 def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     """The gap in the measure's own words; percent are of typical units, so much is said."""
-    typical = " (typical units: geometric means)" if judgement.question.scale == "ratio" else ""
-    return f"{_bare(comparison, judgement, wording)} than {judgement.question.control}{typical}"
+    control, typical = judgement.question.control, ""
+    if not size(comparison.estimate or 0.0, judgement.question.scale, wording).split()[0].strip("0."):
+        return f"{comparison.treatment} and {control} came out alike"
+    if judgement.question.scale == "ratio":
+        typical = " (typical units: geometric means)"
+    return f"{_bare(comparison, judgement, wording)} than {control}{typical}"
 
 
 def _bare(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
