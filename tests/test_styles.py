@@ -1,5 +1,6 @@
 """The style sheets: small, in layers, one home for each class, and nothing measured or coloured but by tokens."""
 
+import gzip
 import re
 from collections import defaultdict
 from collections.abc import Iterator
@@ -66,6 +67,16 @@ def test_a_sheet_is_small_and_each_of_its_rules_lies_in_a_layer():
         layers = {rule.layer for rule in rules() if rule.sheet == path.stem}
         assert layers <= {folders[path.parent.name], "print"}, path.stem
     assert all(rule.layer == "print" for rule in rules() if rule.within == "print"), "paper comes last"
+
+
+def test_all_sheets_go_out_as_one_and_are_kept_for_ever(client):
+    """On a device's cookie they do not depend, so a new one fetches nothing anew."""
+    packed = client.get("/static/styles.css", headers={"Accept-Encoding": "gzip"})
+    plain = client.get("/static/styles.css")
+    assert gzip.decompress(packed.data) == plain.data == joined(sheets()).encode()
+    assert (packed.headers["Vary"], packed.headers["Content-Encoding"]) == ("Accept-Encoding", "gzip")
+    assert "immutable" in packed.headers["Cache-Control"]
+    assert re.search(r"/static/styles\.css\?v=\w{12}", client.get("/").text)
 
 
 def test_a_class_has_one_sheet():
