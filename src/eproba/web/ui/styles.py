@@ -29,14 +29,10 @@ def joined(paths: Iterable[Path]) -> str:
 
 
 @cache
-def _compressed(_changed: float) -> tuple[str, bytes]:
-    """The fingerprint of all sheets, and all sheets as gzip."""
+def compressed() -> tuple[str, bytes]:
+    """The fingerprint of all sheets, and all sheets as gzip; read once, so a changed one needs a new start."""
     text = joined(sheets()).encode()
     return hashlib.sha256(text).hexdigest()[:12], gzip.compress(text, mtime=0)
-
-
-def compressed() -> tuple[str, bytes]:
-    return _compressed(max(path.stat().st_mtime for path in sheets()))
 
 
 def styles_address() -> str:
