@@ -125,7 +125,7 @@ def outside_tokens(rule: Rule) -> Iterator[str]:
 
 def test_no_colour_size_or_space_stands_outside_the_tokens():
     others = [rule for rule in rules() if rule.layer != "tokens"]
-    assert [f"{rule.sheet} {rule.selectors[0]} {found}" for rule in others for found in outside_tokens(rule)] == []
+    assert [f"{rule.sheet} {rule.selectors[0]} {text}" for rule in others for text in outside_tokens(rule)] == []
     tokens = next(rule for rule in rules() if rule.layer == "tokens").declarations
     for kind in ("text", "space"):
         assert sum(name.startswith(f"--{kind}-") for name in tokens) == 6
@@ -150,12 +150,12 @@ def sources(*kinds: str) -> str:
 
 def in_templates() -> set[str]:
     """Each class that a template names in full."""
-    found = set()
+    names = set()
     for value in re.findall(r'(?<![:\w-])class="((?:[^"{]|\{\{.*?\}\}|\{%.*?%\})*)"', sources("html"), re.S):
         plain = re.sub(r"\{%.*?%\}", " ", value, flags=re.S)
         plain = re.sub(r"\{\{.*?\}\}", "?", plain, flags=re.S)
-        found |= {name for name in plain.split() if "?" not in name}
-    return found
+        names |= {name for name in plain.split() if "?" not in name}
+    return names
 
 
 def test_every_class_has_a_look_and_every_look_a_page():

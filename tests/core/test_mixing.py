@@ -318,8 +318,8 @@ def test_unequal_water_and_too_much_sugar_are_told():
     assert carbon_warnings(at_four)[0].startswith("Unrefined-sugar ferment: 69 g/m² of easy carbon in one pour")
     beyond = warnings([loads_of("sugar-ferment", "A", parts=(1.0, 0.0), rate=4.0)])
     assert "beyond the safe band of 40 g/m²" in beyond[0]
-    told = [carbon_warnings(replace(at_four, easy_carbon_g=carbon))[0] for carbon in (40.4, 40.6)]
-    assert ["beyond" in line for line in told] == [False, True], "40 is told as 40: not beyond 40"
+    first_lines = [carbon_warnings(replace(at_four, easy_carbon_g=carbon))[0] for carbon in (40.4, 40.6)]
+    assert ["beyond" in line for line in first_lines] == [False, True], "40 is told as 40: not beyond 40"
     assert loads_of("yeast-starter", "A").cost is None, "without the price of yeast nobody knows"
 
 
