@@ -28,10 +28,10 @@ from eproba.core.brewing.mixing import (
     pot_litres,
     pot_size,
 )
-from eproba.core.brewing.recipe import Portion, in_the_way_of, recipe_entry, recipe_from
+from eproba.core.brewing.recipe import Portion, Recipe, in_the_way_of, recipe_entry, recipe_from
 from eproba.core.brewing.water import on_water
 from eproba.core.catalogue import cautions, equipment, ingredients, measures, promises, recipes
-from eproba.core.keys import as_shipped
+from eproba.core.keys import as_shipped, check_values
 from eproba.core.measuring.measures import MeasureError, measure_from
 from eproba.core.planning.claims import promise_from
 from eproba.core.quantities import QuantityError, Units, celsius, in_base
@@ -530,6 +530,20 @@ LOADERS = (
 def test_every_file_that_comes_with_eproba_holds_what_it_may(load):
     """At each start they are taken as they stand."""
     assert inspect.unwrap(load)()
+
+
+@pytest.mark.parametrize(
+    "values",
+    [
+        {"minutes": -1}, {"minutes": 10_001}, {"minutes": 1.0}, {"linear": 1}, {"version": 0}, {"plain_between": 21},
+        {"stir_hours": 0.2}, {"keeps_hours": 0.05}, {"portions": ()}, {"parts": (0.0, 1.0)}, {"parts": (1.0, -1.0)},
+        {"parts": (float("nan"), 1.0)}, {"title": "x" * 81}, {"title": ""}, {"phases": ("x",) * 41},
+    ],
+    ids=str,
+)  # fmt: skip
+def test_each_bound_of_a_recipe_holds_for_what_somebody_types(values):
+    with pytest.raises(RecipeError, match="can’t be"):
+        check_values("own", values, Recipe, RecipeError)
 
 
 def test_a_shipped_file_is_not_checked_again_but_what_somebody_types_is():
