@@ -29,10 +29,11 @@ from werkzeug.local import LocalProxy
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "eproba"
 TESTS = {
-    "core": ["tests/core", "tests/exchange"],
+    "core": ["tests/core", "tests/exchange", "tests/store", "tests/web"],
     "exchange": ["tests/exchange", "tests/core", "tests/web"],
     "store": ["tests/store", "tests/web"],
     "web": ["tests/web"],
+    "start": ["tests/start/test_parts.py"],  # the others start programs, which read the code from disk
 }
 # A browser, threads and many requests at once do not outlive a fork.
 LEFT_OUT, BROWSERS = ("test_engines.py", "test_fuzz.py", "test_races.py"), {"page", "phone", "live"}
@@ -391,7 +392,7 @@ def report(outcomes: dict[Change, str]) -> None:
 @click.option("--jobs", default=os.cpu_count() or 2)
 @click.option("--out", default="", help="Also write the survivors into this file.")
 def main(package: str, share: float, seed: int, jobs: int, out: str) -> None:
-    """PACKAGE: core, core/trial, core/judging …, exchange, store, web, web/ui …, scripts; nothing: all of them."""
+    """PACKAGE: core, core/trial …, exchange, store, web, web/ui …, start, scripts; nothing: all of them."""
     os.environ["CI"] = "true"  # the same examples each time
     WISH.package, WISH.share, WISH.seed, WISH.jobs, WISH.out = package.strip("/"), share, seed, jobs, out
     sys.path[:0] = [str(ROOT), str(ROOT / "src")]

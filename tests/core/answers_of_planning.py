@@ -8,6 +8,7 @@ from eproba.core.catalogue import measures, promises
 from eproba.core.errors import EprobaError
 from eproba.core.planning import advice, chance, claims, cutter, plan
 from eproba.core.trial import days, ground, lots
+from eproba.core.trial.claim import Asking
 from eproba.core.trial.model import ROLES
 from eproba.core.trial.worth import Worth
 from tests.core.answering import line, told
@@ -74,8 +75,8 @@ def of_claims():
     for measure in (measures()["plant_height"], measures()["surface_worms"], measures()["seeds_up"]):
         for worth in (Worth(0.15, "ratio"), Worth(2.0, "difference"), Worth(None, "ratio")):
             for no_worse, lower in ((False, False), (True, False), (False, True), (True, True)):
-                yield line(claims.claim_sentence, "whey", measure, worth, 28, "untreated", no_worse, lower)
-    yield line(claims.claim_sentence, "", measures()["plant_height"], Worth(None, "ratio"), 1, "test", False)
+                asking = Asking(("Whey",), "untreated ground", measure, worth, 28, no_worse, False, lower)
+                yield f"{measure.key} {told(worth)} {no_worse} {lower} → {asking.sentence}"
 
 
 def of_cutting():
@@ -143,8 +144,7 @@ def of_plans():
         ("test", "test"),
         ("killed brew", "test"),
     ):
-        treatments = tuple(plan.PlannedTreatment(f"T{n}", role, "", 1.0, "L") for n, role in enumerate(roles))
-        yield line(plan.control_index, treatments)
+        yield line(plan.control_index, list(roles))
 
 
 def of_days():

@@ -12,14 +12,12 @@ from scipy import stats
 from eproba.core.judging.departures import plan_lines
 from eproba.core.judging.judge import judge
 from eproba.core.judging.levels import levels_of
-from eproba.core.planning.claims import claim_sentence
 from eproba.core.stats.counts import log_gaps
 from eproba.core.stats.neighbours import neighbours_alike
 from eproba.core.stats.order import order_of
 from eproba.core.stats.series import CannotJudge, Question, UnitValue
 from eproba.core.stats.summaries import Point, rate, summarise, time_to
 from eproba.core.trial.model import Rules
-from eproba.core.trial.worth import Worth
 from eproba.core.wording.sentences import Wording
 from tests.core.cases import small_trial
 
@@ -221,11 +219,6 @@ def test_a_gradient_across_the_ground_is_found_and_none_is_not():
 
 
 def test_what_counts_of_a_measure_has_its_words(catalogue):
-    height, water = catalogue["plant_height"], "water control"
-    days = claim_sentence("Whey", height, Worth(3.0, "difference"), 28, water, False, True, "time_to", 25.0)
-    assert days == "By day 28, whey reached 25 cm of plant height 3 days earlier than plain water."
-    fast = claim_sentence("Whey", height, Worth(0.2, "difference"), 28, water, False, False, "rate")
-    assert fast == "By day 28, whey gained 0.2 cm a day more of plant height than plain water."
     trial = replace(small_trial(catalogue, first="plant_height"), summary="rate")
     said = Wording.of(trial, trial.asked[0])
     assert (said.unit, said.a_day, said.more) == ("cm a day", True, "gained {gap} more of plant height")

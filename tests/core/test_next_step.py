@@ -140,15 +140,12 @@ def test_readings_are_added_where_they_are_cheaper_than_units(catalogue):
 @pytest.mark.parametrize(
     ("summary", "scale", "worth"), [("last", "ratio", 0.15), ("rate", "ratio", 0.01), ("time_to", "difference", 3.0)]
 )
-def test_where_a_trial_tells_no_noise_the_usual_one_of_what_counts_is_taken(
-    catalogue, judgement, summary, scale, worth
-):
+def test_where_no_trial_tells_a_noise_the_usual_one_of_what_counts_is_taken(catalogue, summary, scale, worth):
     """A rate a day differs by less than what is read on the last day; days of reaching a level differ by days."""
-    trial = replace(small_trial(catalogue), summary=summary, worth=worth)
-    told = replace(judgement, noise_sd=None, question=replace(judgement.question, scale=scale))
+    trial = replace(small_trial(catalogue), summary=summary, worth=worth, scale=scale)
     noise = noise_of(trial.asked[0].measure, scale, None, None, summary, trial.decision_day).value
     like = Prospect(2, 2, False, scale, noise, worth)
-    assert settling_of(trial, told, None) == cheapest(like, trial.asked[0].measure, trial.asked[0].per_unit) is not None
+    assert settling_of(trial, None) == cheapest(like, trial.asked[0].measure) is not None
 
 
 def test_two_things_at_once_are_settled_by_half_the_units():

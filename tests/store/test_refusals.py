@@ -8,7 +8,7 @@ import pytest
 from sqlalchemy import text
 from sqlmodel import Session
 
-from eproba.core.catalogue import recipes
+from eproba.core.catalogue import measures, recipes
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import OwnNoise, own_measure
 from eproba.core.trial.readings import Entry
@@ -206,13 +206,16 @@ def test_noise_of_finished_trials_is_pooled_and_a_pour_stands_after_its_round(se
     first = load_trial(session, CHARD)
     key, scale = first.asked[0].measure.key, first.scale
     session.connection().execute(
-        text("UPDATE trial_measure SET measure_key = :k WHERE trial_id = 3 AND position = 0"), {"k": key}
+        text("UPDATE trial_measure SET measure_key = :k, per_unit = 3 WHERE trial_id = 3 AND position = 0"), {"k": key}
     )
     session.connection().execute(text("UPDATE trial SET scale = :s WHERE id = 3"), {"s": scale})
     keep_finding(session, CHARD, [], 3.0)
     keep_finding(session, 3, [], 4.0)
-    assert own_noise(session, key, scale) == OwnNoise(pytest.approx(((10 * 3.0**2 + 1 * 4.0**2) / 11) ** 0.5), 11, 2)
-    assert own_noise(session, "slake", scale) is None
+    one = measures()[key]
+    read_once = 4.0 / one.averaged(3)  # three readings of a unit were averaged in it
+    pooled = ((10 * 3.0**2 + 1 * read_once**2) / 11) ** 0.5
+    assert own_noise(session, one, scale) == OwnNoise(pytest.approx(pooled), 11, 2)
+    assert own_noise(session, measures()["clod"], scale) is None
     waiting = due_by(session, TODAY + timedelta(days=60))
     assert waiting == sorted(waiting, key=lambda due: (due.on, due.trial_id, due.kind == "pour"))
     assert {due.kind for due in waiting} == {"round", "pour"}

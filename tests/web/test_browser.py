@@ -310,6 +310,42 @@ def draw_by_keyboard(page):
     expect(page.locator(".proposal").first).to_contain_text("6 pairs")
 
 
+CONTROLS = {
+    "A mulch": ["untreated ground", "the known good thing"],
+    "Growing media, bags or heaps": ["the known good thing"],
+    "Something dry": ["untreated ground", "plain water", "the known good thing", "the ingredient alone"],
+    "How it is done": ["the known good thing", "untreated ground"],
+    "A drench or a spray": [
+        "plain water", "untreated ground", "the ingredient alone", "the same brew, boiled", "the known good thing",
+    ],
+}  # fmt: skip
+
+
+def test_choosing_a_kind_and_pausing_plans_that_kind(page, live):
+    """Nobody presses a button: what is kept on the way is applied, and the page shows it, whoever types meanwhile."""
+    client = Client(live.app)
+    draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
+    page.goto(f"{draft}/claim")
+    for kind, controls in CONTROLS.items():
+        page.get_by_role("radio", name=kind).check()
+        expect(page.locator("label:has(input[name=against])")).to_have_text(controls)
+    page.get_by_role("radio", name="A mulch").check()
+    with page.expect_response("**/claim/typed"):
+        page.get_by_label("What is tried").press_sequentially("Wool", delay=30)
+    expect(page.locator(".board-sentence")).to_have_text(
+        "By day 28, wool kept the soil 0.9 points moister than bare soil."
+    )
+    expect(page.get_by_label("What is tried")).to_be_focused()
+    page.goto(f"{draft}/treatments")
+    expect(page.get_by_label("Name").nth(1)).to_have_value("Bare soil")
+    expect(page.get_by_label("How much").first).to_have_value("m2")
+    page.goto(f"{draft}/measure")
+    page.locator("summary", has_text="Growth").first.click()
+    page.get_by_role("radio", name=FIRST).check()
+    expect(page.get_by_label("Smallest difference worth having")).to_have_value("1.5")
+    expect(page.locator(".with-suffix", has=page.locator("#worth"))).to_contain_text("days")
+
+
 def test_a_trial_from_claim_to_verdict_by_keyboard_alone(page, live, clock):
     """The whole path: plan, draw the ground, deal, baseline, pour, last round, verdict."""
     page.goto("/")

@@ -9,7 +9,7 @@ from sqlmodel import Session
 
 from eproba.store.trials import load_trial
 from tests.conftest import demo_garden
-from tests.web.steps import fill, new_batch, text
+from tests.web.steps import fill, new_batch, text, typed
 
 
 @demo_garden
@@ -164,7 +164,9 @@ def test_how_it_is_brewed_is_planned_and_pours_that_come_too_soon_are_told(clien
     fill(client, draft, "claim", claim="It helps.", name="Extract")
     fill(client, draft, "measure", start_on="2026-06-01")
     brewed = {"treatments-0-name": "Boosted", "treatments-0-recipe": "sugar-ferment", "treatments-0-sharing": "fresh"}
-    fill(client, draft, "treatments", **brewed)
+    fill(client, draft, "treatments", go="stay", **brewed)
+    assert typed(client, f"{draft}/treatments")["treatments-0-often"] == "recipe", "how often follows the recipe"
+    fill(client, draft, "treatments", **{"treatments-0-often": "every"})
     told = text(client, f"{draft}/days")
     assert "Boosted: poured again after 7 days, on day 7; its recipe wants 14 at least: every week" in told
     assert "raw manure" not in told

@@ -35,7 +35,8 @@ def test_a_trial_is_planned_and_read_in_inches_and_kept_in_centimetres(client, c
     refused = fill(client, draft, "ground", least_width_cm="3000").text
     assert "3000 in can’t be: 0.3937 in to 1969 in fits here." in refused
     fill(client, draft, "ground", least_width_cm="15.75")
-    fill(client, draft, "treatments", **{"treatments-0-amount": "8", "treatments-0-unit": "fl oz"})
+    dose = {"dose": "unit", "amount": "8", "unit": "fl oz"}
+    fill(client, draft, "treatments", **{f"treatments-0-{field}": value for field, value in dose.items()})
     trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
     assert "worth having: <strong>0.5 in</strong>" in text(client, trial)
     assert "8 fl oz each" in text(client, trial)

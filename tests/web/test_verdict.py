@@ -6,7 +6,7 @@ import re
 import numpy as np
 import pytest
 
-from tests.web.steps import declared, fill, planned, text
+from tests.web.steps import declared, fill, planned, text, typed
 from tests.web.test_questions import poured, read_in
 
 
@@ -132,10 +132,11 @@ def test_classes_can_carry_a_verdict_and_take_no_worth(client, draft, clock):
 
 def test_the_day_of_reaching_a_level_carries_a_verdict_in_days(client, draft, clock):
     planned(client, draft)
-    refused = fill(client, draft, "measure", summary="time_to", worth="3", scale="ratio")
+    refused = fill(client, draft, "measure", summary="time_to")
     assert "Say which level is to be reached" in refused.get_data(as_text=True)
-    assert "Days can’t be said in percent" in refused.get_data(as_text=True)
-    fill(client, draft, "measure", summary="time_to", level="25", worth="3", scale="difference", better="lower")
+    page = typed(client, f"{draft}/measure")
+    assert (page["scale"], page["worth"]) == ("difference", "3"), "days can’t be said in percent"
+    fill(client, draft, "measure", level="25", better="lower")
     trial = declared(client, draft)
     clock.forward(days=30)
     read_in(client, trial, lambda letter, n, day: 20 + day * (0.9 if letter == "A" else 0.4) + 0.1 * unrest(n, day))

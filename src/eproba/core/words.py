@@ -118,9 +118,9 @@ def lower_first(text: str) -> str:
     return text[:1].lower() + text[1:] if text[1:2].islower() else text
 
 
-def listed(names: Sequence[str]) -> str:
+def listed(names: Sequence[str], word: str = "and") -> str:
     """a, b and c"""
-    return ", ".join(names[:-1]) + (" and " if len(names) > 1 else "") + names[-1]
+    return ", ".join(names[:-1]) + (f" {word} " if len(names) > 1 else "") + names[-1]
 
 
 def plural(count: int, one: str, many: str | None = None) -> str:

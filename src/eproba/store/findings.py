@@ -4,31 +4,35 @@ import math
 from typing import Any
 
 from sqlalchemy import func, or_
+from sqlalchemy import select as columns
 from sqlmodel import Session, col, select
 
-from eproba.core.measuring.measures import OwnNoise
+from eproba.core.measuring.measures import Measure, OwnNoise
 from eproba.core.trial.lots import BLOCKED
 from eproba.store.tables import FindingRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
 
 
-def own_noise(session: Session, measure_key: str, scale: str) -> OwnNoise | None:
-    """The noise of the gardener's own finished trials with this first measure, pooled."""
+def own_noise(session: Session, measure: Measure, scale: str) -> OwnNoise | None:
+    """The noise of the gardener's own finished trials with this first measure, pooled, as of one reading a unit."""
     units, treatments = (
         select(func.count()).where(col(table.trial_id) == col(TrialRow.id)).scalar_subquery()
         for table in (UnitRow, TreatmentRow)
     )
     query = (
-        select(FindingRow.noise_sd, TrialRow.dealing, units, treatments)
+        columns(FindingRow.noise_sd, TrialMeasureRow.per_unit, TrialRow.dealing, units, treatments)  # type: ignore[call-overload]
         .join(TrialRow, col(TrialRow.id) == col(FindingRow.trial_id))
         .join(TrialMeasureRow, col(TrialMeasureRow.trial_id) == col(TrialRow.id))
         .where(
-            TrialMeasureRow.measure_key == measure_key,
+            TrialMeasureRow.measure_key == measure.key,
             TrialMeasureRow.position == 0,
             TrialRow.scale == scale,
             col(FindingRow.noise_sd).is_not(None),
         )
     )
-    noises = [(sd or 0.0, _left_for_noise(dealing, *counts)) for sd, dealing, *counts in session.exec(query)]
+    noises = [
+        ((sd or 0.0) / measure.averaged(readings), _left_for_noise(dealing, *counts))
+        for sd, readings, dealing, *counts in session.connection().execute(query)
+    ]
     df = sum(freedom for _, freedom in noises)
     pooled = math.sqrt(sum(freedom * sd**2 for sd, freedom in noises) / df) if df else 0.0
     return OwnNoise(pooled, df, len(noises)) if noises else None

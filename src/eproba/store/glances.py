@@ -10,8 +10,11 @@ from sqlalchemy import ColumnElement, Integer, Row, ScalarSelect, Select, and_, 
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Session, col
 
+from eproba.core.measuring.measures import Measure
+from eproba.core.trial.claim import Asking, as_declared, compared_names, own_words
 from eproba.core.trial.model import Asked, Compared, Role, RoundTime
 from eproba.core.trial.stage import Stage, is_sealed, stage_of
+from eproba.core.trial.worth import Worth, shown_worth
 from eproba.store.mapping import asked_from, round_time
 from eproba.store.measures import all_measures
 from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
@@ -48,6 +51,7 @@ class Glance:
     id: int
     name: str
     claim: str
+    own_words: str
     start_on: date
     decision_on: date
     stage: Stage
@@ -139,8 +143,8 @@ def glances(session: Session, today: date, words: str = "", limit: int = 60, ski
     pattern = "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
     asked = {"today": today, "most": limit, "skip": skip, "pattern": pattern}
     rows = session.connection().execute(_list(bool(words)), asked).all()
-    treatments = _treatments(session, [row.id for row in rows])
-    return [_glance(row, today, treatments.get(row.id, [])) for row in rows]
+    treatments, measures = _treatments(session, [row.id for row in rows]), _first_measures(session, rows)
+    return [_glance(row, today, treatments.get(row.id, []), measures[row.id]) for row in rows]
 
 
 @cache
@@ -158,7 +162,10 @@ def _list(as_list: bool) -> Select:
         page = page.where(or_(named, claimed))
     shown = page.subquery()
     t = TrialRow
-    facts = (t.id, t.name, t.claim, t.start_on, t.decision_day, t.ended_on, t.started_on, t.closed_at)
+    facts = (
+        t.id, t.name, t.claim, t.start_on, t.decision_day, t.ended_on, t.started_on, t.closed_at, t.worth, t.scale,
+        t.lower_is_better, t.summary, t.no_worse, t.ranked, t.dealing, t.control, t.rules, t.declaration,
+    )  # fmt: skip
     query = select(
         *map(col, facts),
         col(FindingRow.lines),
@@ -194,7 +201,34 @@ def _treatments(session: Session, ids: Sequence[int]) -> dict[int, list[tuple[st
     return treatments
 
 
-def _glance(row: Row, today: date, treatments: Sequence[tuple[str, str, Role]]) -> Glance:
+FIRST = (
+    select(col(TrialMeasureRow.trial_id), col(TrialMeasureRow.measure_key))
+    .where(col(TrialMeasureRow.trial_id) == func.any(bindparam("ids", type_=ARRAY(Integer))))
+    .order_by(col(TrialMeasureRow.position).desc())
+)
+
+
+def _first_measures(session: Session, rows: Sequence[Row]) -> dict[int, Measure]:
+    """The measure that carries the verdict, by trial."""
+    known = all_measures(session) if rows else {}
+    asked = session.connection().execute(FIRST, {"ids": [row.id for row in rows]})
+    return {trial_id: known[key] for trial_id, key in asked}
+
+
+def _claim(row: Row, treatments: Sequence[tuple[str, str, Role]], first: Measure) -> str:
+    """As `claim_of` says it of a whole trial."""
+    letters = [letter for letter, _, _ in treatments]
+    tested, control = compared_names([(name, role) for _, name, role in treatments], letters.index(row.control))
+    kept, day = as_declared(row.declaration or {}, row.worth, row.decision_day)
+    level = row.rules.get("level")
+    return Asking(
+        tested, control, first, Worth(shown_worth(kept, row.scale, row.summary, first), row.scale), day, row.no_worse,
+        row.ranked, row.lower_is_better, row.summary, None if level is None else first.conversion.shown(level),
+        row.dealing == "on and off",
+    ).sentence  # fmt: skip
+
+
+def _glance(row: Row, today: date, treatments: Sequence[tuple[str, str, Role]], first: Measure) -> Glance:
     decision_on = row.start_on + timedelta(days=row.decision_day)
     stage = stage_of(
         start_on=row.start_on,
@@ -207,7 +241,8 @@ def _glance(row: Row, today: date, treatments: Sequence[tuple[str, str, Role]]) 
     return Glance(
         id=row.id,
         name=row.name,
-        claim=row.claim,
+        claim=_claim(row, treatments, first),
+        own_words=own_words(row.claim),
         start_on=row.start_on,
         decision_on=decision_on,
         stage=stage,

@@ -24,6 +24,7 @@ from eproba.core.trial.model import (
     Trial,
     Unit,
 )
+from eproba.core.trial.worth import shown_worth
 from eproba.store.tables import (
     AmendmentRow,
     CorrectionRow,
@@ -68,7 +69,7 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
         claim=row.claim,
         note=row.note,
         asked=asked,
-        worth=worth_from(row, asked),
+        worth=shown_worth(row.worth, row.scale, row.summary, asked[0].measure),
         scale=row.scale,
         lower_is_better=row.lower_is_better,
         summary=row.summary,
@@ -105,13 +106,6 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
         made_by=row.made_by,
         changed_files=tuple((row.came or {}).get("changed", ())),
     )
-
-
-def worth_from(row: TrialRow, asked: Sequence[Asked]) -> float | None:
-    """The worth in the unit that is shown; a share stays one."""
-    if row.worth is None or row.scale == "ratio" or row.summary == "time_to" or not asked:
-        return row.worth
-    return asked[0].measure.conversion.apart_shown(row.worth)
 
 
 def _local(at: datetime | None) -> datetime | None:

@@ -1,8 +1,10 @@
 """Walking over the steps: nothing typed is lost, weak choices get advice, wrong ones a sentence."""
 
+import json
 import re
 
 import pytest
+from sqlalchemy import text as sql
 
 from tests.web.steps import begun, fill, planned, text, typed
 
@@ -41,8 +43,6 @@ def test_back_and_forth_loses_nothing_not_even_what_is_wrong(client, draft):
 @pytest.mark.parametrize(
     ("step", "changes", "said"),
     [
-        ("measure", {"measure": "leaf_count"}, "can’t be said in percent"),
-        ("measure", {"measure": "seeds_up", "scale": "difference"}, "how many seeds are sown"),
         ("measure", {"worth": "0"}, "above 0"),
         ("measure", {"measure": "nonsense"}, "Not a valid choice"),
         ("treatments", {"treatments-0-amount": "lots", "treatments-0-name": "x"}, "not a number"),
@@ -59,7 +59,7 @@ def test_back_and_forth_loses_nothing_not_even_what_is_wrong(client, draft):
         ("days", {"rounds": "weekly"}, "Write the days as whole numbers"),
         ("rules", {"plants": "3", "seeds": "2"}, "More plants kept than set"),
         ("rules", {"crops": "a, b, c, d, e, f, g"}, "up to 6"),
-        ("claim", {"name": "x"}, "Say what is claimed."),
+        ("claim", {"claim": "x"}, "Give the trial a short name."),
     ],
 )
 def test_each_wrong_choice_gets_its_sentence(client, draft, step, changes, said):
@@ -68,6 +68,22 @@ def test_each_wrong_choice_gets_its_sentence(client, draft, step, changes, said)
     response = fill(client, draft, step, **changes)
     assert response.status_code == 400
     assert said in response.get_data(as_text=True)
+
+
+@pytest.mark.parametrize(
+    ("kept", "said"),
+    [
+        ({"measure": "leaf_count"}, "Leaf count can’t be said in percent; choose its own unit"),
+        ({"summary": "time_to", "level": "25"}, "Days can’t be said in percent"),
+        ({"measure": "seeds_up", "scale": "difference"}, "Say how many seeds are sown"),
+    ],
+)
+def test_a_draft_of_old_that_contradicts_itself_says_where(client, draft, app, kept, said):
+    with app.extensions["engine"].begin() as connection:
+        more = json.dumps({field: [value] for field, value in kept.items()})
+        merged = "jsonb_set(answers, '{measure}', (answers -> 'measure') || cast(:more as jsonb))"
+        connection.execute(sql(f"UPDATE draft SET answers = {merged}"), {"more": more})
+    assert said in text(client, f"{draft}/measure?check=1")
 
 
 def test_weak_plans_are_allowed_and_told(client, draft):

@@ -28,6 +28,7 @@ WHEN: Mapping[When, str] = {
     "away from pours": f"in rounds that lie {AWAY_HOURS} hours or more after a pour",
 }  # fmt: skip
 BY_STEPS: tuple[Kind, ...] = ("score", "class")
+READING_SHARE = 0.3  # of the variance of one reading is the reader’s, where the measure does not say: a guess
 OWN_NOISE: Mapping[Kind, float] = {"score": 0.7, "class": 0.7, "yes or no": 0.5, "day": 2.0}  # guesses
 YES_NO = {"yes": 1.0, "no": 0.0, "y": 1.0, "n": 0.0, "not yet": 0.0}
 BY_TAP: tuple[Kind, ...] = ("yes or no", "day")
@@ -191,6 +192,12 @@ class Measure:
         unit = self.noise_cv if self.noise_cv is not None else self.noise_sd
         reading = self.reading_cv if self.noise_cv is not None else self.reading_sd
         return None if unit is None or reading is None else reading**2 / (unit**2 + reading**2)
+
+    def averaged(self, readings: int) -> float:
+        """What is left of the noise (as a factor) when so many readings of a unit are averaged: they take the reader's
+        share down, never the units' own."""
+        share = READING_SHARE if self.reading_share is None else self.reading_share
+        return math.sqrt(1 - share + share / readings)
 
     @property
     def by_order(self) -> bool:

@@ -7,19 +7,8 @@ from typing import Any, get_args
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_keys, check_values
 from eproba.core.measuring.measures import Measure
-from eproba.core.stats.summaries import Summary
 from eproba.core.trial.model import Role
-from eproba.core.trial.worth import Worth, halves, worth_unit
-from eproba.core.words import lower_first
 
-AGAINST: dict[Role, str] = {
-    "water control": "plain water",
-    "untreated": "untreated ground",
-    "ingredient control": "the ingredient alone",
-    "killed brew": "the same brew, boiled",
-    "reference": "the known good thing",
-    "test": "the other one",
-}
 ANSWERS: dict[Role, str] = {
     "water control": "Does it do more than the water in it?",
     "untreated": "Does pouring anything at all do something?",
@@ -78,28 +67,6 @@ def _claim_from(where: str, entry: Mapping[str, Any], measures: Mapping[str, Mea
     if claim.worth <= 0 or (measures[claim.measure].scale == "ratio" and claim.worth >= 1):
         raise ClaimError(f"{where}: worth must be above 0, and a fraction where the measure is said in percent")
     return claim
-
-
-def claim_sentence(
-    thing: str,
-    measure: Measure,
-    worth: Worth,
-    day: int,
-    against: Role,
-    no_worse: bool,
-    lower_is_better: bool = False,
-    summary: Summary = "last",
-    level: float | None = None,
-) -> str:
-    """The claim as a sentence that a trial can answer."""
-    subject, other = lower_first(thing.strip() or "the treatment"), AGAINST[against]
-    size = worth.words(worth_unit(measure.judged_unit, summary), "noticeably")
-    if no_worse and worth.size is None:
-        return f"By day {day}, {subject} is not noticeably worse than {other} ({lower_first(measure.name)})."
-    if no_worse:
-        return f"By day {day}, {subject} is no worse than {other} by more than {size} ({lower_first(measure.name)})."
-    words = halves(measure, summary, level)[lower_is_better].replace("{gap}", size)
-    return f"By day {day}, {subject} {words} than {other}."
 
 
 def questions_answered(roles: list[Role]) -> list[tuple[Role, bool, str]]:

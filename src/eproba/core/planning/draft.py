@@ -15,6 +15,7 @@ from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, check_batche
 from eproba.core.quantities import METRIC, Units
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
+from eproba.core.trial.claim import Asking, compared_names
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import Rhythm, checked_pulls, checked_rounds, on_weekdays, proposed_rounds, turned_rounds
 from eproba.core.trial.ground import Cut, Site, row_of, site_entry
@@ -53,7 +54,7 @@ class ClaimPart:
 
 @dataclass(frozen=True)
 class MeasurePart:
-    """What carries the verdict, the question, the days; `worth` as in `Worth`."""
+    """What carries the verdict, the question, the days; `worth` as in `Worth`; `typical`: what a unit usually gives."""
 
     measure: str
     aim: Aim
@@ -67,6 +68,7 @@ class MeasurePart:
     also: tuple[str, ...]
     summary: Summary
     level: float | None = None
+    typical: float | None = None
 
     @property
     def asked(self) -> tuple[str, ...]:
@@ -177,8 +179,31 @@ class Draft:
         return is_crossed([planned.treatment for planned in wanted])
 
     @property
+    def turns(self) -> bool:
+        """Two places take turns."""
+        return self.ground is not None and self.ground.dealing == "on and off"
+
+    @property
+    def against(self) -> str:
+        """The role of the control, as far as it was said."""
+        return "" if self.claim is None else self.claim.against
+
+    @property
     def compared(self) -> Compared:
         return "drench" if self.claim is None else self.claim.compared
+
+
+def asking_of(draft: Draft, treatments: Sequence[tuple[str, Role]], known: Known) -> Asking | None:
+    """What the trial asks, as far as it is planned; `treatments` with their roles, as named so far."""
+    measure = draft.measure
+    if measure is None or not treatments:
+        return None
+    tested, control = compared_names(treatments, control_index([role for _, role in treatments], draft.against))
+    return Asking(
+        tested, control, known.measures[measure.measure], Worth.from_typed(measure.worth, measure.scale),
+        measure.decision_day, measure.aim == "no worse", measure.aim == "rank", measure.lower_is_better,
+        measure.summary, measure.level, draft.turns,
+    )  # fmt: skip
 
 
 def site_of(draft: Draft, ground: GroundPart) -> Site:
@@ -251,7 +276,7 @@ def rounds_of(draft: Draft, known: Known) -> tuple[int, ...]:
         Steps that are not right yet; days that can't be, saying what would fit.
     """
     measure, days = _right("measure", draft.measure), _right("days", draft.days)
-    if draft.ground is not None and draft.ground.dealing == "on and off":
+    if draft.ground is not None and draft.turns:
         return turned_rounds(measure.decision_day, draft.ground.units_each, days.rounds)
     compared = draft.compared
     decision, baseline = measure.decision_day, COMPARED[compared].baseline
@@ -309,7 +334,7 @@ def plan_of(draft: Draft, known: Known) -> Plan:
         start_on=measure.start_on,
         rhythm=Rhythm(measure.decision_day, rounds, tuple(sorted({pour.day for pour in doses.pours}))),
         treatments=doses.treatments,
-        control=control_index(doses.treatments),
+        control=control_index([treatment.role for treatment in doses.treatments], draft.against),
         layout=layout,
         no_worse=measure.aim == "no worse",
         ranked=measure.aim == "rank",

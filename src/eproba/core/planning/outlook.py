@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 
 from scipy import stats
 
+from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import OWN_NOISE, Measure, OwnNoise
 from eproba.core.planning.chance import MOST_UNITS, ChanceError, Chances, Prospect, chances, own_power, table
 from eproba.core.planning.cutter import GRADIENT_SHARE, Proposal, noise_after_sorting, noise_without_blocks
@@ -23,6 +24,7 @@ from eproba.core.stats.summaries import Summary
 from eproba.core.trial.ground import Site
 from eproba.core.trial.lots import in_blocks
 from eproba.core.trial.worth import Worth
+from eproba.core.words import lower_first
 
 LIVE_TRIALS = 2_000
 ENOUGH = 0.8  # chance from which a plan is called able to tell
@@ -34,7 +36,6 @@ CATALOGUE_DF = (
 )
 LIKELY = 0.8  # of the noises that could be behind it lie in the range that is shown
 TRACKING = 0.6  # how far a baseline foretells the last reading (correlation): likewise a guess
-READING_SHARE = 0.3  # of the variance of one reading is the reader's, where the measure does not say
 MOST_HELP, HELPED_UNITS = 3, 24
 
 
@@ -85,40 +86,56 @@ class Outlook:
     helps: tuple[Help, ...]
 
 
+class NoiseUnknown(EprobaError):
+    """Nobody can say how much units differ by themselves; the message says what to type."""
+
+    step = "measure"
+
+
 def noise_of(
-    measure: Measure,
-    scale: Scale,
-    typed: float | None,
-    own: OwnNoise | None,
-    summary: Summary = "last",
-    days: int = 1,
-) -> Noise:
+    measure: Measure, scale: Scale, typed: float | None, own: OwnNoise | None, summary: Summary = "last",
+    days: int = 1, typical: float | None = None, readings: int = 1, sown: int | None = None,
+) -> Noise:  # fmt: skip
     """Typed, else the catalogue's, drawn towards the gardener's own trials by how much is known from them.
 
     Of a rate, what values differ by is shared out over the days; of the day of reaching a level, nothing is known but
-    what days usually differ by.
+    what days usually differ by. A noise that is known in percent becomes one in the unit by what one unit usually
+    gives (`typical`); where that is not said, own trials speak alone. All are told of one reading a unit; averaging
+    `readings` takes them down. `sown`: seeds in each unit, where those that came up are counted.
+
+    Raises
+    ------
+    NoiseUnknown
+        A noise in percent, nothing said to be percent of, and no trial of one's own.
     """
+    left = measure.averaged(readings)
     if typed is not None:
-        return Noise(typed, "as you typed it", typed, typed)
+        value = as_noise(left * as_sd(typed, scale), scale)
+        return Noise(value, "as you typed it", value, value)
     if summary == "time_to":
         return Noise(OWN_NOISE["day"], "a guess: units differ by days", OWN_NOISE["day"] / 2, 2 * OWN_NOISE["day"])
-    usual = as_sd(measure.noise_on(scale), scale) / (days if summary == "rate" else 1)
     own = None if summary == "rate" else own
-    df = CATALOGUE_DF + (own.df if own else 0.0)
-    sd = math.sqrt((CATALOGUE_DF * usual**2 + (own.df * own.sd**2 if own else 0.0)) / df)
+    in_percent = scale == "difference" and measure.noise_cv is not None
+    catalogue_df = 0.0 if in_percent and typical is None else CATALOGUE_DF
+    if not catalogue_df and own is None:
+        text = f"The usual noise of {lower_first(measure.name)} is known in percent. Say under Measure what one unit"
+        raise NoiseUnknown(f"{text} usually gives, in {measure.unit}, or say it all in percent.")
+    usual = (measure.noise_cv or 0.0) * (typical or 0.0) if in_percent else as_sd(measure.noise_on(scale, sown), scale)
+    usual /= days if summary == "rate" else 1
+    df = catalogue_df + (own.df if own else 0.0)
+    sd = math.sqrt((catalogue_df * usual**2 + (own.df * own.sd**2 if own else 0.0)) / df)
     ends = [math.sqrt(df / stats.chi2.ppf(share, df)) for share in ((1 + LIKELY) / 2, (1 - LIKELY) / 2)]
-    value, low, high = (as_noise(end, scale) for end in (sd, sd * ends[0], sd * ends[1]))
-    return Noise(value, _source(measure, scale, own), low, high)
+    value, low, high = (as_noise(left * end, scale) for end in (sd, sd * ends[0], sd * ends[1]))
+    return Noise(value, _source(measure, own, typical if in_percent else None, catalogue_df), low, high)
 
 
-def _source(measure: Measure, scale: Scale, own: OwnNoise | None) -> str:
-    if own is not None:
-        trials = f"{own.trials} finished trial{'s' if own.trials > 1 else ''} of your own"
-        return f"from {trials} and the catalogue, each by how much is known from it"
-    guessed = scale == "difference" and measure.noise_cv is not None
-    return (
-        "guessed from the catalogue’s percent; type your own" if guessed else "the catalogue’s usual for this measure"
-    )
+def _source(measure: Measure, own: OwnNoise | None, typical: float | None, catalogue_df: float) -> str:
+    percent = f"the catalogue’s {100 * (measure.noise_cv or 0.0):.0f} % of what one unit usually gives"
+    if own is None:
+        return "the catalogue’s usual for this measure" if typical is None else percent
+    trials = f"{own.trials} finished trial{'s' if own.trials > 1 else ''} of your own"
+    catalogue = "the catalogue" if typical is None else percent
+    return f"from {trials} and {catalogue}, each by how much is known from it" if catalogue_df else f"from {trials}"
 
 
 def as_sd(noise: float, scale: Scale) -> float:
@@ -163,14 +180,15 @@ def shown_proposals(
     site: Site,
     noise: Noise,
     sizes: tuple[float, ...],
+    unit: str,
     crossed: bool = False,
 ) -> list[ProposalShown]:
-    """Each proposal with its chance and what it gains."""
+    """Each proposal with its chance and what it gains; `unit`: that of a worth that is no percent."""
     shown = []
     for candidate in candidates:
         factor = _noise_factor(candidate, site, sizes, treatments)
         prospect = prospect_of(measure, treatments, candidate, noise.value * factor, crossed)
-        shown.append(ProposalShown(candidate, own_power(prospect), _words(candidate, site, prospect, noise)))
+        shown.append(ProposalShown(candidate, own_power(prospect), _words(candidate, site, prospect, noise, unit)))
     return shown
 
 
@@ -180,11 +198,11 @@ def _noise_factor(proposal: Proposal, site: Site, sizes: tuple[float, ...], trea
     return noise_without_blocks(site) if proposal.dealing in ("completely random", "one of each") else 1.0
 
 
-def _words(proposal: Proposal, site: Site, prospect: Prospect, noise: Noise) -> str:
+def _words(proposal: Proposal, site: Site, prospect: Prospect, noise: Noise, unit: str) -> str:
     chance = own_power(prospect)
     if chance is None:
         return "Seen, never shown: with one of each nobody can tell the treatment from its place."
-    worth = Worth(prospect.worth, prospect.scale).words("")
+    worth = Worth(prospect.worth, prospect.scale).words(unit)
     text = f"Finds {'no worse by' if prospect.no_worse else 'a true'} {worth} in {100 * chance:.0f} of 100"
     if proposal.key == "sorted":
         plain = own_power(replace(prospect, noise=noise.value)) or 0.0
@@ -264,14 +282,11 @@ def _more_units(prospect: Prospect) -> list[Help]:
 
 
 def _more_readings(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure]) -> list[Help]:
-    """Averaging takes the reader's share of the noise down, never the units' own."""
-    more = measure.per_unit + 2
-    if more > 9:
+    more, first = measure.per_unit + 2, known.get(measure.measure)
+    if more > 9 or first is None or first.kind == "day":
         return []
-    share = known[measure.measure].reading_share if measure.measure in known else None
-    share = READING_SHARE if share is None else share
-    left = (1 - share + share / more) / (1 - share + share / measure.per_unit)
-    chance = own_power(replace(prospect, noise=prospect.noise * math.sqrt(left))) or 0.0
+    sd = prospect.sd * first.averaged(more) / first.averaged(measure.per_unit)
+    chance = own_power(replace(prospect, noise=as_noise(sd, prospect.scale))) or 0.0
     return [Help(f"readings-{more}", f"{more} readings of each unit, averaged, instead of {measure.per_unit}", chance)]
 
 

@@ -160,11 +160,8 @@ def check_batches(batches: int, layout: Layout, blocks: int) -> None:
         )
 
 
-def control_index(treatments: tuple[PlannedTreatment, ...]) -> int:
-    """The control that the others are judged against: water first, then untreated, then what there is."""
-    order: tuple[Role, ...] = ("water control", "untreated", "reference", "ingredient control", "killed brew")
-    for role in order:
-        for i, treatment in enumerate(treatments):
-            if treatment.role == role:
-                return i
-    return 0
+def control_index(roles: Sequence[Role], against: str = "") -> int:
+    """The control that the others are judged against: that `against` which the trial is, then water, then untreated,
+    then what there is."""
+    order = (against, "water control", "untreated", "reference", "ingredient control", "killed brew")
+    return next((i for role in order for i, given in enumerate(roles) if given == role != "test"), 0)

@@ -1,12 +1,10 @@
 """The cheapest plan that would settle a can't-tell: the same design again, in as few minutes as it takes."""
 
-import math
 from dataclasses import dataclass, replace
 
-from eproba.core.judging.judgement import Judgement
 from eproba.core.measuring.measures import Measure, OwnNoise
 from eproba.core.planning.chance import ChanceError, Prospect, own_power
-from eproba.core.planning.outlook import ENOUGH, PERIODS, READING_SHARE, as_noise, fewest, noise_of
+from eproba.core.planning.outlook import ENOUGH, PERIODS, NoiseUnknown, as_noise, fewest, noise_of
 from eproba.core.trial.days import POUR_SECONDS
 from eproba.core.trial.ground import SEVERAL, UnitKind
 from eproba.core.trial.lots import Dealing
@@ -28,28 +26,25 @@ class Settling:
     minutes: float
 
 
-def settling_of(trial: Trial, judgement: Judgement, own: OwnNoise | None) -> Settling | None:
+def settling_of(trial: Trial, own: OwnNoise | None) -> Settling | None:
     """What would settle a trial's question; None where nothing does, or nothing is said to be worth having.
 
-    The noise is what its units differed by; where it could not tell (one unit of each, say) what is usual, by the
-    catalogue and `own` trials.
+    Its noise is the planner's: the `own` trials, this one among them, drawn to the catalogue.
     """
-    first, scale = trial.asked[0], judgement.question.scale
+    first, scale = trial.asked[0], trial.scale
     if trial.worth is None or not first.measure.can_be_first:
         return None
-    if judgement.noise_sd:
-        noise = as_noise(judgement.noise_sd, scale)
-    else:
-        noise = noise_of(first.measure, scale, None, own, trial.summary, trial.decision_day).value
     treatments, units = 4 if trial.crossed else 2, PERIODS[0] if trial.turns else 2
     try:
+        days = trial.decision_day
+        noise = noise_of(first.measure, scale, None, own, trial.summary, days, sown=first.sown).value
         like = Prospect(
             treatments, units, False, scale, noise, trial.worth,
             no_worse=trial.no_worse, crossed=trial.crossed, turns=trial.turns,
         )  # fmt: skip
-    except ChanceError:  # so noisy that nothing can be planned on it
+    except (ChanceError, NoiseUnknown):  # so noisy that nothing can be planned on it, or nobody knows how noisy
         return None
-    return cheapest(like, first.measure, first.per_unit)
+    return cheapest(like, first.measure)
 
 
 def settling_words(plan: Settling, kind: UnitKind) -> str:
@@ -73,12 +68,11 @@ def cheapest(like: Prospect, measure: Measure, per_unit: int = 1) -> Settling | 
     like : a plan of the same design, with its worth and its noise from unit to unit at `per_unit` readings of each;
         its units and blocks count for nothing.
     """
-    share = READING_SHARE if measure.reading_share is None else measure.reading_share
     plans = []
-    for readings in range(1, MOST_READINGS + 1):
-        left = (1 - share + share / readings) / (1 - share + share / per_unit)
+    for readings in range(1, 2 if measure.kind == "day" else MOST_READINGS + 1):
+        sd = like.sd * measure.averaged(readings) / measure.averaged(per_unit)
         for blocks in (False,) if like.turns else (False, True):
-            plan = _plan(replace(like, blocks=blocks), measure, like.sd * math.sqrt(left), readings)
+            plan = _plan(replace(like, blocks=blocks), measure, sd, readings)
             plans += [] if plan is None else [plan]
     return min(plans, key=lambda plan: (plan.minutes, plan.units, plan.dealing == "completely random"), default=None)
 

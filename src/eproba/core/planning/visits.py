@@ -48,7 +48,7 @@ def visits(
     recipes: Mapping[str, Recipe], kit: Kit, units: Units = METRIC,
 ) -> tuple[Visit, ...]:  # fmt: skip
     """All visits of a plan, those that go alike together; the control first, since a can carries over."""
-    control = LETTERS[control_index(tuple(treatments))]
+    control = LETTERS[control_index([treatment.role for treatment in treatments])]
     by_day: dict[int, list[PlannedPour]] = {}
     for pour in sorted(pours, key=lambda p: (p.letter != control, p.letter, p.what)):
         by_day.setdefault(pour.day, []).append(pour)

@@ -5,6 +5,30 @@ from dataclasses import dataclass
 
 from eproba.core.trial.model import Compared, Role
 
+AGAINST: Mapping[Role, str] = {
+    "water control": "plain water",
+    "untreated": "untreated ground",
+    "ingredient control": "the ingredient alone",
+    "killed brew": "the same brew, boiled",
+    "reference": "the known good thing",
+    "test": "the other one",
+}
+CONTROL_NAMES: Mapping[Role, str] = {
+    "water control": "Plain water",
+    "untreated": "Untreated",
+    "ingredient control": "Ingredient alone",
+    "killed brew": "Brew, boiled",
+    "reference": "Known good thing",
+}
+OWN_CONTROL_NAMES: Mapping[Compared, Mapping[Role, str]] = {
+    "mulch": {"untreated": "Bare soil"},
+    "media": {"reference": "The usual mix"},
+    "way": {"reference": "The usual way", "untreated": "Nothing done"},
+}
+CONTROL_PHRASES: Mapping[str, str] = {  # how the usual names go into a sentence, where they don’t as they are
+    **{name: AGAINST[role] for role, name in CONTROL_NAMES.items()},
+    "Nothing done": "where nothing was done",
+}
 ALL_CONTROLS: tuple[Role, ...] = ("water control", "untreated", "ingredient control", "killed brew", "reference")
 
 
@@ -54,3 +78,8 @@ COMPARED: Mapping[Compared, KindWords] = {
         "turn", "done", "left out", False, ("reference", "untreated"), (), ("plant_height",),
     ),
 }  # fmt: skip
+
+
+def control_name(compared: Compared, role: Role) -> str:
+    """What a control is usually called in a trial of this kind; empty for what is tested."""
+    return OWN_CONTROL_NAMES.get(compared, {}).get(role, CONTROL_NAMES.get(role, ""))

@@ -13,7 +13,7 @@ from eproba.core.trial.days import is_asked, pulled
 from eproba.core.trial.ground import Cut, Site, UnitKind
 from eproba.core.trial.lots import Dealing, in_blocks
 from eproba.core.trial.stage import Stage, is_sealed, opened_on, stage_of
-from eproba.core.trial.worth import Worth, worth_unit
+from eproba.core.trial.worth import Worth, kept_worth, worth_unit
 
 Role = Literal["test", "water control", "untreated", "ingredient control", "killed brew", "reference"]
 PourStatus = Literal["due", "poured", "skipped"]
@@ -345,9 +345,7 @@ class Trial:
     @property
     def worth_kept(self) -> float | None:
         """The worth as it is on record: a difference in the unit of the record, a share on the ratio scale."""
-        if self.worth is None or self.scale == "ratio" or self.summary == "time_to":
-            return self.worth
-        return self.asked[0].measure.conversion.apart_kept(self.worth)
+        return kept_worth(self.worth, self.scale, self.summary, self.asked[0].measure)
 
     @property
     def summary_of_others(self) -> Summary:

@@ -62,4 +62,25 @@ class Worth:
             return nothing
         if self.scale == "ratio":
             return f"{figure(as_typed(self.size, self.scale))} %"
-        return f"{self.size:g} {unit}".strip()
+        return f"{self.size:g} {one_of(unit) if self.size == 1 else unit}".strip()
+
+
+def one_of(unit: str) -> str:
+    """The unit as it stands behind a 1: worms are a worm, leaves a leaf; what is no noun stays."""
+    if unit == "leaves":
+        return "leaf"
+    return unit[:-1] if len(unit) > 3 and unit.endswith("s") and not unit.endswith("ss") else unit
+
+
+def kept_worth(shown: float | None, scale: Scale, summary: Summary, measure: Measure) -> float | None:
+    """A worth as it goes on record: a difference in the unit of the record, a share or days as they are."""
+    return shown if _without_unit(shown, scale, summary) else measure.conversion.apart_kept(shown or 0.0)
+
+
+def shown_worth(kept: float | None, scale: Scale, summary: Summary, measure: Measure) -> float | None:
+    """A worth of the record in the unit that its measure is shown in; the way back from `kept_worth`."""
+    return kept if _without_unit(kept, scale, summary) else measure.conversion.apart_shown(kept or 0.0)
+
+
+def _without_unit(size: float | None, scale: Scale, summary: Summary) -> bool:
+    return size is None or scale == "ratio" or summary == "time_to"

@@ -13,6 +13,7 @@ from eproba.core.trial.declaration import declare
 from eproba.core.trial.ground import site_entry
 from eproba.core.trial.lots import ALGORITHM, ALGORITHMS, LotsError, deal
 from eproba.core.trial.model import RoundTime, Rules, SpareRun, Trial
+from eproba.core.trial.worth import kept_worth
 from eproba.store.commands.findings import forget_finding
 from eproba.store.commands.locks import lock_trial, unchanged
 from eproba.store.mapping import unit_from, unit_row
@@ -100,9 +101,7 @@ def _rules_kept(session: Session, plan: Plan) -> Rules:
 
 def _worth_kept(session: Session, plan: Plan) -> float | None:
     """The worth in the unit of the record."""
-    if plan.worth is None or plan.scale == "ratio" or plan.summary == "time_to":
-        return plan.worth
-    return all_measures(session)[plan.measures[0].key].conversion.apart_kept(plan.worth)
+    return kept_worth(plan.worth, plan.scale, plan.summary, all_measures(session)[plan.measures[0].key])
 
 
 def _count_alive(session: Session, trial_id: int) -> None:

@@ -16,10 +16,11 @@ from eproba.store.commands.locks import Changed
 from eproba.store.commands.trials import create_trial
 from eproba.store.drafts import draft_of
 from eproba.store.tables import DraftRow
+from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.steps.chance import ChanceStep
 from eproba.web.new_trial.steps.deal import deal_page
-from eproba.web.new_trial.steps.step import Answers, Typed, Walk
-from eproba.web.new_trial.walking import DEAL, NAMES, answers_of, first_answers, walk_of
+from eproba.web.new_trial.steps.step import Answers, Typed, Walk, first_of
+from eproba.web.new_trial.walking import DEAL, NAMES, answers_of, bench, first_answers, walk_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.session import db, who
@@ -54,7 +55,7 @@ def keep(draft_id: int, name: StepName) -> ResponseReturnValue:
     """Keep what was typed, then go where asked; on to the next step only when this one is right."""
     draft = hold_draft(db(), draft_id)
     before, go = answers_of(draft), request.form.get("go", "next")
-    walk = walk_of({**copy.deepcopy(before), name: _typed()})
+    walk = walk_of(_followed(before, name))
     problem, leads = _acted(walk, name, before[name], go)
     try:
         _save(draft, before, walk.answers, name)
@@ -66,6 +67,13 @@ def keep(draft_id: int, name: StepName) -> ResponseReturnValue:
     if problem or (go == "next" and not walk.right[name]):
         return _page(draft, name, walk, problem), 400
     return redirect(_elsewhere(draft_id, go) or _address(draft_id, leads or _target(name, go)))
+
+
+def _followed(before: Answers, name: StepName) -> Answers:
+    """All steps with this one as typed, and what follows from it elsewhere."""
+    answers = {**copy.deepcopy(before), name: _typed()}
+    follow(before, answers, bench().known)
+    return answers
 
 
 def _acted(walk: Walk, name: StepName, before: Typed, go: str) -> tuple[str, StepName | None]:
@@ -148,16 +156,24 @@ def _unsay(fields: Iterable[Field]) -> None:
 def typed(draft_id: int, name: StepName) -> ResponseReturnValue:
     """Keep a step while it is being typed, so that a reload or an empty battery loses nothing."""
     draft = hold_draft(db(), draft_id)
-    before = answers_of(draft)
+    before, form = answers_of(draft), _typed()
+    answers = _followed(before, name)
     with suppress(Changed):  # the step itself will say it
-        _save(draft, before, {**before, name: _typed()}, name)
-    return "", 204, {"X-Step-Version": str(draft.versions.get(name, 0))}
+        _save(draft, before, answers, name)
+    leads = any(first_of(form, field) != first_of(before[name], field) for field in walk_of(before).steps[name].leads)
+    told = {"X-Step-Version": str(draft.versions.get(name, 0))}
+    return "", 204, told | ({"X-Step-Again": "1"} if leads or _other(form, answers[name]) else {})
+
+
+def _other(form: Typed, answers: Typed) -> bool:
+    """Whether something in this step follows what was typed: its page no longer shows it."""
+    return any(first_of(form, field) != first_of(answers, field) for field in form)
 
 
 @new_trial.post(f"{DRAFT}/sentence")
 def sentence_again(draft_id: int) -> ResponseReturnValue:
     """The built sentence alone, while the claim is being typed."""
-    walk = walk_of({**answers_of(_draft_or_404(draft_id)), "claim": _typed()})
+    walk = walk_of(_followed(answers_of(_draft_or_404(draft_id)), "claim"))
     return render_template("new_trial/sentence.html", page=walk.steps["claim"].page(walk))
 
 
@@ -166,7 +182,7 @@ def cut_again(draft_id: int) -> ResponseReturnValue:
     """The proposals alone, for the page to show while the ground is being drawn."""
     draft = hold_draft(db(), draft_id)
     before = answers_of(draft)
-    walk = walk_of({**before, "ground": _typed()})
+    walk = walk_of(_followed(before, "ground"))
     with suppress(Changed):  # the step itself will say it
         _save(draft, before, walk.answers, "ground")
     page = render_template("new_trial/proposals.html", page=walk.steps["ground"].page(walk))

@@ -3,7 +3,7 @@
 from datetime import date
 from typing import Any, get_args
 
-from eproba.core.measuring.measures import OwnNoise
+from eproba.core.measuring.measures import Measure, OwnNoise
 from eproba.core.planning.draft import Known, StepName
 from eproba.core.stats.series import Scale
 from eproba.core.trial.model import Trial
@@ -29,7 +29,7 @@ DEAL = "deal"
 
 
 class _OfThisHousehold(OwnNoiseOf):
-    def __call__(self, measure: str, scale: Scale) -> OwnNoise | None:
+    def __call__(self, measure: Measure, scale: Scale) -> OwnNoise | None:
         return own_noise(db(), measure, scale)
 
 

@@ -76,7 +76,7 @@ def show(trial_id: int) -> ResponseReturnValue:
     wording, took = Wording.of(trial, trial.asked[0]), _spent(trial)
     judgement = by_effects(judgement)
     steps = next_steps(judgement, {name: spending.minutes for name, spending in took.items()})
-    plan = settling_of(trial, judgement, own_noise(db(), trial.asked[0].measure.key, trial.scale))
+    plan = settling_of(trial, own_noise(db(), trial.asked[0].measure, trial.scale))
     letters = {treatment.name: treatment.letter for treatment in trial.treatments}
     comparisons = {comparison.treatment: comparison for comparison in judgement.comparisons}
     words = settling_words(plan, trial.kind) if plan else ""
@@ -161,10 +161,10 @@ def settle(trial_id: int) -> ResponseReturnValue:
         abort(400, "Choose a treatment of a trial whose envelope is open.")
     readings: tuple[Reading, ...] = all_readings(db(), trial_id)
     try:
-        judgement = judged(trial, trial.asked[0], readings, beside_of(db(), trial))
+        judged(trial, trial.asked[0], readings, beside_of(db(), trial))
     except CannotJudge as error:
         abort(400, sentence(error))
-    plan = settling_of(trial, judgement, own_noise(db(), trial.asked[0].measure.key, trial.scale))
+    plan = settling_of(trial, own_noise(db(), trial.asked[0].measure, trial.scale))
     if plan is None:
         abort(400, "No plan of a sensible size settles it: take a larger worth, or a quieter measure.")
     draft_id = new_draft(db(), settling_answers(trial, letter, plan, today()), now())

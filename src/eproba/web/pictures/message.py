@@ -7,6 +7,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from eproba.core.judging.judgement import Judgement
 from eproba.core.judging.trust_line import TrustLine
+from eproba.core.trial.claim import claim_of
 from eproba.core.trial.model import Trial
 from eproba.core.words import lower_first
 from eproba.web.pictures.shared_ruler import LEFT, RIGHT, SharedRuler
@@ -37,7 +38,7 @@ def message_png(
     draw = ImageDraw.Draw(picture)
     draw.rectangle((0, 0, WIDTH, 120), fill=SLATE)
     draw.rectangle((0, 120, WIDTH, 128), fill=STRING)
-    _fitted(draw, (PAD, 22), f"“{trial.claim}”", PLAIN, 30, PAPER, WIDTH - 2 * PAD, lines=1)
+    _fitted(draw, (PAD, 22), claim_of(trial), PLAIN, 30, PAPER, WIDTH - 2 * PAD, lines=1)
     against = f"{trial.asked[0].measure.name} by day {trial.decision_day}, against {judgement.question.control}"
     _fitted(draw, (PAD, 68), against, PLAIN, 26, DUST, WIDTH - 2 * PAD, lines=1)
     y = 150.0

@@ -59,22 +59,12 @@ document.addEventListener("click", (event) => {
 });
 
 // A calendar beside a day that can be typed: what is picked is written.
-document.querySelectorAll("[data-day-for]").forEach((picker) => {
-  const typed = document.getElementById(picker.dataset.dayFor);
-  picker.value = /^\d{4}-\d\d-\d\d$/.test(typed.value) ? typed.value : "";
-  picker.addEventListener("change", () => {
-    if (!picker.value) return;
-    typed.value = picker.value;
-    typed.dispatchEvent(new Event("input", { bubbles: true }));
-  });
-});
-
-// Choosing a measure also sets how it is compared and which way is good; both can still be changed.
 document.addEventListener("change", (event) => {
-  const card = event.target.closest("[data-scale]");
-  if (!card) return;
-  document.querySelector(`input[name=scale][value=${card.dataset.scale}]`).checked = true;
-  document.querySelector(`input[name=better][value=${card.dataset.better}]`).checked = true;
+  const picker = event.target.closest("[data-day-for]");
+  if (!picker?.value) return;
+  const day = document.getElementById(picker.dataset.dayFor);
+  day.value = picker.value;
+  day.dispatchEvent(new Event("input", { bubbles: true }));
 });
 
 // On a narrow screen the day strip opens at today.
@@ -98,7 +88,19 @@ function showAsked(group) {
   });
 }
 
-document.querySelectorAll("[data-choices]").forEach((group) => {
-  showAsked(group);
-  group.addEventListener("change", () => showAsked(group));
+document.addEventListener("change", (event) => {
+  const group = event.target.closest("[data-choices]");
+  if (group) showAsked(group);
 });
+
+// A page, or a step of the planner that is drawn again.
+function begin() {
+  document.querySelectorAll("[data-choices]").forEach(showAsked);
+  document.querySelectorAll("[data-day-for]").forEach((picker) => {
+    const day = document.getElementById(picker.dataset.dayFor).value;
+    picker.value = /^\d{4}-\d\d-\d\d$/.test(day) ? day : "";
+  });
+}
+
+document.addEventListener("drawn-again", begin);
+begin();

@@ -2,13 +2,13 @@
 "use strict";
 
 const planner = document.querySelector("form.live");
-const live = document.querySelector("[data-live]");
 const WAIT = 150;
 let waiting = null;
 let asked = 0;
 
 async function refresh() {
   const mine = ++asked;
+  const live = document.querySelector("[data-live]"); // a step that is drawn again has another one
   live.setAttribute("aria-busy", "true");
   try {
     const body = new FormData(planner);

@@ -5,20 +5,38 @@ const step = document.getElementById("step");
 const PAUSE = 600;
 let pause = null;
 let leaving = false;
+let typed = 0;
 
 async function keepTyped() {
   if (leaving || !step.dataset.keep) return;
   try {
     const body = new FormData(step);
+    const sent = typed;
     const answer = await fetch(step.dataset.keep, { method: "POST", body, credentials: "same-origin" });
     const version = answer.headers.get("X-Step-Version");
-    if (answer.ok && version && !leaving) step.elements.seen.value = version;
+    if (!answer.ok || !version || leaving) return;
+    step.elements.seen.value = version;
+    if (answer.headers.get("X-Step-Again") && sent === typed) await drawAgain(sent);
   } catch {
     // No signal: the button below sends it all the same.
   }
 }
 
+// What was chosen changes what is asked: the page shows what is kept now. Whoever types on meanwhile is not disturbed.
+async function drawAgain(sent) {
+  const answer = await fetch(location.href, { credentials: "same-origin" });
+  const fresh = new DOMParser().parseFromString(await answer.text(), "text/html").getElementById("step");
+  if (!fresh || leaving || sent !== typed) return;
+  const [focus, opened] = [document.activeElement?.id, [...step.querySelectorAll("details")].map((d) => d.open)];
+  step.replaceChildren(...fresh.childNodes);
+  const folds = [...step.querySelectorAll("details")];
+  if (folds.length === opened.length) folds.forEach((fold, n) => (fold.open = opened[n]));
+  if (focus) document.getElementById(focus)?.focus({ preventScroll: true });
+  document.dispatchEvent(new Event("drawn-again"));
+}
+
 step.addEventListener("input", () => {
+  typed += 1;
   clearTimeout(pause);
   pause = setTimeout(keepTyped, PAUSE);
 });

@@ -7,6 +7,7 @@ from typing import Any
 from eproba.core.brewing.events import left
 from eproba.core.brewing.recipe import seen_words, time_words
 from eproba.core.stats.series import Scale
+from eproba.core.trial.claim import claim_of, own_words
 from eproba.core.trial.compared import COMPARED, KindWords
 from eproba.core.trial.days import days_in_words
 from eproba.core.trial.doses import dose_of
@@ -138,6 +139,8 @@ ALL: dict[str, Callable[..., Any]] = {
     "figure": figure,
     "with_decimals": with_decimals,
     "worth": worth,
+    "claim": claim_of,
+    "own_words": own_words,
     "worth_typed": worth_typed,
     "as_typed": as_typed,
     "one_in": one_in,

@@ -1,5 +1,6 @@
 """The chance of a clear answer, as a picture and a range, and what would help most."""
 
+import copy
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import date
@@ -15,6 +16,7 @@ from eproba.core.trial.days import DaysError, seconds_of_round, units_in
 from eproba.core.trial.model import Trial
 from eproba.core.trial.worth import as_kept, worth_unit
 from eproba.core.words import parse_number
+from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.steps.step import Answers, Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.ui.fields import NumberField
 from eproba.web.ui.units import sentence
@@ -114,9 +116,12 @@ def noise_for(walk: Walk, measure: MeasurePart, chance: ChancePart) -> "Noise":
     from eproba.core.planning.outlook import noise_of
 
     typed = None if chance.noise is None else as_kept(chance.noise, measure.scale)
-    own = walk.bench.own_noise(measure.measure, measure.scale)
     first = walk.known.measures[measure.measure]
-    return noise_of(first, measure.scale, typed, own, measure.summary, measure.decision_day)
+    own = walk.bench.own_noise(first, measure.scale)
+    return noise_of(
+        first, measure.scale, typed, own, measure.summary, measure.decision_day, measure.typical, measure.per_unit,
+        measure.sown,
+    )  # fmt: skip
 
 
 def _wanted(measure: MeasurePart, typed: Mapping[str, str]) -> dict[str, Any]:
@@ -154,7 +159,9 @@ def _helped(answers: Answers, key: str, bench: Bench) -> StepName | None:
         answers["measure"]["per_unit"] = [value]
         return "chance"
     if kind == "measure" and value in bench.known.measures:
-        answers["measure"] |= {"measure": [value], "better": [bench.known.measures[value].better]}
+        before = copy.deepcopy(answers)
+        answers["measure"]["measure"] = [value]
+        follow(before, answers, bench.known)
         return "measure"
     return "treatments" if kind == "treatments" else "days" if kind == "baseline" else None
 

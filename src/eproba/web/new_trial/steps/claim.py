@@ -1,5 +1,6 @@
 """The claim: what kind of thing is compared, what is tried, against what, in one sentence."""
 
+import copy
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -10,20 +11,22 @@ from wtforms import RadioField, StringField, TextAreaField
 from wtforms.validators import InputRequired, Length
 
 from eproba.core.catalogue import promises
-from eproba.core.planning.claims import AGAINST, Claim, Promise, claim_sentence
-from eproba.core.planning.draft import ClaimPart, StepName
-from eproba.core.trial.compared import COMPARED, KindWords
-from eproba.core.trial.model import Compared, Trial
-from eproba.core.trial.worth import Worth, worth_unit
+from eproba.core.planning.claims import Claim, Promise
+from eproba.core.planning.draft import ClaimPart, StepName, asking_of
+from eproba.core.trial.claim import Asking, own_words
+from eproba.core.trial.compared import AGAINST, COMPARED, KindWords
+from eproba.core.trial.model import Compared, Role, Trial
+from eproba.core.trial.worth import Worth
+from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.steps.step import Answers, Bench, PlannerStep, Typed, Walk, first_of
-from eproba.web.new_trial.usual import CONTROL_NAMES, as_the_kind_wants, first_treatments
+from eproba.web.new_trial.usual import kind_of, typed_rows
 
 
 class ClaimForm(FlaskForm):
     compared = RadioField("What is compared?", choices=[(key, compared.title) for key, compared in COMPARED.items()])
     thing = StringField("What is tried", [Length(max=60)])
     against = RadioField("Against what", choices=[(role, AGAINST[role]) for role in AGAINST if role != "test"])  # type: ignore[index]
-    claim = TextAreaField("The claim, in one sentence", [InputRequired("Say what is claimed."), Length(max=500)])
+    claim = TextAreaField("The claim in your own words", [Length(max=500)])
     name = StringField("A short name", [InputRequired("Give the trial a short name."), Length(max=80)])
     note = TextAreaField("Note", [Length(max=5000)])
 
@@ -32,11 +35,7 @@ class ClaimForm(FlaskForm):
 class ClaimPage:
     """The claim as the trial will ask it, part by part, and promises to start from."""
 
-    sentence: str
-    measure: str
-    worth: str
-    day: str
-    against: str
+    asking: Asking | None
     promises: tuple[Promise, ...]
     kinds: Mapping[Compared, KindWords]
 
@@ -45,6 +44,7 @@ class ClaimStep(PlannerStep[ClaimForm, ClaimPart]):
     name = "claim"
     title = "Claim"
     form = ClaimForm
+    leads = ("compared",)
 
     def first(self, today: date) -> Typed:
         return {
@@ -54,9 +54,10 @@ class ClaimStep(PlannerStep[ClaimForm, ClaimPart]):
 
     def again(self, trial: Trial, today: date) -> Typed:
         control = trial.treatment(trial.control).role
+        tested = next((treatment.name for treatment in trial.treatments if treatment.role == "test"), "")
         return {
-            "claim": [trial.claim], "name": [f"{trial.name}, again"], "compared": [trial.compared],
-            "against": [control if control != "test" else "water control"],
+            "claim": [own_words(trial.claim)], "name": [f"{trial.name}, again"], "compared": [trial.compared],
+            "thing": [tested], "against": [control if control != "test" else "water control"],
         }  # fmt: skip
 
     def read(self, form: ClaimForm) -> ClaimPart:
@@ -67,39 +68,14 @@ class ClaimStep(PlannerStep[ClaimForm, ClaimPart]):
         return part.name
 
     def act(self, walk: Walk, before: Typed, go: str) -> StepName | None:
-        answers, bench = walk.answers, walk.bench
-        typed = answers["claim"]
-        was, chosen = first_of(before, "compared"), first_of(typed, "compared")
-        if chosen != was and chosen in COMPARED and was in COMPARED:
-            as_the_kind_wants(answers, was, chosen, bench.known)  # type: ignore[arg-type]
-        _take_claim(answers, go, bench)
-        carry_claim(answers)
-        if go == "next" and not first_of(typed, "claim") and first_of(typed, "thing"):
-            typed["claim"] = [built_sentence(walk)]
+        """Take a claim that a promise can become."""
+        _take_claim(walk.answers, go, walk.bench)
         return None
 
     def page(self, walk: Walk) -> ClaimPage:
-        measure = walk.draft.measure
-        asked = None if measure is None else walk.known.measures[measure.measure]
-        worth = (
-            ""
-            if measure is None
-            else Worth.from_typed(measure.worth, measure.scale).words(
-                worth_unit(asked.judged_unit if asked else "", measure.summary), "anything"
-            )
-        )
-        against, form = first_of(walk.answers["claim"], "against"), walk.forms["claim"]
-        offered = COMPARED[walk.draft.compared].controls
-        form.against.choices = [(role, AGAINST[role]) for role in offered]  # type: ignore[attr-defined]
-        return ClaimPage(
-            sentence=built_sentence(walk),
-            measure=asked.name if asked else "",
-            worth=worth,
-            day="" if measure is None else str(measure.decision_day),
-            against=AGAINST.get(against, "plain water"),  # type: ignore[call-overload]
-            promises=tuple(promises().values()),
-            kinds=COMPARED,
-        )
+        offered = COMPARED[kind_of(first_of(walk.answers["claim"], "compared"))].controls
+        walk.forms["claim"].against.choices = [(role, AGAINST[role]) for role in offered]  # type: ignore[attr-defined]
+        return ClaimPage(asked(walk), tuple(promises().values()), COMPARED)
 
 
 def _take_claim(answers: Answers, go: str, bench: Bench) -> None:
@@ -112,10 +88,11 @@ def _take_claim(answers: Answers, go: str, bench: Bench) -> None:
 
 def _take(answers: Answers, claim: Claim, bench: Bench) -> None:
     """Turn a promise's claim into first measure, worth, decision day, rhythm (by the measure) and control."""
-    measure = bench.known.measures[claim.measure]
+    measure, before = bench.known.measures[claim.measure], copy.deepcopy(answers)
     answers["claim"]["against"] = [claim.against]
+    answers["measure"]["measure"] = [measure.key]
+    follow(before, answers, bench.known)
     answers["measure"].update(
-        measure=[measure.key],
         aim=["no worse" if claim.no_worse else "better"],
         worth=[Worth(claim.worth, measure.scale).typed],
         scale=[measure.scale],
@@ -125,40 +102,12 @@ def _take(answers: Answers, claim: Claim, bench: Bench) -> None:
     answers["days"]["rounds"] = [""]
 
 
-def carry_claim(answers: Answers) -> None:
-    """What is tried, and against what, names the first two treatments where nobody has named them."""
-    treatments, claim = answers["treatments"], answers["claim"]
-    thing, against = first_of(claim, "thing"), first_of(claim, "against")
-    if thing and not first_of(treatments, "treatments-0-name"):
-        treatments["treatments-0-name"] = [thing]
-    roles = [value[0] for key, value in treatments.items() if key.endswith("-role")]
-    unnamed = first_of(treatments, "treatments-1-name") in ("", *CONTROL_NAMES.values())
-    if against not in roles and against in CONTROL_NAMES and unnamed:
-        compared: Compared = first_of(claim, "compared") or "drench"  # type: ignore[assignment]
-        treatments.update(first_treatments(compared if compared in COMPARED else "drench", 1, against))
-
-
-def built_sentence(walk: Walk) -> str:
+def asked(walk: Walk) -> Asking | None:
     """The claim as the trial will ask it, as far as what was typed can be read."""
-    measure, claim = walk.draft.measure, walk.answers["claim"]
-    if measure is None:
-        return ""
-    against = first_of(claim, "against")
-    return claim_sentence(
-        first_of(claim, "thing") or _first_tested(walk.answers["treatments"]),
-        walk.known.measures[measure.measure],
-        Worth.from_typed(measure.worth, measure.scale),
-        measure.decision_day,
-        against if against in AGAINST else "water control",  # type: ignore[arg-type]
-        measure.aim == "no worse",
-        measure.lower_is_better,
-        measure.summary,
-        measure.level,
-    )
-
-
-def _first_tested(treatments: Typed) -> str:
-    rows = [
-        key.removesuffix("-role") for key, value in treatments.items() if key.endswith("-role") and value == ["test"]
+    typed = walk.answers["treatments"]
+    rows = [f"treatments-{place}" for place in typed_rows(typed)]
+    treatments: list[tuple[str, Role]] = [
+        (first_of(typed, f"{row}-name"), first_of(typed, f"{row}-role") or "test")  # type: ignore[misc]
+        for row in rows
     ]
-    return first_of(treatments, f"{rows[0]}-name") if rows else ""
+    return asking_of(walk.draft, treatments, walk.known)

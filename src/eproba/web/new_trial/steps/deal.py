@@ -11,7 +11,7 @@ from eproba.core.trial.days import days_in_words
 from eproba.core.trial.doses import dose_of
 from eproba.core.trial.ground import borders
 from eproba.core.trial.worth import worth_unit
-from eproba.web.new_trial.steps.claim import built_sentence
+from eproba.web.new_trial.steps.claim import asked
 from eproba.web.new_trial.steps.ground import cut_advice
 from eproba.web.new_trial.steps.step import Walk
 from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
@@ -47,7 +47,7 @@ def deal_page(walk: Walk) -> DealPage:
     advice = [line for step in walk.steps.values() for line in step.advice(walk)] + _of_the_cut(walk)
     return DealPage(
         plan=plan,
-        sentence=built_sentence(walk),
+        sentence=_sentence(walk),
         measures=walk.known.measures,
         worth_unit=worth_unit(walk.known.measures[plan.measures[0].key].judged_unit, plan.summary),
         looks=looks([(letter, t.name, t.role) for letter, t in zip(plan.letters, plan.treatments, strict=True)]),
@@ -56,6 +56,11 @@ def deal_page(walk: Walk) -> DealPage:
         neighbours=borders([(cut, "") for cut in plan.layout.cuts], "", plan.layout.guard_cm)[1],
         advice=tuple(dict.fromkeys(advice)),
     )
+
+
+def _sentence(walk: Walk) -> str:
+    asking = asked(walk)
+    return "" if asking is None else asking.sentence
 
 
 def _of_the_cut(walk: Walk) -> list[Advice]:

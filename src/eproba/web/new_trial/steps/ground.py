@@ -26,6 +26,7 @@ from eproba.core.planning.draft import (
 )
 from eproba.core.trial.ground import Cut, GroundError, Site, row_of, site_entry, site_from
 from eproba.core.trial.model import Trial
+from eproba.core.trial.worth import worth_unit
 from eproba.core.words import NumberError, parse_number
 from eproba.web.new_trial.steps.chance import noise_for
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
@@ -222,8 +223,9 @@ def _chances(
 
     try:
         shown = shown_proposals(
-            measure, walk.draft.rows, offered, site, noise_for(walk, measure, chance), ground.sizes, walk.draft.crossed
-        )
+            measure, walk.draft.rows, offered, site, noise_for(walk, measure, chance), ground.sizes,
+            worth_unit(walk.known.measures[measure.measure].judged_unit, measure.summary), walk.draft.crossed,
+        )  # fmt: skip
     except EprobaError as error:
         return blank, sentence(error)
     return {outlook_.proposal.key: (outlook_.chance, outlook_.words) for outlook_ in shown}, ""

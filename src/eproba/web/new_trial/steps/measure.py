@@ -19,6 +19,7 @@ from eproba.core.trial.days import MOST_DAYS
 from eproba.core.trial.model import Trial
 from eproba.core.trial.worth import Worth, worth_unit
 from eproba.core.words import DateError, day_words, parse_date
+from eproba.web.new_trial.following import counts_seeds
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, filled
 from eproba.web.new_trial.usual import typed_number
 from eproba.web.ui.fields import AmountForm, NumberField, translated
@@ -45,6 +46,7 @@ class MeasureForm(AmountForm):
     also = SelectMultipleField("Also seen", widget=ListWidget(prefix_label=False), option_widget=CheckboxInput())
     summary = RadioField("What counts", choices=list(SUMMARIES.items()))
     level = NumberField("The level to be reached", optional=True)
+    typical = NumberField("What one unit usually gives", 0.0001, optional=True)
 
     def __init__(self, known: Mapping[str, Measure], **kwargs: Any) -> None:
         self.known = known
@@ -59,8 +61,9 @@ class MeasureForm(AmountForm):
         if chosen is None or not (chosen.kept_in or conversion(chosen.unit, "US").unit != chosen.unit):
             return
         was, now = (conversion(chosen.kept_in or chosen.unit, units) for units in (typed_in, system()))
-        if self.level.data:
-            self.level.data = translated(self.level.data, lambda level: now.shown(was.kept(level)))
+        for field in (self.level, self.typical):
+            if field.data:
+                field.data = translated(field.data, lambda number: now.shown(was.kept(number)))
         if self.worth.data and self.worth_unit == chosen.judged_unit:
             self.worth.data = translated(self.worth.data, lambda worth: now.apart_shown(was.apart_kept(worth)))
 
@@ -102,6 +105,19 @@ class MeasureForm(AmountForm):
             raise ValidationError("“No worse” needs a margin: by how much may it be worse before you would mind?")
 
     @property
+    def asks_typical(self) -> bool:
+        """Whether its usual noise, known in percent, needs a size to be percent of."""
+        chosen = self.known.get(self.measure.data or "")
+        in_unit = self.scale.data == "difference" and self.summary.data != "time_to"
+        return chosen is not None and chosen.scale == "ratio" and in_unit
+
+    @property
+    def measure_unit(self) -> str:
+        """What the first measure is read in."""
+        chosen = self.known.get(self.measure.data or "")
+        return "" if chosen is None else chosen.unit
+
+    @property
     def worth_unit(self) -> str:
         """What the worth is typed in."""
         chosen = self.known.get(self.measure.data or "")
@@ -113,17 +129,20 @@ class MeasureForm(AmountForm):
 @dataclass(frozen=True)
 class MeasurePage:
     """The measures by what one looks at: (title, measures, opened), those that suit the kind of trial opened; whether
-    the trial has a baseline."""
+    the trial has a baseline, whether readings of a unit can be averaged, whether seeds are counted."""
 
     groups: tuple[tuple[str, tuple[Measure, ...], bool], ...]
     first: tuple[str, ...]
     baseline: bool
+    averaged: bool
+    counted: bool
 
 
 class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
     name = "measure"
     title = "Measure"
     form = MeasureForm
+    leads = ("measure", "scale", "summary", "aim")
 
     def first(self, today: date) -> Typed:
         return {
@@ -139,6 +158,7 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
             "also": [],
             "summary": ["last"],
             "level": [""],
+            "typical": [""],
         }
 
     def again(self, trial: Trial, today: date) -> Typed:
@@ -175,6 +195,7 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
             also=tuple(form.also.data or ()),
             summary=form.summary.data,
             level=form.level.number,
+            typical=form.typical.number,
         )
 
     def settled(self, part: MeasurePart, bench: Bench) -> str:
@@ -189,7 +210,9 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
             (GROUPS[group], tuple(measures), any(measure.key in chosen for measure in measures))
             for group, measures in by_group(walk.known.measures).items()
         )
-        return MeasurePage(groups, kind.first, kind.baseline)
+        first = walk.known.measures.get(form.data["measure"] or "")
+        counted = counts_seeds(walk.answers["measure"], walk.known)
+        return MeasurePage(groups, kind.first, kind.baseline, first is None or first.kind != "day", counted)
 
     def advice(self, walk: Walk) -> list[Advice]:
         part = walk.draft.measure

@@ -1,5 +1,6 @@
 """The rules: sowing, thinning, replacing, crops, what is done to all alike."""
 
+from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
@@ -13,6 +14,7 @@ from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
 from eproba.web.new_trial.usual import handling, typed_number
 from eproba.web.ui.fields import NumberField
+from eproba.web.ui.units import units
 
 MOST_CROPS = 6
 REPEATS = {
@@ -45,6 +47,14 @@ class RulesForm(FlaskForm):
             raise ValidationError("More plants kept than set: sow more, or keep fewer.")
 
 
+@dataclass(frozen=True)
+class RulesPage:
+    """What the place must have for the first measure to answer; seeds in each unit, where a measure counts them."""
+
+    silent: str
+    sown: int | None
+
+
 class RulesStep(PlannerStep[RulesForm, RulesPart]):
     name = "rules"
     title = "Rules"
@@ -57,7 +67,7 @@ class RulesStep(PlannerStep[RulesForm, RulesPart]):
             "plants": ["1"],
             "thin_on": [""],
             "replace_until": [""],
-            "handling": [handling("drench")],
+            "handling": [handling("drench", units())],
             "repeats": [""],
         }
 
@@ -88,10 +98,11 @@ class RulesStep(PlannerStep[RulesForm, RulesPart]):
         kept = f"{part.plants} plant{'s' if part.plants > 1 else ''} a unit"
         return f"{len(part.crops)} crops, {kept}" if len(part.crops) > 1 else kept
 
-    def page(self, walk: Walk) -> str:
-        """What the place must have for the first measure to answer."""
+    def page(self, walk: Walk) -> RulesPage:
         part = walk.draft.measure
-        return "" if part is None else walk.known.measures[part.measure].silent
+        silent = "" if part is None else walk.known.measures[part.measure].silent
+        counted = part is not None and any(walk.known.measures[key].kind == "proportion" for key in part.asked)
+        return RulesPage(silent, part.sown if part is not None and counted else None)
 
 
 def _whole(field: NumberField) -> int | None:

@@ -11,7 +11,7 @@ from flask_wtf import FlaskForm
 from werkzeug.datastructures import MultiDict
 
 from eproba.core.brewing.kitchen import Kit
-from eproba.core.measuring.measures import OwnNoise
+from eproba.core.measuring.measures import Measure, OwnNoise
 from eproba.core.planning.advice import Advice
 from eproba.core.planning.draft import Draft, Known, StepName
 from eproba.core.stats.series import Scale
@@ -37,7 +37,7 @@ class OwnNoiseOf(ABC):
     """Where the noise of the gardener's own trials comes from."""
 
     @abstractmethod
-    def __call__(self, measure: str, scale: Scale) -> OwnNoise | None: ...
+    def __call__(self, measure: Measure, scale: Scale) -> OwnNoise | None: ...
 
 
 class PlannerStep(ABC, Generic[Form, Part]):
@@ -46,6 +46,7 @@ class PlannerStep(ABC, Generic[Form, Part]):
     name: ClassVar[StepName]
     title: ClassVar[str]
     form: ClassVar[type[FlaskForm]]
+    leads: ClassVar[tuple[str, ...]] = ()  # fields that change what its page asks and offers
 
     @abstractmethod
     def first(self, today: date) -> Typed:

@@ -1,6 +1,5 @@
 """The treatments: each with its role, recipe, strength, its own dose and its own days; ladders of strengths."""
 
-import re
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, fields
 from datetime import date
@@ -50,7 +49,7 @@ from eproba.core.trial.model import CROSSED, ROLES, Compared, PlannedTreatment, 
 from eproba.core.words import NumberError, parse_number
 from eproba.web.new_trial.steps.days import day_list
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, first_of
-from eproba.web.new_trial.usual import ROW, first_treatments, roles_of, row_of, typed_number
+from eproba.web.new_trial.usual import ROW, first_treatments, kind_of, roles_of, row_of, typed_number, typed_rows
 from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField
 from eproba.web.ui.session import system
 from eproba.web.ui.units import sentence, units
@@ -164,7 +163,7 @@ class TreatmentsStep(PlannerStep[TreatmentsForm, TreatmentsPart]):
     form = TreatmentsForm
 
     def first(self, today: date) -> Typed:
-        rows = first_treatments("drench", 0, "test") | first_treatments("drench", 1, "water control")
+        rows = first_treatments("drench", 0, "test", units()) | first_treatments("drench", 1, "water control", units())
         return rows | {"batches": ["1"], "even": ["y"], "ladder_by": ["parts"], "ladder_rungs": [""]}
 
     def again(self, trial: Trial, today: date) -> Typed:
@@ -303,17 +302,16 @@ def _again(place: int, letter: str, trial: Trial) -> Typed:
 
 def _rows_changed(typed: Typed, go: str, compared: str, bench: Bench) -> Typed:
     """Add or take away a row of treatments, the others moving up; or make the first one a ladder of strengths."""
-    places = sorted({int(match[1]) for key in typed if (match := re.fullmatch(r"treatments-(\d{1,2})-\w+", key, re.A))})
-    rows = [_row(typed, n) for n in places if go != f"remove-{n}"]
+    rows = [_row(typed, place) for place in typed_rows(typed) if go != f"remove-{place}"]
     if go == "add" and len(rows) < len(LETTERS):
-        rows.append(_row(first_treatments(kind_of(compared), 0, "test"), 0))
+        rows.append(_row(first_treatments(kind_of(compared), 0, "test", units()), 0))
     if go == "ladder":
         numbers = [parse_number(text) for text in first_of(typed, "ladder_rungs").replace(";", " ").split()]
         rows = laddered(rows, first_of(typed, "ladder_by") or "parts", numbers, bench.known.recipes, units())
     if go == "crossed":
         kind = kind_of(compared)
         both = _row(row_of(0, role="test", dose="nothing", often="once"), 0)
-        rows = crossed(rows, both, _row(first_treatments(kind, 0, COMPARED[kind].controls[0]), 0))
+        rows = crossed(rows, both, _row(first_treatments(kind, 0, COMPARED[kind].controls[0], units()), 0))
     if go.startswith("remove-") or go in ("add", "ladder"):
         rows = [row | {"things": [""]} for row in rows]  # it is no cross of two things any more
     changed = {key: value for key, value in typed.items() if not key.startswith("treatments-")}
@@ -336,11 +334,6 @@ def _named(row: Typed, bench: Bench) -> Typed:
         return row
     texts = {name: first_of(row, name) for name in ("water_parts", "times", "amount", "unit", "dose")}
     return row | {"name": [named(stem, texts, bench.known.recipes.get(first_of(row, "recipe")), units())]}
-
-
-def kind_of(compared: str) -> Compared:
-    """The kind of comparison, where it is one."""
-    return compared if compared in COMPARED else "drench"  # type: ignore[return-value]
 
 
 def cuts_of(walk: Walk) -> tuple[Cut, ...]:
