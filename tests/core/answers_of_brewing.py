@@ -206,6 +206,7 @@ def of_the_desk():
             yield f"{kind} {recipe} {second.role} {trial.units[0].cut.ground_m2:.5g}: {told(mixed)}"
             added = desk.all_added(trial, mixed, {"water": 0.01, "comfrey": 2.0})
             yield f"  {told(added)} {told(comparing.warnings(added))} {told(desk.unlike(trial))}"
+            yield f"  {told([comparing.carbon_warnings(one) for one in added])}"
     for handling in ("", "All are watered."):
         yield line(desk.unlike, replace(trial, rules=Rules(handling=handling)))
 
@@ -245,7 +246,7 @@ def of_refusals():
     for carbon, nitrogen in ((40.0, 1.0), (40.1, 9.0), (10.0, 0.4), (10.0, 0.5), (10.0, 0.6), (9.9, 0.0), (45.0, 0.0)):
         one = comparing.Added("A", "Whey", 2.0, carbon, (0.0, nitrogen), None, 5.0, 1)
         other = replace(one, letter="B", name="Water", water_l=2.2, easy_carbon_g=0.0)
-        yield line(comparing.warnings, [one, other])
+        yield line(comparing.carbon_warnings, one)
     for water_l in (2.0, 2.1, 2.2, 2.21, 2.3, 0.0):
         yield line(comparing.warnings, [replace(other, water_l=2.0), replace(other, name="Dry", water_l=water_l)])
     for ingredient in (

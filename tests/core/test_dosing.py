@@ -13,7 +13,7 @@ from eproba.core.catalogue import recipes
 from eproba.core.planning.dosing import Course, DoseProblem, DoseRhythm, Given, dosed
 from eproba.core.planning.ladder import LadderError, ladder
 from eproba.core.planning.plan import PlannedPour, simple_layout
-from eproba.core.planning.rates import on_rates, on_unlike
+from eproba.core.planning.rates import on_recipes, on_unlike
 from eproba.core.planning.visits import on_measuring, visits
 from eproba.core.trial.days import days_in_words
 from eproba.core.trial.doses import Dose, each_in_words, unequal
@@ -234,14 +234,57 @@ def test_water_between_has_its_own_line():
     assert date(2026, 6, 1) + timedelta(days=7) == MONDAY + timedelta(days=7)
 
 
+def against_recipes(doses, cuts, letters="AB"):
+    days = [[p.day for p in doses.pours if p.letter == letter and p.what == "dose"] for letter in letters]
+    return [line.text for line in on_recipes(doses.treatments, days, cuts, recipes(), lambda _: Ground())]
+
+
+def test_what_a_recipe_would_never_do_is_told_for_dose_days_and_sugar():
+    """20 L/m² of undiluted ferment every two days, and a fortieth of what the recipe gives."""
+    strong = wanted(
+        "Ferment", "test", Given("m2", 20.0, "L"), DoseRhythm("every", 2), recipe="sugar-ferment", water_parts=0.0
+    )
+    told = against_recipes(dosed([strong, WATER], POTS, course(14), True), POTS)
+    assert [line.split(".")[0] for line in told] == [
+        "Ferment: 20 L/m²; its recipe gives 1 to 4 L/m², usually 2 L/m²",
+        "Ferment: poured again after 2 days, on day 2; its recipe wants 14 at least: every week (a poor soil’s first "
+        "month); every 2 to 3 weeks (else)",
+        "Ferment: 347 g/m² of easy carbon in one pour is beyond the safe band of 40 g/m²: the soil may turn airless",
+        "Ferment: much carbon, little nitrogen: microbes may lock up about 16",
+        "Ferment: 7 times 347 g/m² of easy carbon make 2427 g/m² over the trial",
+    ]
+    thin = wanted("Ferment", "test", Given("m2", 0.025, "L"), DoseRhythm("once"), recipe="sugar-ferment")
+    (line,) = against_recipes(dosed([thin, WATER], POTS, course(14), True), POTS)
+    assert line.startswith("Ferment: 25 mL/m²; its recipe gives 1 to 4 L/m²")
+
+
+def test_what_is_said_of_all_rungs_is_said_once():
+    rungs = [
+        wanted(
+            f"Ferment, 1 + {n}",
+            "test",
+            Given("m2", 2.0, "L"),
+            DoseRhythm("every", 7),
+            recipe="sugar-ferment",
+            water_parts=float(n),
+        )
+        for n in (20, 10)
+    ]
+    told = against_recipes(dosed([*rungs, WATER], POTS, course(28), True), POTS, "ABC")
+    assert [line for line in told if "poured again" in line] == [
+        "Ferment, 1 + 20 and Ferment, 1 + 10: poured again after 7 days, on day 7; its recipe wants 14 at least: every "
+        "week (a poor soil’s first month); every 2 to 3 weeks (else)."
+    ]
+
+
 def test_a_dose_far_from_what_its_recipe_gives_is_told():
     """The yeast starter's recipe gives 2 L/m²; units of 0.05 and 0.1 m²."""
-    within = drench(amount=100, recipe="yeast-starter")
-    far = drench(amount=2, unit="L", recipe="yeast-starter")
+    within = drench(amount=100, recipe="yeast-starter", every=14)
+    far = drench(amount=2, unit="L", recipe="yeast-starter", every=14)
     cuts = [Cut("patch", n, 0, 0, n, n, 0, 0, 25, 20) for n in range(4)]
-    told = [on_rates(dosed([each, WATER], cuts, course(), True), cuts, recipes()) for each in (within, far)]
+    told = [against_recipes(dosed([each, WATER], cuts, course(), True), cuts) for each in (within, far)]
     assert told[0] == []
-    assert told[1][0].text.startswith("Whey: 40 L/m²; its recipe gives 2 L/m². Another dose")
+    assert told[1][0].startswith("Whey: 40 L/m²; its recipe gives 2 L/m². Another dose")
     unequal_cuts = [*cuts[:3], Cut("patch", 3, 0, 0, 3, 3, 0, 0, 50, 20)]
     (advice,) = on_unlike(dosed([within, WATER], unequal_cuts, course(), True), unequal_cuts)[:1]
     assert "whey" in advice.text

@@ -306,7 +306,7 @@ def test_unequal_water_and_too_much_sugar_are_told():
     assert warnings(fair) == []
     (water,) = warnings([loads_of("yeast-starter", "A"), loads_of("plain-water", "B", rate=1.0)])
     assert "Unequal water: Yeast starter gets 2 L/m², Plain water 1 L/m²" in water
-    (pale,) = warnings([loads_of("sugar-ferment", "A", parts=(1.0, 0.0))])
+    (pale,) = carbon_warnings(loads_of("sugar-ferment", "A", parts=(1.0, 0.0)))
     assert "much carbon, little nitrogen: microbes may lock up about 1.7 g/m² of nitrogen" in pale, (
         "by the low end of nitrogen"
     )
@@ -316,7 +316,7 @@ def test_unequal_water_and_too_much_sugar_are_told():
         pytest.approx(35, abs=1),
     )
     assert carbon_warnings(at_four)[0].startswith("Unrefined-sugar ferment: 69 g/m² of easy carbon in one pour")
-    beyond = warnings([loads_of("sugar-ferment", "A", parts=(1.0, 0.0), rate=4.0)])
+    beyond = carbon_warnings(loads_of("sugar-ferment", "A", parts=(1.0, 0.0), rate=4.0))
     assert "beyond the safe band of 40 g/m²" in beyond[0]
     first_lines = [carbon_warnings(replace(at_four, easy_carbon_g=carbon))[0] for carbon in (40.4, 40.6)]
     assert ["beyond" in line for line in first_lines] == [False, True], "40 is told as 40: not beyond 40"

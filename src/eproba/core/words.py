@@ -113,6 +113,11 @@ def day_words(on: date) -> str:
     return f"{on:%a} {on.day} {on:%b}"
 
 
+def full_date(on: date) -> str:
+    """24 Nov 2026"""
+    return f"{on.day} {on:%b} {on.year}"
+
+
 def lower_first(text: str) -> str:
     """Text inside a sentence: its first letter small, unless the word is all capitals (pH, NPK)."""
     return text[:1].lower() + text[1:] if text[1:2].islower() else text

@@ -131,7 +131,7 @@ def test_the_bar_of_stakes_says_what_is_settled(client):
     bar = re.search(r'<ol class="stakes".*?</ol>', text(client, f"{draft}/measure"), re.S).group()
     told = re.findall(r"<small>([^<]*)</small>", bar)
     assert told[0] == "Whey on chard"
-    assert told[1] == "Plant height, 15 %, Thu 21 May + 28 days"
+    assert told[1] == "Plant height, 15 %, 21 May 2026 + 28 days"
     assert told[2] == "A Whey · B Plain water"
     assert told[3] == "6 of each, pots as needed"
     fill(client, draft, "claim", go="stay", name="")

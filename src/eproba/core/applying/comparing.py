@@ -65,18 +65,15 @@ def _made(mixed: Mix) -> float:
 
 
 def warnings(treatments: Sequence[Added], units: Units = METRIC) -> list[str]:
-    """What is unequal or unsafe, a sentence each."""
-    lines = []
+    """What is unequal, a sentence each."""
     waters = [treatment.water_l for treatment in treatments]
     if unequal(waters):
         least = min(treatments, key=lambda treatment: treatment.water_l)
         most = max(treatments, key=lambda treatment: treatment.water_l)
         much, little = (units(Amount(float(f"{added.water_l:.2g}"), "L", "m²")) for added in (most, least))
         text = f"Unequal water: {most.name} gets {much}, {least.name} {little}"
-        lines.append(f"{text}. Give the same volume, or nobody can tell the brew from its water.")
-    for treatment_added in treatments:
-        lines += carbon_warnings(treatment_added, units)
-    return lines
+        return [f"{text}. Give the same volume, or nobody can tell the brew from its water."]
+    return []
 
 
 def carbon_warnings(added: Added, units: Units = METRIC) -> list[str]:

@@ -91,7 +91,8 @@ def _summed_up(trial: Trial, asked: Asked, points: Points, last_day: int) -> tup
         return day_of_event(points, last_day), None
     scale = asked.measure.scale if asked is not trial.asked[0] else trial.scale
     summary = trial.summary if asked is trial.asked[0] else trial.summary_of_others
-    return summarise(points, summary, scale, last_day, trial.rules.level)
+    value, baseline = summarise(points, summary, scale, last_day, trial.rules.level)
+    return value, None if asked.measure.adds_up else baseline  # what adds up began with nothing in every unit
 
 
 def circumstances_of(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> Circumstances:

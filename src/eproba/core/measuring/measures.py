@@ -52,7 +52,8 @@ class Measure:
 
     `when` it is asked (`hours` after a pour); `calculator` works it out from what is asked instead; `target`: the band
     in which it is well; `beside`: measures that must stand beside it; `cautions`: what is dangerous about it;
-    `parts`: the classes that a count is made of; `at`: its hour (“dusk”); `adds_up`: its rounds are added; `judged`:
+    `parts`: the classes that a count is made of; `at`: its hour (“dusk”); `expected`: the day on which something
+    usually happens; `adds_up`: its rounds are added; `judged`:
     whether it is ever more than something beside the verdict; `misled_by`: “mark: why”, what marks of a recipe act on
     the reading itself. `kept_in`: the unit of the record, where the household
     has another (see `as_shown`).
@@ -98,6 +99,7 @@ class Measure:
     judged: bool = True
     at: str = ""
     parts: tuple[str, ...] = ()
+    expected: float | None = None
     misled_by: tuple[str, ...] = ()
     kept_in: str = ""
 
@@ -192,6 +194,11 @@ class Measure:
         unit = self.noise_cv if self.noise_cv is not None else self.noise_sd
         reading = self.reading_cv if self.noise_cv is not None else self.reading_sd
         return None if unit is None or reading is None else reading**2 / (unit**2 + reading**2)
+
+    @property
+    def has_start(self) -> bool:
+        """Whether it can be read of a unit on day 0, so that its end can be compared with its own beginning."""
+        return not (self.kind == "day" or self.adds_up or self.destructive)
 
     def averaged(self, readings: int) -> float:
         """What is left of the noise (as a factor) when so many readings of a unit are averaged: they take the reader's

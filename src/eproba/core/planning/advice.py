@@ -14,7 +14,7 @@ from eproba.core.trial.days import WEEKDAYS
 from eproba.core.trial.ground import UnitKind
 from eproba.core.trial.lots import Dealing, in_blocks
 from eproba.core.trial.model import Compared, Role
-from eproba.core.words import listed, one_in
+from eproba.core.words import listed, minutes_text, one_in
 
 NOTHING_ADDED: tuple[Role, ...] = ("water control", "untreated")
 ROUNDED = 0.05  # a rate typed as one reads it
@@ -33,10 +33,24 @@ LEAST_SQUARE = 4  # of three treatments there are 12 squares, of four 144 or mor
 
 @dataclass(frozen=True)
 class Advice:
-    """What is weak, why, and what would be stronger."""
+    """What is weak, why, and what would be stronger; `about`: the treatment that it is said of."""
 
     weak: bool
-    text: str
+    says: str
+    about: str = ""
+
+    @property
+    def text(self) -> str:
+        return f"{self.about}: {self.says}" if self.about else self.says
+
+
+def merged(advice: Sequence[Advice]) -> list[Advice]:
+    """Each thing once: what is said of several treatments (the rungs of a ladder, say) is said of all of them."""
+    about: dict[tuple[bool, str], list[str]] = {}
+    for line in advice:
+        names = about.setdefault((line.weak, line.says), [])
+        names += [line.about] if line.about and line.about not in names else []
+    return [Advice(weak, says, listed(names) if names else "") for (weak, says), names in about.items()]
 
 
 def on_treatments(roles: Sequence[Role], poured: bool, batches: int = 1, compared: Compared = "drench") -> list[Advice]:
@@ -86,9 +100,9 @@ def on_rate(
     if least * (1 - ROUNDED) <= on_a_m2 <= most * (1 + ROUNDED):
         return []
     given = units(Amount.of(float(f"{on_a_m2:.2g}"), unit))
-    text = f"{name}: {given}; its recipe gives {units(Amount.of(least, unit, most))}"
+    text = f"{given}; its recipe gives {units(Amount.of(least, unit, most))}"
     text += f", usually {units(Amount.of(usual, unit))}" if least < most else ""
-    return [Advice(True, f"{text}. Another dose tests something else than the recipe.")]
+    return [Advice(True, f"{text}. Another dose tests something else than the recipe.", name)]
 
 
 def on_unlike_units(sizes: str, by_unit: Sequence[str], amounts: Sequence[str]) -> list[Advice]:
@@ -206,12 +220,20 @@ def _suits(on: date, step: int, weekdays: Collection[int]) -> bool:
     return (on + timedelta(days=step)).weekday() in weekdays
 
 
+def on_minutes(day: int, takes: float, has: float) -> list[Advice]:
+    """Does the longest round fit into the minutes that there are?"""
+    if takes <= has:
+        return []
+    text = f"The round of day {day} takes {minutes_text(takes)} with its application; under Chance you have"
+    return [Advice(True, f"{text} {minutes_text(has)}. Read fewer things, have fewer units, or take more time.")]
+
+
 def on_intervals(name: str, pours: Sequence[int], fewest: Sequence[float], interval: str) -> list[Advice]:
     """Are the pours as far apart as the recipe wants? `fewest` days for each of them; `interval` in words."""
     for earlier, day, least in zip(pours, pours[1:], fewest[1:], strict=False):
         if day - earlier < least:
-            text = f"{name}: poured again after {day - earlier} days, on day {day}; its recipe wants {least:g} at least"
-            return [Advice(True, f"{text}: {interval}.")]
+            text = f"poured again after {day - earlier} days, on day {day}; its recipe wants {least:g} at least"
+            return [Advice(True, f"{text}: {interval}.", name)]
     return []
 
 

@@ -266,6 +266,12 @@ def chosen(draft: Draft, ground: GroundPart, known: Known) -> Proposal:
     return of_the_ground[0] if taken is None or came_since else taken
 
 
+def has_baseline(draft: Draft, known: Known) -> bool:
+    """Whether anything can be read on day 0: the kind of trial has units then, and not all that is asked is a day."""
+    asked = () if draft.measure is None else draft.measure.asked
+    return COMPARED[draft.compared].baseline and any(known.measures[key].kind != "day" for key in asked)
+
+
 def rounds_of(draft: Draft, known: Known) -> tuple[int, ...]:
     """Rounds as typed, else as proposed and moved to the days that suit; of places that take turns the last day of each
     period.
@@ -278,13 +284,12 @@ def rounds_of(draft: Draft, known: Known) -> tuple[int, ...]:
     measure, days = _right("measure", draft.measure), _right("days", draft.days)
     if draft.ground is not None and draft.turns:
         return turned_rounds(measure.decision_day, draft.ground.units_each, days.rounds)
-    compared = draft.compared
-    decision, baseline = measure.decision_day, COMPARED[compared].baseline
+    decision, baseline = measure.decision_day, has_baseline(draft, known)
     if days.rounds:
         return checked_rounds(days.rounds, decision, baseline)
     asked = [known.measures[key] for key in measure.asked]
     fixed = {0, decision} if baseline else {decision}
-    rounds = [day for day in proposed_rounds(asked, decision) if day > 0 or baseline]
+    rounds = [day for day in proposed_rounds(asked, decision, measure.typical) if day > 0 or baseline]
     return tuple(on_weekdays(rounds, measure.start_on, days.weekdays, fixed))
 
 

@@ -47,8 +47,8 @@ def ladder(
         ordered = sorted(set(numbers))
         changes = [{"times": f"{number / _a_litre(recipe, main, units):.6g}"} for number in ordered]
     else:
-        ordered = sorted(set(numbers))
-        changes = [{"amount": f"{number:g}"} for number in ordered]
+        by_ground = _by_ground(first, recipe, units)
+        changes = [{"amount": f"{number:g}", **by_ground} for number in sorted(set(numbers))]
     stem = first.get("stem") or first.get("name") or ""
     rungs = []
     for rung, change in enumerate(changes, 1):
@@ -61,8 +61,20 @@ def _usual(first: Texts, by: str, recipe: Recipe | None, units: Units) -> list[f
     """Steps for who names none: weaker, as it is, stronger."""
     if by == "parts":
         return [20, 10, 5]
-    amount = _a_litre(recipe, main_portion(recipe), units) if by == "litre" else _number(first.get("amount", "")) or 1.0
+    if by == "litre":
+        amount = _a_litre(recipe, main_portion(recipe), units)
+    elif recipe is not None and first.get("dose") == "recipe":
+        amount = float(f"{conversion(recipe.rate_unit, units.system).shown(recipe.rate[1]):.2g}")
+    else:
+        amount = _number(first.get("amount", "")) or 1.0
     return [amount / 2, amount, 2 * amount]
+
+
+def _by_ground(first: Texts, recipe: Recipe | None, units: Units) -> dict[str, str]:
+    """A dose that was its recipe’s becomes amounts for a square of ground."""
+    if recipe is None or first.get("dose") != "recipe":
+        return {}
+    return {"dose": "m2", "unit": conversion(recipe.rate_unit, units.system).unit.partition("/")[0]}
 
 
 def named(stem: str, texts: Texts, recipe: Recipe | None, units: Units = METRIC) -> str:

@@ -7,6 +7,7 @@ small trial of one's own moves the catalogue's usual noise by as much as is know
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from scipy import stats
@@ -21,6 +22,7 @@ from eproba.core.stats.periods import MOST as MOST_PERIODS
 from eproba.core.stats.sample_size import NORMAL_BOTH, units_needed
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
+from eproba.core.trial.days import POUR_SECONDS
 from eproba.core.trial.ground import Site
 from eproba.core.trial.lots import in_blocks
 from eproba.core.trial.worth import Worth
@@ -54,11 +56,35 @@ class Noise:
 
 @dataclass(frozen=True)
 class Help:
-    """Something that would make the answer clearer: what to change (`step`, `field`, `value`), in words, its chance."""
+    """Something that would make the answer clearer: what to change, in words, its chance, and the minutes that it adds
+    to a round and an application."""
 
     key: str
     words: str
     chance: float
+    minutes: float = 0.0
+
+
+@dataclass(frozen=True)
+class Reach:
+    """How often a plan shows its worth, `low` to `high` by how noisy the units may be, and the cheapest way to more."""
+
+    prospect: Prospect
+    noise: Noise
+    chance: float
+    low: float
+    high: float
+    help: Help | None
+
+    def words(self, unit: str) -> str:
+        """The chance in a sentence; `unit`: that of a worth that is no percent."""
+        size = Worth(self.prospect.worth, self.prospect.scale).words(unit)
+        truth, shown = f"makes {size}", "this plan shows it"
+        if self.prospect.no_worse:
+            truth, shown = "is as good", f"this plan shows that it is no worse by {size}"
+        ends = [f"{100 * end:.0f}" for end in (self.low, self.high)]
+        span = f" ({ends[0]} to {ends[1]}, by how much your units differ by themselves)" if ends[0] != ends[1] else ""
+        return f"If it truly {truth}, {shown} in {100 * self.chance:.0f} of 100 gardens{span}."
 
 
 @dataclass(frozen=True)
@@ -72,13 +98,12 @@ class ProposalShown:
 
 @dataclass(frozen=True)
 class Outlook:
-    """All that the chance page shows; `low`, `high`: the chance where the noise is as large, as small as it may be."""
+    """All that the chance page shows; `reach` None: one unit of each shows nothing."""
 
     prospect: Prospect
     noise: Noise
     chances: Chances
-    low: float
-    high: float
+    reach: Reach | None
     units: tuple[int, ...]
     worths: tuple[float, ...]
     rows: list[list[float]]
@@ -95,13 +120,15 @@ class NoiseUnknown(EprobaError):
 def noise_of(
     measure: Measure, scale: Scale, typed: float | None, own: OwnNoise | None, summary: Summary = "last",
     days: int = 1, typical: float | None = None, readings: int = 1, sown: int | None = None,
+    apart: float = 0.0,
 ) -> Noise:  # fmt: skip
     """Typed, else the catalogue's, drawn towards the gardener's own trials by how much is known from them.
 
     Of a rate, what values differ by is shared out over the days; of the day of reaching a level, nothing is known but
     what days usually differ by. A noise that is known in percent becomes one in the unit by what one unit usually
     gives (`typical`); where that is not said, own trials speak alone. All are told of one reading a unit; averaging
-    `readings` takes them down. `sown`: seeds in each unit, where those that came up are counted.
+    `readings` takes them down. `sown`: seeds in each unit, where those that came up are counted. `apart`: days between
+    two rounds, where what is read is a day: it is known no better than that.
 
     Raises
     ------
@@ -122,6 +149,7 @@ def noise_of(
         raise NoiseUnknown(f"{text} usually gives, in {measure.unit}, or say it all in percent.")
     usual = (measure.noise_cv or 0.0) * (typical or 0.0) if in_percent else as_sd(measure.noise_on(scale, sown), scale)
     usual /= days if summary == "rate" else 1
+    usual = math.hypot(usual, apart / math.sqrt(12)) if measure.kind == "day" else usual
     df = catalogue_df + (own.df if own else 0.0)
     sd = math.sqrt((catalogue_df * usual**2 + (own.df * own.sd**2 if own else 0.0)) / df)
     ends = [math.sqrt(df / stats.chi2.ppf(share, df)) for share in ((1 + LIKELY) / 2, (1 - LIKELY) / 2)]
@@ -222,19 +250,30 @@ def _words(proposal: Proposal, site: Site, prospect: Prospect, noise: Noise, uni
 def outlook(prospect: Prospect, noise: Noise, help_with: tuple[Help, ...]) -> Outlook:
     """The chance page of a plan."""
     worths = tuple(float(f"{prospect.worth * step:.2g}") for step in WORTH_STEPS)
-    ends = [own_power(replace(prospect, noise=_kept(noise_end))) or 0.0 for noise_end in (noise.high, noise.low)]
+    reach = reach_of(prospect, noise, help_with)
     return Outlook(
         prospect=prospect,
         noise=noise,
         chances=chances(prospect, LIVE_TRIALS),
-        low=ends[0],
-        high=ends[1],
+        reach=reach,
         units=PERIODS if prospect.turns else TABLE_UNITS,
         worths=worths,
         rows=table(prospect, PERIODS if prospect.turns else TABLE_UNITS, worths),
         settling=settling(prospect),
         helps=help_with,
     )
+
+
+def reach_of(prospect: Prospect, noise: Noise, help_with: Sequence[Help]) -> Reach | None:
+    """The chance of a plan without simulating it; None where one unit of each can show nothing."""
+    chance = own_power(prospect)
+    if chance is None:
+        return None
+    low, high = (own_power(replace(prospect, noise=_kept(end))) or 0.0 for end in (noise.high, noise.low))
+    enough = [help_ for help_ in help_with if help_.chance >= ENOUGH]
+    cheapest = min(enough, key=lambda help_: help_.minutes, default=None)
+    best = cheapest or max(help_with, key=lambda help_: help_.chance, default=None)
+    return Reach(prospect, noise, chance, low, high, None if chance >= ENOUGH else best)
 
 
 def _kept(noise: float) -> float:
@@ -265,20 +304,23 @@ def helps(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure], b
     """What would make the answer clearer, the most helpful first: more units, more readings, fewer treatments, a
     quieter measure."""
     now = own_power(prospect) or 0.0
-    helps_all = [*_more_units(prospect), *_more_readings(prospect, measure, known), *_fewer(prospect)]
+    first = known.get(measure.measure)
+    seconds = (0 if first is None else first.seconds) * measure.per_unit + POUR_SECONDS
+    helps_all = [*_more_units(prospect, seconds), *_more_readings(prospect, measure, known), *_fewer(prospect)]
     helps_all += _baseline(prospect, baseline) + _quieter(prospect, measure, known)
     better = [help_ for help_ in helps_all if help_.chance > now + 0.005]
     return tuple(sorted(better, key=lambda help_: -help_.chance)[:MOST_HELP])
 
 
-def _more_units(prospect: Prospect) -> list[Help]:
+def _more_units(prospect: Prospect, seconds: float) -> list[Help]:
     if prospect.square or prospect.turns:
         return []
     units = min(max(settling(prospect) or prospect.units + 2, prospect.units + 1), HELPED_UNITS)
     if units <= prospect.units:
         return []
     chance = own_power(replace(prospect, units=units)) or 0.0
-    return [Help(f"units-{units}", f"{units} units of each instead of {prospect.units}", chance)]
+    minutes = (units - prospect.units) * prospect.treatments * seconds / 60
+    return [Help(f"units-{units}", f"{units} units of each instead of {prospect.units}", chance, minutes)]
 
 
 def _more_readings(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure]) -> list[Help]:
@@ -287,7 +329,9 @@ def _more_readings(prospect: Prospect, measure: MeasurePart, known: dict[str, Me
         return []
     sd = prospect.sd * first.averaged(more) / first.averaged(measure.per_unit)
     chance = own_power(replace(prospect, noise=as_noise(sd, prospect.scale))) or 0.0
-    return [Help(f"readings-{more}", f"{more} readings of each unit, averaged, instead of {measure.per_unit}", chance)]
+    minutes = 2 * first.seconds * prospect.units * prospect.treatments / 60
+    words = f"{more} readings of each unit, averaged, instead of {measure.per_unit}"
+    return [Help(f"readings-{more}", words, chance, minutes)]
 
 
 def _fewer(prospect: Prospect) -> list[Help]:

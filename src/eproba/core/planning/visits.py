@@ -5,14 +5,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
-from eproba.core.applying.desk import want_for
-from eproba.core.brewing.ingredients import RecipeError
 from eproba.core.brewing.kitchen import Can, Kit, cans, measured
-from eproba.core.brewing.mixing import Mix, MixError, mix
-from eproba.core.brewing.recipe import Recipe, stirred
+from eproba.core.brewing.mixing import Mix
+from eproba.core.brewing.recipe import Recipe
 from eproba.core.planning.advice import Advice
 from eproba.core.planning.plan import LETTERS, PlannedPour, control_index
-from eproba.core.quantities import METRIC, Amount, QuantityError, Units
+from eproba.core.planning.rates import mixed_for
+from eproba.core.quantities import METRIC, Amount, Units
 from eproba.core.trial.days import CAN_MINUTES, POUR_SECONDS, days_in_words
 from eproba.core.trial.doses import Dose, dose_of, is_poured
 from eproba.core.trial.ground import Cut
@@ -82,16 +81,8 @@ def _line(
 def _cans(
     recipe: Recipe, dose: Dose | None, cuts: Sequence[Cut], treatment: PlannedTreatment | None, kit: Kit
 ) -> Can | None:
-    mixed = _mixed(recipe, dose, cuts, treatment)
+    mixed = mixed_for(recipe, dose, cuts, treatment)
     return None if mixed is None else cans(mixed, kit)
-
-
-def _mixed(recipe: Recipe, dose: Dose | None, cuts: Sequence[Cut], treatment: PlannedTreatment | None) -> Mix | None:
-    parts, times = (None, 1.0) if treatment is None else (treatment.water_parts, treatment.times)
-    try:
-        return mix(stirred(recipe, times), want_for(dose, cuts, recipe, parts))
-    except (MixError, RecipeError, QuantityError):
-        return None
 
 
 def on_measuring(
@@ -105,7 +96,7 @@ def on_measuring(
         dose = dose_of(treatment)
         if recipe is None or dose is None or not is_poured(dose.unit):
             continue
-        mixed = _mixed(recipe, dose, cuts, treatment)
+        mixed = mixed_for(recipe, dose, cuts, treatment)
         can = None if mixed is None else cans(mixed, kit)
         if mixed is None or can is None:
             continue

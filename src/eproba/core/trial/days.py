@@ -1,5 +1,6 @@
 """The days of a trial: a baseline, rounds by the rhythm of what is measured, applications, and who is pulled when."""
 
+import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -120,13 +121,32 @@ def days_in_words(days: Sequence[int]) -> str:
     return f"on days {listed([str(day) for day in ordered])}"
 
 
-def proposed_rounds(measures: Sequence[Measure], decision_day: int) -> list[int]:
-    """Rounds by the rhythms of all measures together; what destroys is read on the decision day."""
-    days = {0, decision_day}
-    for measure in measures:
-        if not measure.destructive:
+ABOUT = 3  # days before and after the expected one on which one looks daily, at least
+MOST_LOOKS = 21  # rounds for a day that nobody expects
+
+
+def proposed_rounds(measures: Sequence[Measure], decision_day: int, expected: float | None = None) -> list[int]:
+    """Rounds by the rhythms of all measures together; what destroys is read on the decision day.
+
+    What is a day itself is looked for daily about the `expected` one (None: its usual one), and needs no baseline.
+    """
+    days = {decision_day} | ({0} if any(measure.kind != "day" for measure in measures) else set())
+    for place, measure in enumerate(measures):
+        if measure.kind == "day":
+            day = expected if place == 0 and expected is not None else measure.expected
+            days |= set(_looks(day, measure.noise, decision_day))
+        elif not measure.destructive:
             days |= set(_by_rhythm(measure.rhythm, decision_day))
     return sorted(days)
+
+
+def _looks(expected: float | None, noise: float, decision_day: int) -> list[int]:
+    """Daily about the expected day, then weekly until it happens; evenly where nobody expects a day."""
+    if expected is None:
+        return list(range(1, decision_day, max(1, -(-decision_day // MOST_LOOKS))))
+    about = max(ABOUT, math.ceil(2 * noise))
+    first, last = max(1, round(expected) - about), round(expected) + about
+    return [day for day in (*range(first, last + 1), *range(last + 7, decision_day, 7)) if day < decision_day]
 
 
 def _by_rhythm(rhythm: RhythmKind, decision_day: int) -> list[int]:

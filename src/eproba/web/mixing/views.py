@@ -10,10 +10,14 @@ from eproba.core.applying.comparing import added, carbon_warnings, warnings
 from eproba.core.applying.desk import KILLED, all_added, at_the_desk, unlike
 from eproba.core.brewing.kitchen import as_measured, cans, fillings, measured, too_weak_for
 from eproba.core.brewing.mixing import ingredient_alone, mix, parts_as_written
+from eproba.core.brewing.recipe import Ground
 from eproba.core.brewing.water import on_water
 from eproba.core.catalogue import equipment
 from eproba.core.errors import EprobaError
+from eproba.core.planning.advice import Advice
+from eproba.core.planning.rates import on_recipes
 from eproba.core.quantities import conversion
+from eproba.core.trial.model import Trial
 from eproba.core.words import parse_number
 from eproba.exchange.mix_out import steps_of
 from eproba.store.commands.kit import keep_kit
@@ -148,8 +152,24 @@ def for_trial(trial_id: int) -> ResponseReturnValue:
             *warnings([load for load in loads if load.water_l > 0 or load.easy_carbon_g > 0], units()),
             *unlike(trial),
         ],
+        advice=_on_recipes(trial),
         concentrated=any(place.mixed and place.mixed.water_litres for place in desk),
         once=added_rulers(loads, look, total=False, units=units()),
         total=added_rulers(loads, look, total=True, units=units()),
         is_open=not trial.sealed(today()),
     )
+
+
+def _on_recipes(trial: Trial) -> list[Advice]:
+    """Each dose and its days against its recipe, as the planner tells it."""
+    household = household_kit(db())
+    days = [
+        sorted({pour.day for pour in trial.pours if pour.letter == treatment.letter and pour.what == "dose"})
+        for treatment in trial.treatments
+    ]
+    cuts = [unit.cut for unit in trial.laid_out]
+
+    def ground_on(day: int) -> Ground:
+        return household.ground_on(trial.date_of(day))
+
+    return on_recipes(trial.treatments, days, cuts, all_recipes(db()), ground_on, units())

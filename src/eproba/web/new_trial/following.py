@@ -138,7 +138,8 @@ def _follow_the_measure(before: Typed, typed: Typed, known: Known) -> None:
     if old.key != new.key:
         _kept(before, typed, "better", old.better, new.better)
         _kept(before, typed, "level", first_of(before, "level"), "")
-        _kept(before, typed, "typical", first_of(before, "typical"), "")
+        if first_of(before, "typical") == first_of(typed, "typical"):
+            typed["typical"] = ["" if new.expected is None else f"{new.expected:g}"]
     if first_of(before, "worth") == first_of(typed, "worth"):
         proposed = proposed_worth(before, old)
         if worth_said_in(before, old) != worth_said_in(typed, new) or first_of(before, "worth") == proposed:

@@ -10,6 +10,7 @@ from flask.typing import ResponseReturnValue
 from wtforms import Field, FieldList, FormField
 
 from eproba.core.errors import EprobaError
+from eproba.core.planning.advice import merged
 from eproba.core.planning.draft import StepName, plan_of
 from eproba.store.commands.drafts import drop_draft, hold_draft, keep_steps, new_draft, take_draft
 from eproba.store.commands.locks import Changed
@@ -134,7 +135,7 @@ def _page(
 ) -> str:  # fmt: skip
     """A step's page. `theirs`: what somebody else wrote into fields that hold something else here; `checked`: what is
     wrong stands at its field (not yet on a page that is opened for the first time)."""
-    shown, advice = walk.steps[name].page(walk), walk.steps[name].advice(walk)
+    shown, advice = walk.steps[name].page(walk), merged(walk.steps[name].advice(walk))
     if not checked:
         _unsay(walk.forms[name])
     return render_template(

@@ -16,16 +16,11 @@ from eproba.core.trial.lots import DEALT, Dealing
 from eproba.core.trial.model import Compared, Treatment, Trial
 from eproba.core.trial.samples import for_laboratory
 from eproba.core.trial.worth import Worth, as_typed
-from eproba.core.words import day_words, figure, figure_or_whole, one_in, plural
+from eproba.core.words import day_words, figure, figure_or_whole, full_date, one_in, plural
 from eproba.store.drafts import draft_name
 from eproba.web.ui.units import units
 
 LONG_OVER = 14  # days: further back a date says more than a number of days
-
-
-def full_date(on: date) -> str:
-    """24 Nov 2026"""
-    return f"{on.day} {on:%b} {on.year}"
 
 
 def moment(at: datetime) -> str:

@@ -4,14 +4,24 @@ import copy
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import date
+from itertools import pairwise
+from statistics import median
 from typing import TYPE_CHECKING, Any
 
 from flask_wtf import FlaskForm
 
 from eproba.core.errors import EprobaError
-from eproba.core.planning.draft import ChancePart, MeasurePart, StepName, chosen, planned_measures, rounds_of
+from eproba.core.planning.draft import (
+    ChancePart,
+    DraftError,
+    MeasurePart,
+    StepName,
+    chosen,
+    has_baseline,
+    planned_measures,
+    rounds_of,
+)
 from eproba.core.planning.plan import PlannedMeasure
-from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import DaysError, seconds_of_round, units_in
 from eproba.core.trial.model import Trial
 from eproba.core.trial.worth import as_kept, worth_unit
@@ -22,7 +32,8 @@ from eproba.web.ui.fields import NumberField
 from eproba.web.ui.units import sentence
 
 if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
-    from eproba.core.planning.outlook import Noise, Outlook
+    from eproba.core.planning.chance import Prospect
+    from eproba.core.planning.outlook import Help, Noise, Outlook
     from eproba.web.pictures.hundred import Hundred
 
 TAKEN: tuple[tuple[str, StepName, str], ...] = (("units", "ground", "units_each"), ("worth", "measure", "worth"))
@@ -84,31 +95,50 @@ class ChanceStep(PlannerStep[ChanceForm, ChancePart]):
         return None
 
     def page(self, walk: Walk, moved: Mapping[str, str] | None = None) -> ChancePage:
-        from eproba.core.planning.outlook import Noise, helps, outlook, prospect_of
+        from eproba.core.planning.outlook import outlook
         from eproba.web.pictures.hundred import hundred
 
-        draft = walk.draft
-        measure, ground = draft.measure, draft.ground
+        measure, ground = walk.draft.measure, walk.draft.ground
         if measure is None or ground is None:
             return ChancePage("Measure and ground must be right first: look at those steps.")
         unit = worth_unit(walk.known.measures[measure.measure].judged_unit, measure.summary)
-        chance = draft.chance or ChancePart(None, 20.0)
         try:
-            cut, noise = chosen(draft, ground, walk.known), noise_for(walk, measure, chance)
-            wanted = _wanted(measure, moved or {})
-            if "noise" in wanted:
-                noise = Noise(wanted["noise"], "as set here", wanted["noise"], wanted["noise"])
-            prospect = prospect_of(measure, draft.rows, cut, noise.value, draft.crossed)
-            if prospect.square and wanted.get("units", prospect.units) != prospect.units:
-                wanted = {"blocks": True} | wanted | {"square": False}
-            prospect = replace(prospect, **wanted)
-            baseline = COMPARED[draft.compared].baseline
-            known = dict(walk.known.measures)
-            seen = outlook(prospect, noise, helps(prospect, measure, known, baseline))
+            prospect, noise, help_with = planned_chance(walk, moved)
+            seen = outlook(prospect, noise, help_with)
         except EprobaError as error:
             return ChancePage(sentence(error))
+        chance = walk.draft.chance or UNTYPED
         pictures = tuple(hundred(seen.chances.shares[truth], truth, prospect) for truth in seen.chances.shares)
         return ChancePage("", seen, unit, pictures, _time(walk, measure, chance, prospect.units))
+
+
+UNTYPED = ChancePart(None, 20.0)
+
+
+def planned_chance(walk: Walk, moved: Mapping[str, str] | None = None) -> "tuple[Prospect, Noise, tuple[Help, ...]]":
+    """The plan as far as its chances go (or what was `moved` on the page), its noise, and what would help.
+
+    Raises
+    ------
+    EprobaError
+        Steps that are not right yet, or a noise that nobody knows.
+    """
+    from eproba.core.planning.outlook import Noise, helps, prospect_of
+
+    draft, known = walk.draft, walk.known
+    measure, ground = draft.measure, draft.ground
+    if measure is None or ground is None:
+        raise DraftError("measure", "Measure and ground must be right first.")
+    cut, noise = chosen(draft, ground, known), noise_for(walk, measure, draft.chance or UNTYPED)
+    wanted = _wanted(measure, moved or {})
+    if "noise" in wanted:
+        noise = Noise(wanted["noise"], "as set here", wanted["noise"], wanted["noise"])
+    prospect = prospect_of(measure, draft.rows, cut, noise.value, draft.crossed)
+    if prospect.square and wanted.get("units", prospect.units) != prospect.units:
+        wanted = {"blocks": True} | wanted | {"square": False}
+    prospect = replace(prospect, **wanted)
+    baseline = has_baseline(draft, known) or not known.measures[measure.measure].has_start
+    return prospect, noise, helps(prospect, measure, dict(known.measures), baseline)
 
 
 def noise_for(walk: Walk, measure: MeasurePart, chance: ChancePart) -> "Noise":
@@ -120,8 +150,17 @@ def noise_for(walk: Walk, measure: MeasurePart, chance: ChancePart) -> "Noise":
     own = walk.bench.own_noise(first, measure.scale)
     return noise_of(
         first, measure.scale, typed, own, measure.summary, measure.decision_day, measure.typical, measure.per_unit,
-        measure.sown,
+        measure.sown, _days_apart(walk) if first.kind == "day" else 0.0,
     )  # fmt: skip
+
+
+def _days_apart(walk: Walk) -> float:
+    """The usual days between two rounds, as far as they are planned."""
+    try:
+        rounds = rounds_of(walk.draft, walk.known)
+    except EprobaError:
+        return 0.0
+    return float(median(later - earlier for earlier, later in pairwise(rounds))) if len(rounds) > 1 else 0.0
 
 
 def _wanted(measure: MeasurePart, typed: Mapping[str, str]) -> dict[str, Any]:

@@ -10,17 +10,19 @@ from wtforms import HiddenField, SelectMultipleField, StringField, ValidationErr
 from wtforms.validators import Length
 from wtforms.widgets import CheckboxInput, ListWidget
 
+from eproba.core.brewing.recipe import Ground
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import WHEN, Measure
-from eproba.core.planning.advice import Advice, on_intervals, on_manure, on_weekday
+from eproba.core.planning.advice import Advice, on_minutes, on_weekday
 from eproba.core.planning.asking import cell
 from eproba.core.planning.dosing import Dosed, DoseProblem
 from eproba.core.planning.draft import DaysPart, chosen, doses_of, grid_of, hours_of, planned_measures, rounds_of
 from eproba.core.planning.plan import LETTERS
+from eproba.core.planning.rates import on_harvest, on_recipes
 from eproba.core.planning.visits import Visit, visits
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS, RHYTHMS, WEEKDAYS, DayLoad, DaysError, calendar
-from eproba.core.trial.ground import GroundError
+from eproba.core.trial.ground import Cut, GroundError
 from eproba.core.trial.hours import hour_typed, hours_text
 from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
@@ -184,7 +186,10 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
         measure, days = walk.draft.measure, walk.draft.days
         if measure is None or days is None:
             return []
-        return on_weekday(measure.start_on, measure.decision_day, days.weekdays) + on_brews(walk)
+        counsel = on_weekday(measure.start_on, measure.decision_day, days.weekdays) + on_brews(walk)
+        longest = max(self.page(walk).minutes, key=lambda of_day: of_day[1], default=None)
+        chance = walk.draft.chance
+        return counsel if longest is None or chance is None else counsel + on_minutes(*longest, chance.minutes)
 
 
 def _row(measure: Measure, rounds: Sequence[int], asked: Sequence[int]) -> GridRow:
@@ -210,17 +215,28 @@ def on_brews(walk: Walk) -> list[Advice]:
     if draft.ground is None or draft.treatments is None or measure is None:
         return []
     try:
-        doses = doses_of(draft, chosen(draft, draft.ground, walk.known).cuts, walk.known)
+        cuts = chosen(draft, draft.ground, walk.known).cuts
+        doses = doses_of(draft, cuts, walk.known)
     except EprobaError:
         return []
-    counsel: list[Advice] = []
-    for i, wanted in enumerate(draft.treatments.wanted):
-        recipe = walk.known.recipes.get(wanted.treatment.recipe)
-        days = [pour.day for pour in doses.pours if pour.letter == LETTERS[i] and pour.what == "dose"]
-        if recipe is None or recipe.family == "controls" or not days:
-            continue
-        fewest = [recipe.fewest_days(day, walk.known.ground_on(measure.start_on + timedelta(days=day))) for day in days]
-        named = wanted.treatment.name or recipe.title
-        counsel += on_intervals(named, days, fewest, recipe.interval)
-        counsel += on_manure(named, days[-1], measure.decision_day) if "raw_manure" in recipe.all_cautions else []
+    counsel = on_given(walk, doses, cuts)
+    for treatment, days in zip(doses.treatments, dose_days(doses), strict=True):
+        counsel += on_harvest(treatment, walk.known.recipes.get(treatment.recipe), days, measure.decision_day)
     return counsel
+
+
+def on_given(walk: Walk, doses: Dosed, cuts: Sequence[Cut]) -> list[Advice]:
+    """Each dose and its days against its recipe."""
+    measure = walk.draft.measure
+    start = walk.bench.today if measure is None else measure.start_on
+
+    def ground_on(day: int) -> Ground:
+        return walk.known.ground_on(start + timedelta(days=day))
+
+    return on_recipes(doses.treatments, dose_days(doses), cuts, walk.known.recipes, ground_on, units())
+
+
+def dose_days(doses: Dosed) -> list[list[int]]:
+    """The days on which each treatment is given its own dose."""
+    letters = LETTERS[: len(doses.treatments)]
+    return [[p.day for p in doses.pours if p.letter == letter and p.what == "dose"] for letter in letters]

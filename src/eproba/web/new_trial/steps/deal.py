@@ -2,21 +2,28 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
+from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure
-from eproba.core.planning.advice import Advice
+from eproba.core.planning.advice import Advice, merged
 from eproba.core.planning.draft import advised_guard, chosen, plan_of
 from eproba.core.planning.plan import LETTERS, Plan, dealt_units
 from eproba.core.trial.days import days_in_words
 from eproba.core.trial.doses import dose_of
 from eproba.core.trial.ground import borders
 from eproba.core.trial.worth import worth_unit
+from eproba.core.words import lower_first
+from eproba.web.new_trial.steps.chance import planned_chance
 from eproba.web.new_trial.steps.claim import asked
 from eproba.web.new_trial.steps.ground import cut_advice
 from eproba.web.new_trial.steps.step import Walk
 from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
 from eproba.web.ui.looks import Look, looks
-from eproba.web.ui.units import units
+from eproba.web.ui.units import sentence, units
+
+if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
+    from eproba.core.planning.outlook import Help
 
 
 @dataclass(frozen=True)
@@ -31,6 +38,8 @@ class DealPage:
     ground: GroundPlan
     doses: Mapping[str, str]
     neighbours: int
+    chance: str
+    help: "Help | None"
     advice: tuple[Advice, ...]
 
 
@@ -44,6 +53,7 @@ def deal_page(walk: Walk) -> DealPage:
     """
     plan = plan_of(walk.draft, walk.known)
     preview = dealt_units(plan, "only a preview")
+    chance, help_ = _chance(walk)
     advice = [line for step in walk.steps.values() for line in step.advice(walk)] + _of_the_cut(walk)
     return DealPage(
         plan=plan,
@@ -54,8 +64,26 @@ def deal_page(walk: Walk) -> DealPage:
         ground=ground_plan(plan.layout.site, [(unit.cut, None) for unit in preview], {}, household=units()),
         doses={letter: _dose(plan, letter) for letter in plan.letters},
         neighbours=borders([(cut, "") for cut in plan.layout.cuts], "", plan.layout.guard_cm)[1],
-        advice=tuple(dict.fromkeys(advice)),
+        chance=chance,
+        help=help_,
+        advice=tuple(merged(advice)),
     )
+
+
+def _chance(walk: Walk) -> "tuple[str, Help | None]":
+    """How often this plan shows what is wanted, and the cheapest way to more; or why nobody can say."""
+    from eproba.core.planning.outlook import reach_of
+
+    measure = walk.draft.measure
+    if measure is None:
+        return "", None
+    try:
+        reach = reach_of(*planned_chance(walk))
+    except EprobaError as error:
+        return f"Nobody can say how often this plan would show it: {lower_first(sentence(error))}", None
+    if reach is None:
+        return "With one unit of each this plan shows nothing: two places always differ a little.", None
+    return reach.words(worth_unit(walk.known.measures[measure.measure].judged_unit, measure.summary)), reach.help
 
 
 def _sentence(walk: Walk) -> str:

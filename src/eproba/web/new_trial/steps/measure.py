@@ -11,14 +11,14 @@ from wtforms.widgets import CheckboxInput, ListWidget
 
 from eproba.core.measuring.measures import GROUPS, Measure, by_group
 from eproba.core.planning.advice import Advice, on_days, on_kind, on_place
-from eproba.core.planning.draft import MeasurePart
+from eproba.core.planning.draft import MeasurePart, has_baseline
 from eproba.core.quantities import System, conversion
 from eproba.core.stats.summaries import SUMMARIES
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS
 from eproba.core.trial.model import Trial
 from eproba.core.trial.worth import Worth, worth_unit
-from eproba.core.words import DateError, day_words, parse_date
+from eproba.core.words import DateError, full_date, parse_date, plural
 from eproba.web.new_trial.following import counts_seeds
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, filled
 from eproba.web.new_trial.usual import typed_number
@@ -26,6 +26,7 @@ from eproba.web.ui.fields import AmountForm, NumberField, translated
 from eproba.web.ui.session import system
 from eproba.web.ui.units import sentence
 
+FAR_DAYS = 730  # whoever plans further ahead has mistyped, mostly
 AIMS = (
     ("better", "Is it better, by at least …?"),
     ("no worse", "Is it no worse, by more than …?"),
@@ -40,6 +41,7 @@ class MeasureForm(AmountForm):
     scale = RadioField("Said as", choices=[("ratio", "percent"), ("difference", "the measure’s own unit")])
     better = RadioField("Better is", choices=[("higher", "more"), ("lower", "less")])
     start_on = StringField("Day 0 (baseline, first application)", [InputRequired("Choose the first day.")])
+    sure = StringField()
     decision_day = NumberField("Decision day, days after day 0", 1, MOST_DAYS, whole=True)
     per_unit = NumberField("Readings per unit and round", 1, 9, whole=True)
     sown = NumberField("Seeds sown in each unit", 1, 10_000, whole=True, optional=True)
@@ -48,10 +50,12 @@ class MeasureForm(AmountForm):
     level = NumberField("The level to be reached", optional=True)
     typical = NumberField("What one unit usually gives", 0.0001, optional=True)
 
-    def __init__(self, known: Mapping[str, Measure], **kwargs: Any) -> None:
-        self.known = known
+    def __init__(self, known: Mapping[str, Measure], today: date, **kwargs: Any) -> None:
+        self.known, self.today, self.odd_start = known, today, ""
         super().__init__(**kwargs)
         self.also.choices = [(key, measure.name) for key, measure in known.items()]
+        if self.is_day:
+            self.typical.label.text = "The day on which it usually happens"
         self.measure.choices = [(key, name) for key, name in self.also.choices if known[key].can_be_first]
 
     def translate(self, typed_in: System) -> None:
@@ -69,9 +73,12 @@ class MeasureForm(AmountForm):
 
     def validate_start_on(self, field: Any) -> None:
         try:
-            parse_date(field.data or "")
+            start = parse_date(field.data or "")
         except DateError as error:
             raise ValidationError(sentence(error)) from error
+        self.odd_start = odd_start(start, self.today)
+        if self.odd_start and self.sure.data != field.data:
+            raise ValidationError(f"{self.odd_start} Choose another day, or tick that you mean it.")
 
     def validate_scale(self, field: Any) -> None:
         chosen = self.known.get(self.measure.data or "")
@@ -106,10 +113,16 @@ class MeasureForm(AmountForm):
 
     @property
     def asks_typical(self) -> bool:
-        """Whether its usual noise, known in percent, needs a size to be percent of."""
+        """Whether its usual noise, known in percent, needs a size to be percent of; or it is a day that is expected."""
         chosen = self.known.get(self.measure.data or "")
-        in_unit = self.scale.data == "difference" and self.summary.data != "time_to"
-        return chosen is not None and chosen.scale == "ratio" and in_unit
+        if chosen is None or chosen.kind == "day":
+            return chosen is not None
+        return chosen.scale == "ratio" and self.scale.data == "difference" and self.summary.data != "time_to"
+
+    @property
+    def is_day(self) -> bool:
+        chosen = self.known.get(self.measure.data or "")
+        return chosen is not None and chosen.kind == "day"
 
     @property
     def measure_unit(self) -> str:
@@ -124,6 +137,15 @@ class MeasureForm(AmountForm):
         if self.scale.data == "ratio" or chosen is None:
             return "%"
         return worth_unit(chosen.judged_unit, self.summary.data)
+
+
+def odd_start(start: date, today: date) -> str:
+    """What is odd about a day 0; empty where nothing is."""
+    away = (start - today).days
+    if away < 0:
+        text = f"{full_date(start)} is {plural(-away, 'day')} ago: what grew until now could choose its lots"
+        return f"{text}, and the verdict will say so."
+    return f"{full_date(start)} is {away // 365} years away." if away > FAR_DAYS else ""
 
 
 @dataclass(frozen=True)
@@ -151,6 +173,7 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
             "worth": ["15"],
             "scale": ["ratio"],
             "better": ["higher"],
+            "sure": [""],
             "start_on": [(today + timedelta(days=1)).isoformat()],
             "decision_day": ["28"],
             "per_unit": ["1"],
@@ -178,7 +201,7 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
         }
 
     def made(self, typed: Typed, bench: Bench) -> MeasureForm:
-        return MeasureForm(known=bench.known.measures, formdata=filled(typed), meta={"csrf": False})
+        return MeasureForm(known=bench.known.measures, today=bench.today, formdata=filled(typed), meta={"csrf": False})
 
     def read(self, form: MeasureForm) -> MeasurePart:
         sown = form.sown.number
@@ -201,7 +224,7 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
     def settled(self, part: MeasurePart, bench: Bench) -> str:
         measure = bench.known.measures[part.measure]
         worth = Worth.from_typed(part.worth, part.scale).words(worth_unit(measure.judged_unit, part.summary), "any gap")
-        return f"{measure.name}, {worth}, {day_words(part.start_on)} + {part.decision_day} days"
+        return f"{measure.name}, {worth}, {full_date(part.start_on)} + {part.decision_day} days"
 
     def page(self, walk: Walk) -> MeasurePage:
         kind, form = COMPARED[walk.draft.compared], walk.forms["measure"]
@@ -212,7 +235,9 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
         )
         first = walk.known.measures.get(form.data["measure"] or "")
         counted = counts_seeds(walk.answers["measure"], walk.known)
-        return MeasurePage(groups, kind.first, kind.baseline, first is None or first.kind != "day", counted)
+        return MeasurePage(
+            groups, kind.first, has_baseline(walk.draft, walk.known), first is None or first.kind != "day", counted
+        )
 
     def advice(self, walk: Walk) -> list[Advice]:
         part = walk.draft.measure

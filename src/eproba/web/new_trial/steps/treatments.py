@@ -37,7 +37,7 @@ from eproba.core.planning.dosing import (
 from eproba.core.planning.draft import StepName, TreatmentsPart, chosen, doses_of
 from eproba.core.planning.ladder import named
 from eproba.core.planning.plan import LETTERS
-from eproba.core.planning.rates import on_rates, on_unlike
+from eproba.core.planning.rates import on_unlike
 from eproba.core.planning.rows import crossed, laddered
 from eproba.core.planning.visits import on_measuring
 from eproba.core.quantities import SQUARES, System, conversion
@@ -47,7 +47,7 @@ from eproba.core.trial.doses import US_DOSES, Dose, dose_of, is_poured, metric_d
 from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import CROSSED, ROLES, Compared, PlannedTreatment, Role, Trial
 from eproba.core.words import NumberError, parse_number
-from eproba.web.new_trial.steps.days import day_list
+from eproba.web.new_trial.steps.days import day_list, on_given
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.new_trial.usual import ROW, first_treatments, kind_of, roles_of, row_of, typed_number, typed_rows
 from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField
@@ -247,7 +247,7 @@ class TreatmentsStep(PlannerStep[TreatmentsForm, TreatmentsPart]):
             return counsel
         cuts = cuts_of(walk)
         counsel += [Advice(True, line) for line in doses.uneven]
-        counsel += on_rates(doses, cuts, walk.known.recipes, units()) + on_unlike(doses, cuts, units())
+        counsel += on_given(walk, doses, cuts) + on_unlike(doses, cuts, units())
         return counsel + on_measuring(doses.treatments, cuts[: max(1, len(cuts) // len(roles))], walk.known.recipes,
                                    walk.bench.kit)  # fmt: skip
 
