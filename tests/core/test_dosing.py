@@ -250,8 +250,9 @@ def test_what_a_recipe_would_never_do_is_told_for_dose_days_and_sugar():
         "Ferment: poured again after 2 days, on day 2; its recipe wants 14 at least: every week (a poor soil’s first "
         "month); every 2 to 3 weeks (else)",
         "Ferment: 347 g/m² of easy carbon in one pour is beyond the safe band of 40 g/m²: the soil may turn airless",
-        "Ferment: much carbon, little nitrogen: microbes may lock up about 16",
-        "Ferment: 7 times 347 g/m² of easy carbon make 2427 g/m² over the trial",
+        "Ferment: much carbon, little nitrogen: microbes may lock up about 17 g/m² of nitrogen for a while, and leaves "
+        "turn pale",
+        "Ferment: 7 times 347 g/m² of easy carbon make 2426 g/m² over the trial",
     ]
     thin = wanted("Ferment", "test", Given("m2", 0.025, "L"), DoseRhythm("once"), recipe="sugar-ferment")
     (line,) = against_recipes(dosed([thin, WATER], POTS, course(14), True), POTS)

@@ -77,5 +77,7 @@ def test_a_trial_s_treatments_are_mixed_beside_each_other(client):
     assert "<b>140 mL</b> of comfrey steep and <b>1.35 L</b> of water" in page
     assert len(re.findall(r'class="picture added-ruler"[^>]*aria-label="Water, L/m²: Plain water [\d.]+', page)) == 2
     assert "Not fair yet" not in page
-    assert "Diluted whey: 2.5 L/m²; its recipe gives 1 to 2 L/m², usually 2 L/m²." in page, "what the planner says of a dose, the desk says too"
+    assert "Diluted whey: 2.5 L/m²; its recipe gives 1 to 2 L/m², usually 2 L/m²." in page, (
+        "what the planner says of a dose, the desk says too"
+    )
     assert "Nothing is poured." in text(client, "/trials/2/mix"), "bare soil"

@@ -126,6 +126,7 @@ class DraftRow(SQLModel, table=True):
     changed_at: datetime = _moment()
     answers: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB()))
     versions: dict[str, int] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    deals: int = 0  # how often its lots fell before it was taken back
 
 
 class TrialRow(SQLModel, table=True):

@@ -157,6 +157,14 @@ def on_units(dealing: Dealing, units_each: int, treatments: int) -> list[Advice]
     return lines
 
 
+def lots_words(dealing: Dealing, units_each: int, smallest: float) -> str:
+    """What shuffling can say at best, beside a chance that the calculation gives."""
+    if smallest < 0.05:
+        return one_in(smallest)
+    text = f"{one_in(smallest)}: the lots alone can’t confirm a gain, and the verdict rests on the calculation"
+    return f"{text}; from {_enough(dealing)} {'periods' if dealing == 'on and off' else 'of each'} on they can"
+
+
 def _enough(dealing: Dealing) -> int:
     sizes = range(FEWEST, MOST + 1, 2) if dealing == "on and off" else range(2, 20)
     return next(n for n in sizes if best_reachable_p(dealing, n) < 0.05)

@@ -183,6 +183,14 @@ class Draft:
         """Two places take turns."""
         return self.ground is not None and self.ground.dealing == "on and off"
 
+    def units_read(self, cuts: Sequence[Cut]) -> int:
+        """How many units a round reads: of places that take turns the two places."""
+        return self.rows if self.turns else len(cuts)
+
+    def units_given(self, cuts: Sequence[Cut]) -> int:
+        """How many units of each treatment a visit gives to: of places that take turns the one that is on."""
+        return 1 if self.turns else len(cuts) // self.rows
+
     @property
     def against(self) -> str:
         """The role of the control, as far as it was said."""

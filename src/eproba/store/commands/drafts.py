@@ -12,8 +12,9 @@ from eproba.store.tables import DraftRow
 Typed = Mapping[str, list[str]]
 
 
-def new_draft(session: Session, answers: Mapping[StepName, Typed], now: datetime) -> int:
-    row = DraftRow(changed_at=now, answers={str(name): dict(typed) for name, typed in answers.items()})
+def new_draft(session: Session, answers: Mapping[StepName, Typed], now: datetime, deals: int = 0) -> int:
+    """`deals`: how often its lots fell before, where a trial is taken back."""
+    row = DraftRow(changed_at=now, answers={str(name): dict(typed) for name, typed in answers.items()}, deals=deals)
     session.add(row)
     session.flush()
     return row.id
@@ -64,8 +65,9 @@ def drop_draft(session: Session, draft_id: int) -> None:
         session.delete(row)
 
 
-def take_draft(session: Session, draft_id: int) -> None:
-    """Take a draft away for good, once: of two windows that deal its lots, one gets a trial.
+def take_draft(session: Session, draft_id: int) -> int:
+    """Take a draft away for good, once: of two windows that deal its lots, one gets a trial. Returns how often its lots
+    fell before.
 
     Raises
     ------
@@ -75,5 +77,7 @@ def take_draft(session: Session, draft_id: int) -> None:
     row = session.exec(select(DraftRow).where(col(DraftRow.id) == draft_id).with_for_update()).first()
     if row is None:
         raise Gone("These lots have been dealt already: the trial stands under Trials.")
+    deals = row.deals
     session.delete(row)
     session.flush()
+    return deals

@@ -35,8 +35,8 @@ def new_key() -> str:
     return secrets.token_hex(8)
 
 
-def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str = "") -> int:
-    """Deal the lots and lay the whole trial down; returns its id."""
+def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str = "", deals: int = 0) -> int:
+    """Deal the lots and lay the whole trial down; returns its id. `deals`: how often they fell before."""
     row = TrialRow(
         key=new_key(),
         made_at=now,
@@ -54,6 +54,7 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
         seed=seed,
         algorithm=ALGORITHMS.get(plan.layout.dealing, ALGORITHM),
         dealt_at=now,
+        deals=deals + 1,
         site=site_entry(plan.layout.site),
         guard_cm=plan.layout.guard_cm,
         control=plan.letters[plan.control],
@@ -226,6 +227,21 @@ def note_trial(session: Session, trial_id: int, note: str, seen: str) -> None:
     """
     unchanged(seen, lock_trial(session, trial_id).note, note, "the note")
     session.exec(update(TrialRow).where(col(TrialRow.id) == trial_id).values(note=note))
+
+
+def take_back(session: Session, trial_id: int) -> Trial:
+    """Take a dealt trial away before anything is on record, so that its plan can be changed; its deals are counted.
+
+    Raises
+    ------
+    LotsError
+        The plan is declared, or something is on record.
+    """
+    trial = lock_trial(session, trial_id)
+    if trial.started or trial.declared:
+        raise LotsError("The plan is declared, or something is on record: amend it, or plan it again.")
+    delete_trial(session, trial_id)
+    return trial
 
 
 def delete_trial(session: Session, trial_id: int) -> None:

@@ -218,8 +218,8 @@ def overview(draft_id: int) -> ResponseReturnValue:
 def _deal(draft_id: int, walk: Walk) -> ResponseReturnValue:
     """The lots fall: the draft becomes a trial, once."""
     plan = plan_of(walk.draft, walk.known)
-    take_draft(db(), draft_id)
-    trial_id = create_trial(db(), plan, secrets.token_hex(8), now(), who())
+    deals = take_draft(db(), draft_id)
+    trial_id = create_trial(db(), plan, secrets.token_hex(8), now(), who(), deals)
     commit()
     return redirect(url_for("trials.show", trial_id=trial_id, dealt=1))
 

@@ -57,6 +57,14 @@ def answers_from(trial: Trial, on: date) -> Answers:
     return {name: step.first(on) | {"shown_in": [system()]} | step.again(trial, on) for name, step in steps().items()}
 
 
+def answers_taken_back(trial: Trial, on: date) -> Answers:
+    """The answers that this very trial was planned by: its own name, note and first day."""
+    answers = answers_from(trial, on)
+    answers["claim"] |= {"name": [trial.name], "note": [trial.note]}
+    answers["measure"] |= {"start_on": [trial.start_on.isoformat()]}
+    return answers
+
+
 def answers_on_own_ground(trial: Trial, on: date, units_each: int) -> Answers:
     """The answers that would plan a trial again, but for its ground: that is yet to be drawn."""
     answers = first_answers(on)

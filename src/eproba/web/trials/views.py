@@ -34,12 +34,13 @@ from eproba.store.commands.trials import (
     move_decision,
     note_trial,
     record_spare_run,
+    take_back,
 )
 from eproba.store.drafts import drafts
 from eproba.store.glances import due_by, glances
 from eproba.store.readings import all_readings
 from eproba.store.recipes import all_recipes, offered_recipes
-from eproba.web.new_trial.walking import answers_from
+from eproba.web.new_trial.walking import answers_from, answers_taken_back
 from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.pictures.turns import turns_drawn
@@ -302,6 +303,16 @@ def copy(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     draft_id = new_draft(db(), answers_from(trial, today()), now())
     commit()
+    return redirect(url_for("new_trial.step", draft_id=draft_id, name="claim"))
+
+
+@trials.post("/trials/<int:trial_id>/plan-again")
+def back_to_plan(trial_id: int) -> ResponseReturnValue:
+    """Take the dealt trial back into its plan, as long as nothing is declared or on record."""
+    trial = take_back(db(), trial_id)
+    draft_id = new_draft(db(), answers_taken_back(trial, today()), now(), trial.deals)
+    commit()
+    flash("It is a plan again. Dealing its lots once more is counted, and the verdict says so.")
     return redirect(url_for("new_trial.step", draft_id=draft_id, name="claim"))
 
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from flask_wtf import FlaskForm
 
 from eproba.core.errors import EprobaError
+from eproba.core.planning.advice import lots_words
 from eproba.core.planning.draft import (
     ChancePart,
     DraftError,
@@ -23,6 +24,7 @@ from eproba.core.planning.draft import (
 )
 from eproba.core.planning.plan import PlannedMeasure
 from eproba.core.trial.days import DaysError, seconds_of_round, units_in
+from eproba.core.trial.lots import Dealing
 from eproba.core.trial.model import Trial
 from eproba.core.trial.worth import as_kept, worth_unit
 from eproba.core.words import parse_number
@@ -56,13 +58,15 @@ class Time:
 
 @dataclass(frozen=True)
 class ChancePage:
-    """The outlook of the plan, or of what was moved on the page; `problem`: why there is none."""
+    """The outlook of the plan, or of what was moved on the page; `problem`: why there is none; `lots`: what shuffling
+    can say at best."""
 
     problem: str = ""
     seen: "Outlook | None" = None
     unit: str = ""
     pictures: "tuple[Hundred, ...]" = ()
     time: Time | None = None
+    lots: str = ""
 
 
 class ChanceStep(PlannerStep[ChanceForm, ChancePart]):
@@ -109,7 +113,10 @@ class ChanceStep(PlannerStep[ChanceForm, ChancePart]):
             return ChancePage(sentence(error))
         chance = walk.draft.chance or UNTYPED
         pictures = tuple(hundred(seen.chances.shares[truth], truth, prospect) for truth in seen.chances.shares)
-        return ChancePage("", seen, unit, pictures, _time(walk, measure, chance, prospect.units))
+        dealing: Dealing = "on and off" if prospect.turns else "blocks" if prospect.blocks else "completely random"
+        best = seen.chances.best_p
+        lots = "" if best is None else lots_words(dealing, prospect.units, best)
+        return ChancePage("", seen, unit, pictures, _time(walk, measure, chance, prospect.units), lots)
 
 
 UNTYPED = ChancePart(None, 20.0)
@@ -212,7 +219,7 @@ def _as_needed(answers: Answers) -> bool:
 def _time(walk: Walk, measure: MeasurePart, chance: ChancePart, units: int) -> Time:
     planned: tuple[PlannedMeasure, ...] = planned_measures(measure, walk.known)
     asked = [(walk.known.measures[planned_measure.key], planned_measure.per_unit) for planned_measure in planned]
-    total, rounds = walk.draft.rows * units, _rounds(walk)
+    total, rounds = walk.draft.rows * (1 if walk.draft.turns else units), _rounds(walk)
     every = seconds_of_round(asked, total, pull=False) / 60
     last = seconds_of_round(asked, total, pull=True) / 60
     return Time(every, every * (rounds - 1) + last, units_in(chance.minutes, asked, walk.draft.rows), chance.minutes)

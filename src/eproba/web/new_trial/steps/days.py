@@ -161,11 +161,11 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
             return DaysPage(problem=sentence(error))
         asked = [walk.known.measures[key] for key in measure.asked]
         per_unit = [(walk.known.measures[m.key], m.per_unit) for m in planned_measures(measure, walk.known)]
-        units_each, known = len(cuts) // draft.rows, walk.known.recipes
+        units_each, known = draft.units_given(cuts), walk.known.recipes
         going = visits(doses.treatments, doses.pours, cuts, units_each, known, walk.bench.kit, units())
         poured = {day: visit.minutes for visit in going for day in visit.on}
         pulls = days.pulls or (measure.decision_day,)
-        loads = calendar(rounds, poured, measure.start_on, per_unit, len(cuts), pulls, grid)
+        loads = calendar(rounds, poured, measure.start_on, per_unit, draft.units_read(cuts), pulls, grid)
         noun = COMPARED[draft.compared].noun
         tasks = [task for load in loads for task in _tasks(load, noun, doses)]
         return DaysPage(
@@ -233,7 +233,11 @@ def on_given(walk: Walk, doses: Dosed, cuts: Sequence[Cut]) -> list[Advice]:
     def ground_on(day: int) -> Ground:
         return walk.known.ground_on(start + timedelta(days=day))
 
-    return on_recipes(doses.treatments, dose_days(doses), cuts, walk.known.recipes, ground_on, units())
+    days = dose_days(doses)
+    if walk.draft.turns and measure is not None:  # what a place got while it was on: the next turn is the other's
+        length = measure.decision_day // max(1, len(cuts) // walk.draft.rows)
+        days = [[day for day in of_one if day < length] for of_one in days]
+    return on_recipes(doses.treatments, days, cuts, walk.known.recipes, ground_on, units())
 
 
 def dose_days(doses: Dosed) -> list[list[int]]:

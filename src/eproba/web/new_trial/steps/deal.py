@@ -63,7 +63,7 @@ def deal_page(walk: Walk) -> DealPage:
         looks=looks([(letter, t.name, t.role) for letter, t in zip(plan.letters, plan.treatments, strict=True)]),
         ground=ground_plan(plan.layout.site, [(unit.cut, None) for unit in preview], {}, household=units()),
         doses={letter: _dose(plan, letter) for letter in plan.letters},
-        neighbours=borders([(cut, "") for cut in plan.layout.cuts], "", plan.layout.guard_cm)[1],
+        neighbours=0 if walk.draft.turns else borders([(c, "") for c in plan.layout.cuts], "", plan.layout.guard_cm)[1],
         chance=chance,
         help=help_,
         advice=tuple(merged(advice)),

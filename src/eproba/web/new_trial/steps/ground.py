@@ -194,7 +194,8 @@ def cut_advice(walk: Walk, cut: Proposal, ground: GroundPart, guard: float) -> l
     if walk.draft.measure is not None:
         first = walk.known.measures[walk.draft.measure.measure]
         counsel += on_turns(cut.dealing, first, walk.draft.compared)
-        counsel += on_guard(first, guard if ground.guard_cm is None else ground.guard_cm, cut.cuts[0].kind, units())
+        if cut.dealing != "on and off":
+            counsel += on_guard(first, guard if ground.guard_cm is None else ground.guard_cm, cut.cuts[0].kind, units())
     if words := _unlike(cut):
         text = f"{words} Give every treatment by the square metre, or take a cut of equal units."
         counsel.append(Advice(True, text))

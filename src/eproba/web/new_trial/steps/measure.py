@@ -244,4 +244,7 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
         if part is None:
             return []
         first = walk.known.measures[part.measure]
-        return on_days(first, part.decision_day) + on_place(first) + on_kind(walk.draft.compared)
+        length = part.decision_day
+        if walk.draft.turns and walk.draft.ground is not None:
+            length //= max(1, walk.draft.ground.units_each)  # a period is read at its own end
+        return on_days(first, length) + on_place(first) + on_kind(walk.draft.compared)

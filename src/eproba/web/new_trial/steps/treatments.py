@@ -248,8 +248,8 @@ class TreatmentsStep(PlannerStep[TreatmentsForm, TreatmentsPart]):
         cuts = cuts_of(walk)
         counsel += [Advice(True, line) for line in doses.uneven]
         counsel += on_given(walk, doses, cuts) + on_unlike(doses, cuts, units())
-        return counsel + on_measuring(doses.treatments, cuts[: max(1, len(cuts) // len(roles))], walk.known.recipes,
-                                   walk.bench.kit)  # fmt: skip
+        given_to = cuts[: max(1, walk.draft.units_given(cuts))]
+        return counsel + on_measuring(doses.treatments, given_to, walk.known.recipes, walk.bench.kit)
 
 
 def on_another_square(number: str, typed_in: System, wanted: System) -> str:
