@@ -6,6 +6,8 @@ from datetime import date, timedelta
 import pytest
 
 from eproba.core.judging.applications import applications
+from eproba.core.trial.amendments import NOTHING_BESIDE, Beside
+from eproba.core.trial.ground import Gradient, unblocked_gradient
 from eproba.core.wording.ledger import text_of
 from tests.core.cases import small_trial
 
@@ -19,8 +21,8 @@ def logged(catalogue, a=None, b=None):
     return replace(trial, pours=(replace(usual[0], **(a or {})), replace(usual[1], **(b or {}))))
 
 
-def texts(trial):
-    return [f"{line.rule} ({line.level}): {text_of(line)}" for line in applications(trial)]
+def texts(trial, beside=NOTHING_BESIDE):
+    return [f"{line.rule} ({line.level}): {text_of(line)}" for line in applications(trial, beside)]
 
 
 def test_all_as_planned_is_one_note(catalogue):
@@ -36,6 +38,14 @@ def test_all_as_planned_is_one_note(catalogue):
         ({"unit_amounts": {"P2": 200.0}}, {}, "Comfrey steep was poured short once, down to 80 %"),
         ({}, {"amount_each": 225.0}, "All 2 applications are on record"),
         ({"amount_each": 300.0}, {}, "Unequal water on day 0: a gap may be the watering alone"),
+        ({}, {"amount_each": 270.0}, "All 2 applications are on record"),
+        (
+            {"unit_amounts": {"P2": 1180.0}},
+            {},
+            "Comfrey steep got more than the plan gives once, up to 472 % of it: P2",
+        ),
+        ({"unit_amounts": {"P2": 1180.0}}, {}, "another amount of water than the rest of their treatment: P2 of day 0"),
+        ({}, {"status": "skipped"}, "Unequal water on day 0: a gap may be the watering alone"),
         ({"alike": False}, {}, "Not every unit got the same handling on day 0"),
         ({}, {"can": "after"}, "the control was poured from the brew’s can, after it"),
         ({"override": "foul, but there was no other"}, {}, "should not be poured: foul, but there was no other"),
@@ -59,3 +69,42 @@ def test_the_verdict_says_of_how_many_brews_it_speaks(catalogue):
     assert "came from one batch: the verdict speaks of one brew" in texts(one)[-1]
     two = replace(trial, pours=(*trial.pours, replace(again, batch=8)))
     assert "2 batches of Comfrey steep were poured one after the other" in texts(two)[-1]
+
+
+def later(trial, place=0, day=14, done=None, **more):
+    """The trial with one more application of the first treatment, done on its day or another one."""
+    on = DAY0 + timedelta(days=day if done is None else done)
+    return replace(trial, pours=(*trial.pours, replace(trial.pours[place], id=9 + day, day=day, done_on=on, **more)))
+
+
+def test_what_was_caught_up_on_is_told_with_letter_and_day(catalogue):
+    trial = logged(catalogue, {"done_on": DAY0 + timedelta(days=9)})
+    twice = later(trial, day=7, done=9)
+    assert any("Two applications of one treatment were given on one day: A of day 9." in text for text in texts(twice))
+    assert not any("on one day" in text for text in texts(later(trial, day=7, done=10)))
+    beside = Beside(least_days=(("A", ((9, 14.0), (20, 11.0), (21, 14.0))),))
+    said = "Given sooner after the last time than the recipe allows: A of day 21."
+    assert any(said in text for text in texts(later(trial, day=21), beside))
+    assert not any("sooner" in text for text in texts(later(trial, day=20), beside)), "eleven days are enough there"
+
+
+def test_brews_that_are_unknown_or_another_s_are_told(catalogue):
+    trial = logged(catalogue, {"batch": 7})
+    assert not any("brew" in text for text in texts(trial, Beside(brewed=("A",))))
+    unknown = replace(trial, pours=(replace(trial.pours[0], batch=None), trial.pours[1]))
+    assert any("which brew these came: A of day 0." in text for text in texts(unknown, Beside(brewed=("A",))))
+    assert not any("which brew" in text for text in texts(unknown)), "it needs none"
+    whey = tuple(replace(t, recipe="comfrey-steep" if t.letter == "A" else "") for t in trial.treatments)
+    swapped = Beside(made_by=((7, ("diluted-whey", "Diluted whey")),))
+    told = texts(replace(trial, treatments=whey), swapped)
+    assert any("On day 0 Comfrey steep (A) was poured from a batch of Diluted whey." in text for text in told)
+    own = Beside(made_by=((7, ("comfrey-steep", "Comfrey steep")),))
+    assert not any("batch of" in text for text in texts(replace(trial, treatments=whey), own))
+
+
+def test_a_gradient_is_across_only_where_the_lots_fell_anywhere(catalogue):
+    site = replace(small_trial(catalogue).site, gradient=Gradient("shade", 90.0))
+    dealings = ("completely random", "one of each", "blocks", "pairs", "Latin square", "on and off")
+    across = [dealing for dealing in dealings if unblocked_gradient(site, dealing)]
+    assert across == ["completely random", "one of each"]
+    assert unblocked_gradient(replace(site, gradient=None), "completely random") == ""

@@ -256,7 +256,7 @@ def test_what_a_recipe_would_never_do_is_told_for_dose_days_and_sugar():
     ]
     thin = wanted("Ferment", "test", Given("m2", 0.025, "L"), DoseRhythm("once"), recipe="sugar-ferment")
     (line,) = against_recipes(dosed([thin, WATER], POTS, course(14), True), POTS)
-    assert line.startswith("Ferment: 25 mL/m²; its recipe gives 1 to 4 L/m²")
+    assert line.startswith("Ferment: 0.025 L/m²; its recipe gives 1 to 4 L/m²")
 
 
 def test_what_is_said_of_all_rungs_is_said_once():

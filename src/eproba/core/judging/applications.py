@@ -1,11 +1,15 @@
-"""Trust lines from the applications on record: late, short, unequal, unlike, from a bad batch, from how many brews."""
+"""Trust lines from the applications on record: late, short, too soon, unequal, unlike, from which brews."""
 
 from collections import defaultdict
-from dataclasses import replace
+from collections.abc import Sequence
+from datetime import date
+from itertools import pairwise
+from statistics import median
 
 from eproba.core.judging.trust_line import TrustLine
-from eproba.core.trial.doses import litres_a_m2, planned_dose, unequal
-from eproba.core.trial.model import Pour, Trial
+from eproba.core.trial.amendments import NOTHING_BESIDE, Beside
+from eproba.core.trial.doses import given_amount, planned_dose, unequal, water_given
+from eproba.core.trial.model import Pour, Treatment, Trial
 
 RULE = "applied as planned"
 LATE_DAYS = 1  # a day's shift is a gardener's life
@@ -13,17 +17,21 @@ MOST_MISSING = 1 / 3  # of the applications: beyond that the verdict is hardly a
 SHORT = 0.9  # of the planned amount
 
 
-def applications(trial: Trial) -> list[TrustLine]:
-    """Every line that the application log gives."""
+def applications(trial: Trial, beside: Beside = NOTHING_BESIDE) -> list[TrustLine]:
+    """Every line that the application log gives; `beside`: what is known of recipes and brews."""
     lines = [
         *_missing(trial),
         *_late(trial),
-        *_short(trial),
+        *_otherwise_than_planned(trial),
+        *_twice(trial),
+        *_too_soon(trial, beside),
         *_unequal(trial),
         *_unlike(trial),
         *_carried_over(trial),
         *_overridden(trial),
         *_otherwise(trial),
+        *_from_no_brew(trial, beside),
+        *_swapped(trial, beside),
     ]
     if trial.pours and not any(line.rule == RULE for line in lines):
         lines.insert(0, TrustLine(RULE, "note", "all on record", {"applications": len(trial.pours)}))
@@ -55,43 +63,89 @@ def _late(trial: Trial) -> list[TrustLine]:
     return [TrustLine(RULE, "caution", "came late", evidence)]
 
 
-def _short(trial: Trial) -> list[TrustLine]:
+def _otherwise_than_planned(trial: Trial) -> list[TrustLine]:
+    """Units that got clearly less, or clearly more, than the plan gives them."""
     lines = []
     for treatment in trial.treatments:
-        shares = [share for p in _poured(trial) if p.letter == treatment.letter for share in _shares(trial, p)]
-        short = [share for share in shares if share < SHORT]
+        shares = [
+            (share, code, pour.day)
+            for pour in _poured(trial)
+            if pour.letter == treatment.letter
+            for code, share in _shares(trial, pour).items()
+        ]
+        short = [one for one in shares if one[0] < SHORT]
+        over = [one for one in shares if one[0] > 1 / SHORT]
         if short:
-            evidence = {"treatment": treatment.name, "times": len(short), "least": min(short)}
+            evidence = {"least": min(short)[0], **_named(trial, treatment, short)}
             lines.append(TrustLine(RULE, "caution", "poured short", evidence))
+        if over:
+            evidence = {"most": max(over)[0], **_named(trial, treatment, over)}
+            lines.append(TrustLine(RULE, "caution", "poured over", evidence))
     return lines
 
 
-def _shares(trial: Trial, pour: Pour) -> list[float]:
-    """What was given as shares of the plan: for all units together, and for each that got another amount."""
+def _named(trial: Trial, treatment: Treatment, odd: Sequence[tuple[float, str, int]]) -> dict[str, object]:
+    """How often, and which units on which days, as far as they are not all."""
+    days = sorted({day for _, _, day in odd})
+    all_units = {unit.code for unit in trial.units if unit.letter == treatment.letter}
+    units: list[tuple[str, int]] = []
+    for day in days:
+        codes = sorted({code for _, code, on in odd if on == day})
+        units += [(treatment.letter, day)] if all_units <= set(codes) else [(code, day) for code in codes]
+    return {"treatment": treatment.name, "times": len(days), "units": units}
+
+
+def _shares(trial: Trial, pour: Pour) -> dict[str, float]:
+    """What each unit was given, as a share of the plan, where the record says."""
     dose = planned_dose(trial, pour)
     if dose is None or not dose.amount:
-        return []
-    shares = [
-        amount / dose.of(trial.by_code[code].cut) for code, amount in pour.unit_amounts.items() if code in trial.by_code
-    ]
-    return shares + ([pour.amount_each / dose.amount] if pour.amount_each is not None else [])
+        return {}
+    units = trial.given_to(pour.letter, pour.what, pour.day)
+    said = [unit for unit in units if pour.amount_each is not None or unit.code in pour.unit_amounts]
+    return {unit.code: given_amount(pour, dose, unit) / dose.of(unit.cut) for unit in said}
+
+
+def _twice(trial: Trial) -> list[TrustLine]:
+    """Two applications of one treatment on one day: what was caught up on, or put down twice."""
+    by_day: dict[tuple[str, str, date], list[Pour]] = defaultdict(list)
+    for pour in _poured(trial):
+        if pour.done_on is not None:
+            by_day[pour.letter, pour.what, pour.done_on].append(pour)
+    twice = [(letter, trial.day_of(on)) for (letter, _, on), pours in by_day.items() if len(pours) > 1]
+    return [TrustLine(RULE, "caution", "twice on a day", {"pours": twice})] if twice else []
+
+
+def _too_soon(trial: Trial, beside: Beside) -> list[TrustLine]:
+    """Applications closer to each other than the recipe allows, by the days on which they were done; in two places
+    that take turns only those of one period."""
+    least_of, soon = dict(beside.least_days), []
+    for letter, least in least_of.items():
+        done = sorted(
+            {trial.day_of(pour.done_on) for pour in _poured(trial)
+             if pour.letter == letter and pour.what == "dose" and pour.done_on is not None}
+        )  # fmt: skip
+        for earlier, day in pairwise(done):
+            same = not trial.turns or trial.period_given(earlier) == trial.period_given(day)
+            if same and 0 < day - earlier < dict(least).get(day, 0.0):
+                soon.append((letter, day))
+    return [TrustLine(RULE, "caution", "too soon", {"pours": soon})] if soon else []
 
 
 def _unequal(trial: Trial) -> list[TrustLine]:
-    """Days on which the treatments that are poured got different volumes on a square metre."""
-    by_day: dict[int, dict[str, float]] = defaultdict(dict)
-    for pour in _poured(trial):
-        dose = planned_dose(trial, pour)
-        if pour.amount_each is None or dose is None:
-            continue
-        volume = litres_a_m2(replace(dose, amount=pour.amount_each), trial, pour.letter)
-        if volume is not None:
-            for letter in {unit.letter for unit in trial.given_to(pour.letter, pour.what, pour.day)}:
-                by_day[pour.day][letter] = by_day[pour.day].get(letter, 0.0) + volume
-    days = [day for day, given in by_day.items() if unequal(list(given.values()))]
-    if not days:
-        return []
-    return [TrustLine("equal volume", "caution", "unequal water", {"days": sorted(days)})]
+    """Days on which the treatments that are to be watered alike got different volumes on a square metre, and units
+    that got another one than the rest of their treatment."""
+    days, odd = [], []
+    for day, water in sorted(water_given(trial).items()):
+        by_letter: dict[str, list[float]] = defaultdict(list)
+        for code, volume in water.items():
+            by_letter[trial.by_code[code].letter].append(volume)
+        usual = {letter: median(volumes) for letter, volumes in by_letter.items()}
+        if unequal(list(usual.values())):
+            days.append(day)
+        named = [(code, volume, usual[trial.by_code[code].letter]) for code, volume in sorted(water.items())]
+        odd += [(code, day) for code, volume, of_its_own in named if unequal([volume, of_its_own])]
+    lines = [TrustLine("equal volume", "caution", "unequal water", {"days": days})] if days else []
+    return lines + ([TrustLine("equal volume", "caution", "units unlike", {"units": odd})] if odd else [])
 
 
 def _unlike(trial: Trial) -> list[TrustLine]:
@@ -126,6 +180,28 @@ def _otherwise(trial: Trial) -> list[TrustLine]:
             "day": pour.day, "treatment": trial.treatment(letter).name, "what": what})
         for (letter, what), pour in reversed(pour_by_other.items())
     ]  # fmt: skip
+
+
+def _from_no_brew(trial: Trial, beside: Beside) -> list[TrustLine]:
+    """Applications of what is brewed, from no batch on record."""
+    unknown = [
+        (pour.letter, pour.day)
+        for pour in _poured(trial)
+        if pour.letter in beside.brewed and pour.what == "dose" and pour.batch is None
+    ]
+    return [TrustLine("batch good", "caution", "from no brew", {"pours": unknown})] if unknown else []
+
+
+def _swapped(trial: Trial, beside: Beside) -> list[TrustLine]:
+    """Applications from a batch of another recipe than the treatment’s."""
+    made, lines = dict(beside.made_by), []
+    for pour in _poured(trial):
+        treatment = trial.treatment(pour.letter)
+        recipe, title = made.get(pour.batch or 0, ("", ""))
+        if recipe and treatment.recipe and recipe != treatment.recipe:
+            evidence = {"letter": pour.letter, "treatment": treatment.name, "day": pour.day, "title": title}
+            lines.append(TrustLine("batch good", "caution", "another brew", evidence))
+    return lines
 
 
 def _brews(trial: Trial) -> list[TrustLine]:

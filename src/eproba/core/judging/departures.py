@@ -18,7 +18,7 @@ from eproba.core.stats.series import UnitValue
 from eproba.core.stats.summaries import Points
 from eproba.core.trial.amendments import NOTHING_BESIDE, Beside
 from eproba.core.trial.declaration import short, untold
-from eproba.core.trial.ground import borders
+from eproba.core.trial.ground import borders, unblocked_gradient
 from eproba.core.trial.hours import hours_off, window_of
 from eproba.core.trial.model import Asked, Reading, Trial
 
@@ -51,11 +51,12 @@ def plan_lines(
         *read_elsewhen(trial, readings),
         *read_off_hours(trial, readings),
         *able_to_answer(trial, asked, readings),
+        *gradient_across(trial),
         *gradient(trial, judgement),
         *left_over(trial, asked, values),
         *levels(judgement, asked),
         *spare_runs(trial),
-        *conduct(trial),
+        *conduct(trial, beside),
         *corrections(beside),
         *misled(trial, asked, dict(beside.marks)),
     ]
@@ -155,6 +156,12 @@ def misled(trial: Trial, asked: Asked, marks: Mapping[str, Sequence[str]]) -> li
         for mark in marks.get(treatment.letter, ())
         if mark in why and treatment.letter != trial.control
     ]
+
+
+def gradient_across(trial: Trial) -> list[TrustLine]:
+    """A gradient that was drawn, and lots that fell across it anywhere: the planner warned of it too."""
+    kind = unblocked_gradient(trial.site, trial.dealing)
+    return [TrustLine("gradient left", "caution", "gradient across", {"kind": kind})] if kind else []
 
 
 def gradient(trial: Trial, judgement: Judgement) -> list[TrustLine]:
@@ -324,10 +331,10 @@ def spare_runs(trial: Trial) -> list[TrustLine]:
     return [TrustLine("spare plant", "note", "spare plants", {"runs": came_through})]
 
 
-def conduct(trial: Trial) -> list[TrustLine]:
+def conduct(trial: Trial, beside: Beside = NOTHING_BESIDE) -> list[TrustLine]:
     """Ended early, and what the application log gives."""
     lines = []
     if trial.ended_on is not None:
         evidence = {"day": trial.day_of(trial.ended_on), "of": trial.decision_day, "reason": trial.ended_reason}
         lines.append(TrustLine("ended early", "caution", "ended early", evidence))
-    return lines + applications(trial)
+    return lines + applications(trial, beside)

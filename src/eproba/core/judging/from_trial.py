@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
+from eproba.core.judging.applications import applications
 from eproba.core.judging.comparisons import with_trust
 from eproba.core.judging.courses import courses, last_round_day
 from eproba.core.judging.departures import plan_lines
@@ -109,14 +110,16 @@ def circumstances_of(trial: Trial, asked: Asked, readings: Iterable[Reading]) ->
         for round_ in due
         if round_.id in read and len(read[round_.id]) < len(trial.living(trial.date_of(round_.day)))
     ]
+    no_start = trial.turns or asked.measure.kind == "day"  # nothing that could be read of it before
     return Circumstances(
         control_role=control.role,
         poured=any(is_poured(treatment.amount_unit) and treatment.amount for treatment in trial.treatments),
         rounds_due=len(due),
         rounds_missed=sum(round_.id not in read for round_ in due),
         rounds_partly=tuple(partly),
-        baseline_taken=trial.turns or any(round_.id in read for round_ in trial.rounds if round_.day <= 0),
+        baseline_taken=no_start or any(round_.id in read for round_ in trial.rounds if round_.day <= 0),
         deals=trial.deals,
+        watered_alike=not any(line.says == "unequal water" for line in applications(trial)),
     )
 
 

@@ -147,7 +147,8 @@ def control_kind(circumstances: Circumstances) -> TrustLine:
     if circumstances.control_role == "untreated":
         return TrustLine("control kind", "note", "control untreated")
     if circumstances.control_role == "water control":
-        return TrustLine("control kind", "note", "control got water")
+        says = "control got water" if circumstances.watered_alike else "control got other water"
+        return TrustLine("control kind", "note" if circumstances.watered_alike else "caution", says)
     return TrustLine("control kind", "note", "control is another", {"role": circumstances.control_role})
 
 

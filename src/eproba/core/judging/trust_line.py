@@ -30,7 +30,7 @@ class Circumstances:
 
     `control_role` is the control's role; `poured` whether the other treatments are liquids; `rounds_due` and
     `rounds_missed` count the rounds up to the decision day, `rounds_partly` names the days on which not every unit
-    was read; `deals` how often the lots were dealt.
+    was read; `deals` how often the lots were dealt, `watered_alike` whether all that is to be watered got as much.
     """
 
     control_role: str
@@ -40,3 +40,4 @@ class Circumstances:
     baseline_taken: bool
     deals: int
     rounds_partly: tuple[int, ...] = ()
+    watered_alike: bool = True

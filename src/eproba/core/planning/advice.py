@@ -170,6 +170,14 @@ def _enough(dealing: Dealing) -> int:
     return next(n for n in sizes if best_reachable_p(dealing, n) < 0.05)
 
 
+def on_gradient(kind: str) -> list[Advice]:
+    """A gradient that was drawn, and lots that fall across it anywhere (`kind`: that of the gradient)."""
+    if not kind:
+        return []
+    text = f"The ground was drawn with a gradient ({kind}), and this cut lets the lots fall across it anywhere"
+    return [Advice(True, f"{text}. Blocks across it keep like with like.")]
+
+
 def on_turns(dealing: Dealing, measure: Measure, compared: Compared) -> list[Advice]:
     """When two places may take turns, and what such a trial can't do."""
     if dealing != "on and off":

@@ -47,12 +47,17 @@ class Changes:
 
 @dataclass(frozen=True)
 class Beside:
-    """What judging goes by beside the readings: what was changed with the envelope open, and what the recipe of each
-    treatment can do to a reading itself (its marks, by letter)."""
+    """What judging goes by beside the readings: what was changed with the envelope open, and what is known of recipes
+    and brews. By letter: `marks`, what the recipe can do to a reading itself; `least_days` that it wants between two
+    applications, by the day of the later one; `brewed`: it takes a batch. `made_by`: the recipe of each batch that was
+    poured, its key and title."""
 
     corrections: tuple[Correction, ...] = ()
     pours: tuple[PourChange, ...] = ()
     marks: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    least_days: tuple[tuple[str, tuple[tuple[int, float], ...]], ...] = ()
+    brewed: tuple[str, ...] = ()
+    made_by: tuple[tuple[int, tuple[str, str]], ...] = ()
 
 
 NOTHING_BESIDE = Beside()

@@ -137,6 +137,32 @@ def litres_a_m2(dose: Dose, trial: Trial, letter: str) -> float | None:
     return None if poured is None else poured / sum(cut.ground_m2 for cut in cuts)
 
 
+def water_given(trial: Trial) -> dict[int, dict[str, float]]:
+    """Litres on a square metre of each unit (by code), by planned day, from what was done: what was skipped, or is not
+    on record, is nothing. Days without any water, and units to which the plan gives none, are left out."""
+    done = {pour.day for pour in trial.pours if pour.status == "poured"}
+    water: dict[int, dict[str, float]] = {}
+    for pour in trial.pours:
+        dose = planned_dose(trial, pour)
+        if dose is None or pour.day not in done or not is_poured(dose.unit):
+            continue
+        of_day = water.setdefault(pour.day, {})
+        for unit in trial.given_to(pour.letter, pour.what, pour.day):
+            if unit.lost_on is None or unit.lost_on > trial.date_of(pour.day):
+                poured = litres(given_amount(pour, dose, unit), dose.unit) or 0.0
+                of_day[unit.code] = of_day.get(unit.code, 0.0) + poured / unit.cut.ground_m2
+    return {day: units for day, units in water.items() if any(units.values())}
+
+
+def given_amount(pour: Pour, dose: Dose, unit: Unit) -> float:
+    """What one unit got in an application, in the unit of its `dose`: as planned where nobody said otherwise."""
+    if pour.status != "poured":
+        return 0.0
+    if unit.code in pour.unit_amounts:
+        return pour.unit_amounts[unit.code]
+    return (dose if pour.amount_each is None else replace(dose, amount=pour.amount_each)).of(unit.cut)
+
+
 def unequal(volumes: Sequence[float]) -> bool:
     """Whether the volumes differ by more than a can can be read: a gap may then be the watering alone."""
     return bool(volumes) and max(volumes) - min(volumes) > UNEQUAL * max(volumes)

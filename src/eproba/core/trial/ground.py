@@ -7,6 +7,7 @@ from typing import Any, Literal, get_args
 
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import Amount
+from eproba.core.trial.lots import Dealing
 
 PlaceKind = Literal["bed", "lawn", "pots", "bench", "tray"]
 UnitKind = Literal["pot", "patch", "cell", "strip", "bed"]
@@ -225,3 +226,9 @@ def walked(cuts: Sequence[Cut]) -> tuple[Cut, ...]:
 
     order = {id(cut): i + 1 for i, cut in enumerate(sorted(cuts, key=step))}
     return tuple(replace(cut, walk=order[id(cut)]) for cut in cuts)
+
+
+def unblocked_gradient(site: Site, dealing: Dealing) -> str:
+    """The kind of a gradient that was drawn, where the lots fall across it anywhere; empty where they don't."""
+    anywhere = dealing in ("completely random", "one of each")
+    return site.gradient.kind if site.gradient is not None and anywhere else ""

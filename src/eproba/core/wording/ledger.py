@@ -40,6 +40,7 @@ SAID: Mapping[str, str] = {
     "alone.",
     "control untreated": "The control is untreated ground with the same handling.",
     "control got water": "The control got plain water, the same volume on the same days.",
+    "control got other water": "The control was to get plain water, the same volume on the same days; it did not.",
     "control is another": "The control is a {role}: the gap is against that, not against plain water.",
     # Rounds and baselines
     "no baseline": "No readings before the first application: nobody knows whether the units began alike.",
@@ -143,8 +144,16 @@ SAID: Mapping[str, str] = {
     "third, so how large the gap is says little of the treatment as planned.",
     "came late": "{late} of {of} applications came late, by up to {days} days ({pours:pours}): the verdict speaks of "
     "what was poured, when it was poured.",
-    "poured short": "{treatment} was poured short {times:times}, down to {least:percent} of the plan.",
+    "poured short": "{treatment} was poured short {times:times}, down to {least:percent} of the plan: {units:pours}.",
+    "poured over": "{treatment} got more than the plan gives {times:times}, up to {most:percent} of it: {units:pours}.",
+    "twice on a day": "Two applications of one treatment were given on one day: {pours:pours}.",
+    "too soon": "Given sooner after the last time than the recipe allows: {pours:pours}.",
+    "from no brew": "The record does not say from which brew these came: {pours:pours}.",
+    "another brew": "On day {day} {treatment} ({letter}) was poured from a batch of {title}.",
     "unequal water": "Unequal water on day {days:commas}: a gap may be the watering alone.",
+    "units unlike": "Single units got another amount of water than the rest of their treatment: {units:pours}.",
+    "gradient across": "The ground was drawn with a gradient ({kind}), and the lots fell across it anywhere: blocks "
+    "across it would have kept like with like.",
     "handled unlike": "Not every unit got the same handling on day {days:commas}: raking alone can do something.",
     "carried over": "On day {days:commas} the control was poured from the brew’s can, after it: a can carries over.",
 }

@@ -11,7 +11,7 @@ from wtforms.validators import Length
 
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_values
-from eproba.core.planning.advice import Advice, on_guard, on_turns, on_units
+from eproba.core.planning.advice import Advice, on_gradient, on_guard, on_turns, on_units
 from eproba.core.planning.cutter import Proposal, unlike
 from eproba.core.planning.dosing import size_words
 from eproba.core.planning.draft import (
@@ -24,7 +24,7 @@ from eproba.core.planning.draft import (
     proposed,
     site_of,
 )
-from eproba.core.trial.ground import Cut, GroundError, Site, row_of, site_entry, site_from
+from eproba.core.trial.ground import Cut, GroundError, Site, row_of, site_entry, site_from, unblocked_gradient
 from eproba.core.trial.model import Trial
 from eproba.core.trial.worth import worth_unit
 from eproba.core.words import NumberError, parse_number
@@ -191,6 +191,7 @@ class GroundStep(PlannerStep[GroundForm, GroundPart]):
 def cut_advice(walk: Walk, cut: Proposal, ground: GroundPart, guard: float) -> list[Advice]:
     """Advice on the cut that is ticked: it changes with it."""
     counsel = on_units(cut.dealing, cut.units_each, walk.draft.rows)
+    counsel += on_gradient(unblocked_gradient(site_of(walk.draft, ground), cut.dealing))
     if walk.draft.measure is not None:
         first = walk.known.measures[walk.draft.measure.measure]
         counsel += on_turns(cut.dealing, first, walk.draft.compared)
