@@ -32,7 +32,7 @@ def test_all_as_planned_is_one_note(catalogue):
 @pytest.mark.parametrize(
     ("a", "b", "said"),
     [
-        ({"done_on": DAY0 + timedelta(days=4)}, {}, "1 of 2 applications came late, by up to 4 days (A of day 0)"),
+        ({"done_on": DAY0 + timedelta(days=4)}, {}, "1 of 2 applications came late, by up to 4 days (A on day 0)"),
         ({"done_on": DAY0 + timedelta(days=1)}, {}, "All 2 applications are on record"),
         ({"amount_each": 100.0}, {"amount_each": 100.0}, "poured short once, down to 40 % of the plan"),
         ({"unit_amounts": {"P2": 200.0}}, {}, "Comfrey steep was poured short once, down to 80 %"),
@@ -44,7 +44,7 @@ def test_all_as_planned_is_one_note(catalogue):
             {},
             "Comfrey steep got more than the plan gives once, up to 472 % of it: P2",
         ),
-        ({"unit_amounts": {"P2": 1180.0}}, {}, "another amount of water than the rest of their treatment: P2 of day 0"),
+        ({"unit_amounts": {"P2": 1180.0}}, {}, "another amount of water than the rest of their treatment: P2 on day 0"),
         ({}, {"status": "skipped"}, "Unequal water on day 0: a gap may be the watering alone"),
         ({"alike": False}, {}, "Not every unit got the same handling on day 0"),
         ({}, {"can": "after"}, "the control was poured from the brew’s can, after it"),
@@ -80,10 +80,10 @@ def later(trial, place=0, day=14, done=None, **more):
 def test_what_was_caught_up_on_is_told_with_letter_and_day(catalogue):
     trial = logged(catalogue, {"done_on": DAY0 + timedelta(days=9)})
     twice = later(trial, day=7, done=9)
-    assert any("Two applications of one treatment were given on one day: A of day 9." in text for text in texts(twice))
+    assert any("Two applications of one treatment were given on one day: A on day 9." in text for text in texts(twice))
     assert not any("on one day" in text for text in texts(later(trial, day=7, done=10)))
     beside = Beside(least_days=(("A", ((9, 14.0), (20, 11.0), (21, 14.0))),))
-    said = "Given sooner after the last time than the recipe allows: A of day 21."
+    said = "Given sooner after the last time than the recipe allows: A on day 21."
     assert any(said in text for text in texts(later(trial, day=21), beside))
     assert not any("sooner" in text for text in texts(later(trial, day=20), beside)), "eleven days are enough there"
 
@@ -92,7 +92,7 @@ def test_brews_that_are_unknown_or_another_s_are_told(catalogue):
     trial = logged(catalogue, {"batch": 7})
     assert not any("brew" in text for text in texts(trial, Beside(brewed=("A",))))
     unknown = replace(trial, pours=(replace(trial.pours[0], batch=None), trial.pours[1]))
-    assert any("which brew these came: A of day 0." in text for text in texts(unknown, Beside(brewed=("A",))))
+    assert any("which brew these came: A on day 0." in text for text in texts(unknown, Beside(brewed=("A",))))
     assert not any("which brew" in text for text in texts(unknown)), "it needs none"
     whey = tuple(replace(t, recipe="comfrey-steep" if t.letter == "A" else "") for t in trial.treatments)
     swapped = Beside(made_by=((7, ("diluted-whey", "Diluted whey")),))

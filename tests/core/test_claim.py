@@ -40,6 +40,9 @@ def test_a_claim_says_what_how_much_when_and_against_what(catalogue):
     assert asked(height, "Comfrey steep", "Diluted whey") == (
         "By day 28, comfrey steep or diluted whey grew plants 15 % taller than plain water."
     )
+    rungs = asked(height, "Comfrey steep, 1 + 20", "Comfrey steep, 1 + 10", "Comfrey steep, neat")
+    assert "comfrey steep (1 + 20, 1 + 10 or neat) grew" in rungs
+    assert "comfrey steep, of the second cut; or whey grew" in asked(height, "Comfrey steep, of the second cut", "Whey")
     nothing = Worth(None, "ratio")
     assert "noticeably taller than" in asked(height, "Whey", worth=nothing)
     assert asked(height, "Whey", worth=nothing, control="untreated ground", no_worse=True) == (

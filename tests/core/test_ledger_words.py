@@ -169,18 +169,18 @@ SENTENCES = [
      "makes luck look like proof; that is paid for: the intervals are as wide as an early look needs."),
     ("all rounds", {"due": 1}, "The one round was taken."),
     ("came late", {"late": 1, "of": 8, "days": 4, "pours": [("A", 0), ("B", 7)]}, "1 of 8 applications came late, by "
-     "up to 4 days (A of day 0, B of day 7): the verdict speaks of what was poured, when it was poured."),
+     "up to 4 days (A on day 0; B on day 7): the verdict speaks of what was poured, when it was poured."),
     ("poured short", {"treatment": "Whey", "times": 2, "least": 0.4, "units": [("A", 0), ("A3", 7)]}, "Whey was poured "
-     "short twice, down to 40 % of the plan: A of day 0, A3 of day 7."),
+     "short twice, down to 40 % of the plan: A on day 0; A3 on day 7."),
     ("poured over", {"treatment": "Whey", "times": 1, "most": 4.7, "units": [("A3", 7)]}, "Whey got more than the plan "
-     "gives once, up to 470 % of it: A3 of day 7."),
-    ("twice on a day", {"pours": [("A", 9)]}, "Two applications of one treatment were given on one day: A of day 9."),
-    ("too soon", {"pours": [("A", 9)]}, "Given sooner after the last time than the recipe allows: A of day 9."),
-    ("from no brew", {"pours": [("A", 0)]}, "The record does not say from which brew these came: A of day 0."),
+     "gives once, up to 470 % of it: A3 on day 7."),
+    ("twice on a day", {"pours": [("A", 9)]}, "Two applications of one treatment were given on one day: A on day 9."),
+    ("too soon", {"pours": [("A", 9)]}, "Given sooner after the last time than the recipe allows: A on day 9."),
+    ("from no brew", {"pours": [("A", 0)]}, "The record does not say from which brew these came: A on day 0."),
     ("another brew", {"letter": "A", "treatment": "Whey", "day": 7, "title": "Comfrey steep"}, "On day 7 Whey (A) was "
      "poured from a batch of Comfrey steep."),
     ("units unlike", {"units": [("A3", 7)]}, "Single units got another amount of water than the rest of their "
-     "treatment: A3 of day 7."),
+     "treatment: A3 on day 7."),
     ("control got other water", {}, "The control was to get plain water, the same volume on the same days; it did "
      "not."),
     ("gradient across", {"kind": "shade"}, "The ground was drawn with a gradient (shade), and the lots fell across it "

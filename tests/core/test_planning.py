@@ -98,6 +98,14 @@ def test_rounds_follow_what_is_measured(catalogue):
     assert proposed_rounds([rod], 42) == [0, 14, 28, 42]
     assert proposed_rounds([mass], 42) == [0, 42], "what ends the plant comes last"
     assert proposed_rounds([mass, worms], 14) == proposed_rounds([worms], 14)
+    first = catalogue["first_seedling"]
+    assert proposed_rounds([first], 21) == [3, 4, 5, 6, 7, 8, 9, 16, 21], (
+        "daily about day 6; nothing to be read on day 0"
+    )
+    assert proposed_rounds([first], 21, 12.0) == [9, 10, 11, 12, 13, 14, 15, 21]
+    assert proposed_rounds([first, height], 14) == [0, 3, 4, 5, 6, 7, 8, 9, 14]
+    assert proposed_rounds([height, first], 28) == [0, 7, 14, 21, 28], "beside the first it is put down any day"
+    assert proposed_rounds([replace(first, expected=None)], 63) == [*range(1, 63, 3), 63]
 
 
 @given(

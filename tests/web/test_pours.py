@@ -162,7 +162,7 @@ def test_late_and_unequal_pours_stand_in_the_verdict(client, clock):
     form = filled(client, 1, 14, done_at_B="2026-05-12T18:00", amount_B="150 mL each", alike="no")
     assert client.post("/trials/1/pours/14", form).status_code == 302
     page = text(client, "/trials/1/verdict")
-    assert "came late, by up to 8 days (B of day 14)" in page
+    assert "came late, by up to 8 days (B on day 14)" in page
     assert "Comfrey steep was poured short once, down to 60 % of the plan" in page
     assert "Unequal water on day 14" in page
     assert "Not every unit got the same handling on day 14" in page

@@ -72,7 +72,7 @@ def test_csv_goes_out_and_comes_in_again(client):
     assert 'value="28"' in step
     measure = {
         "measure": "widest_leaf", "aim": "better", "worth": "15", "scale": "ratio", "better": "higher",
-        "start_on": "20.4.2026", "decision_day": "28", "per_unit": "1", "sown": "",
+        "start_on": "20.4.2026", "sure": "20.4.2026", "decision_day": "28", "per_unit": "1", "sown": "",
         "also": "leaf_count", "summary": "last",
     }  # fmt: skip
     client.post(f"{draft}/measure", {**measure, "go": "next"})

@@ -166,7 +166,7 @@ def test_how_it_is_brewed_is_planned_and_pours_that_come_too_soon_are_told(clien
     brewed = {"treatments-0-name": "Boosted", "treatments-0-recipe": "sugar-ferment", "treatments-0-sharing": "fresh"}
     fill(client, draft, "treatments", go="stay", **brewed)
     assert typed(client, f"{draft}/treatments")["treatments-0-often"] == "recipe", "how often follows the recipe"
-    fill(client, draft, "treatments", **{"treatments-0-often": "every"})
+    fill(client, draft, "treatments", **{"treatments-0-often": "every", "treatments-0-every": "7"})
     told = text(client, f"{draft}/days")
     assert "Boosted: poured again after 7 days, on day 7; its recipe wants 14 at least: every week" in told
     assert "raw manure" not in told

@@ -3,6 +3,7 @@
 Forty units, every measure, trials of every kind and stage, two overdue, names that are long, unbroken, or strange.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
@@ -10,7 +11,7 @@ from sqlmodel import Session
 
 from eproba.core.measuring.measures import own_measure
 from eproba.core.planning.cutter import Wish, proposals
-from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, simple_layout
+from eproba.core.planning.plan import Layout, Plan, PlannedMeasure, PlannedPour, simple_layout
 from eproba.core.practice.garden import Truth
 from eproba.core.trial.days import Rhythm, regular
 from eproba.core.trial.ground import Place, Site
@@ -48,6 +49,7 @@ class Year:
     away: bool = False
     crossed: bool = False
     gain: float | None = None
+    own_words: str = ""
 
     @property
     def poured(self) -> bool:
@@ -78,11 +80,11 @@ YEAR = (
     Year(LONG, 20, 42, STEEPS, 6),
     Year(UNBROKEN, 60, 28, WHEY, 20, done_until=20),  # overdue, forty units
     Year(STRANGE, 35, 28, WHEY, 4, "pairs", done_until=14),  # overdue
-    Year("Worm casts on sunflowers", 120, 28, WHEY, 6),
-    Year("Yeast on early radish", 200, 21, WHEY, 4, "pairs"),
+    Year("Whey on sunflowers", 120, 28, WHEY, 6),
+    Year("Whey on early pak choi", 200, 21, WHEY, 4, "pairs"),
     Year("Wool or nothing", 300, 35, (("Wool", "test", "wool-mulch"), ("Bare soil", "untreated", "")), 5, every=None),
-    Year("Potato water, given up", 90, 28, WHEY, 4, done_until=7, ended=True),
-    Year("Aquarium water once more", 340, 28, WHEY, 6, "completely random", away=True),
+    Year("Whey, given up", 90, 28, WHEY, 4, done_until=7, ended=True),
+    Year("Whey, with a holiday between", 340, 28, WHEY, 6, "completely random", away=True),
     Year("Five potting mixes", 150, 28, MIXES, 6, "completely random", every=None, compared="media"),
     Year(
         "Watered at dawn or at dusk",
@@ -95,7 +97,7 @@ YEAR = (
     ),
     Year("Comfrey in five strengths", 130, 28, LADDER, 6, ladder=True),
     Year("Next spring: seaweed", -30, 42, (WATER, ("Seaweed steep", "test", "seaweed-steep")), 6, declared=False),
-    Year("Whey in a wet May", 190, 28, WHEY, 6, gain=0.12),
+    Year("Whey in a wet May", 190, 28, WHEY, 6, gain=0.12, own_words="A good splash of whey, and chard shoots up."),
     Year("Whey on the roof terrace", 160, 28, WHEY, 6, gain=0.18),
     Year("Whey behind the shed", 400, 28, WHEY, 5, "pairs", gain=-0.04),
     Year("Whey, and the aquarium’s water", 220, 28, CROSS, 6, crossed=True, gain=0.2),
@@ -123,7 +125,7 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
     count = len(year.treatments)
     plan = Plan(
         name=year.name,
-        claim=f"{year.treatments[-1][0]} makes plants taller than plain water does.",
+        claim=year.own_words,
         note="Of the year before." if year.began > 100 else "",
         measures=tuple(measures),
         worth=0.15,
@@ -145,6 +147,7 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
         compared=year.compared,
         layout=_pots(year, count),
         rules=Rules(plants=1, seeds=5, handling="Loosened before each pour, treated or not."),
+        pours=_evened(regular(year.days, 7, year.every).pours) if year.crossed else None,
     )
     trial = laid(session, plan, f"crowded-{number}", declared=year.declared)
     if not year.declared:
@@ -168,6 +171,14 @@ def _trial(session: Session, today: date, year: Year, number: int) -> None:
     pour(session, trial, last, {14: "On the road", 21: "On the road"} if year.away else {})
     if year.ended:
         end_early(session, trial.id, today - timedelta(days=year.began - last - 2), "The cat slept in it.")
+
+
+def _evened(days: Sequence[int]) -> tuple[PlannedPour, ...]:
+    """Of two things at once: both bring twice as much water, so plain water makes up for it in the others."""
+    control = [PlannedPour("A", day, planned=500.0) for day in days]
+    alone = [PlannedPour(letter, day) for letter in "BC" for day in days]
+    water = [PlannedPour(letter, day, "water", 0.25, "unit") for letter in "BC" for day in days]
+    return tuple(sorted((*control, *alone, *water), key=lambda pour: (pour.day, pour.letter, pour.what)))
 
 
 def _turns(session: Session, today: date) -> None:

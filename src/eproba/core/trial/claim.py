@@ -47,7 +47,7 @@ class Asking:
         size = self.size or "noticeably"
         if self.ranked:
             return self._of_a_ranking()
-        subject = listed([lower_first(name) for name in self.tested] or ["the treatment"], "or")
+        subject = _named([lower_first(name) for name in self.tested] or ["the treatment"])
         where = f"By day {self.day}, {f'a place with {subject}' if self.turns else subject}"
         other = f"{'with ' if self.turns else ''}{self.control}"
         about = f"({lower_first(self.measure.name)})"
@@ -63,6 +63,16 @@ class Asking:
         apart = f", by {self.size} or more" if self.size else ""
         about = f"ahead of others ({lower_first(self.measure.name)}){apart}"
         return f"By day {self.day}, some of {listed(names)} are {about}."
+
+
+def _named(names: Sequence[str]) -> str:
+    """“a, b or c”; rungs of a ladder as “a (1 + 20 or 1 + 10)”; names with commas are kept apart."""
+    stems = {name.partition(", ")[0] for name in names}
+    if len(names) > 1 and len(stems) == 1 and all(", " in name for name in names):
+        return f"{stems.pop()} ({listed([name.partition(', ')[2] for name in names], 'or')})"
+    if len(names) > 1 and any("," in name for name in names):
+        return "; ".join([*names[:-1], f"or {names[-1]}"])
+    return listed(names, "or")
 
 
 def control_words(name: str, role: Role) -> str:

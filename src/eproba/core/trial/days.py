@@ -128,13 +128,14 @@ MOST_LOOKS = 21  # rounds for a day that nobody expects
 def proposed_rounds(measures: Sequence[Measure], decision_day: int, expected: float | None = None) -> list[int]:
     """Rounds by the rhythms of all measures together; what destroys is read on the decision day.
 
-    What is a day itself is looked for daily about the `expected` one (None: its usual one), and needs no baseline.
+    Where the first measure is a day itself, one looks daily about the `expected` one (None: its usual one), and needs
+    no baseline; as another measure it is put down whenever it happens.
     """
     days = {decision_day} | ({0} if any(measure.kind != "day" for measure in measures) else set())
     for place, measure in enumerate(measures):
-        if measure.kind == "day":
-            day = expected if place == 0 and expected is not None else measure.expected
-            days |= set(_looks(day, measure.noise, decision_day))
+        if measure.kind == "day" and place == 0:
+            usual = measure.expected if expected is None else expected
+            days |= set(_looks(usual, measure.noise, decision_day))
         elif not measure.destructive:
             days |= set(_by_rhythm(measure.rhythm, decision_day))
     return sorted(days)

@@ -8,6 +8,7 @@ from typing import Protocol
 
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import METRIC, Amount, System, Units, conversion, converted, is_convertible, number_typed
+from eproba.core.trial.days import days_in_words
 from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import Per, PlannedTreatment, Pour, PourWhat, Trial, Unit
 from eproba.core.words import parse_number
@@ -113,6 +114,14 @@ def dose_of(treatment: PlannedTreatment, application: Application | None = None)
 def planned_dose(trial: Trial, pour: Pour) -> Dose | None:
     """What an application gives by the plan; None: nothing."""
     return dose_of(trial.treatment(pour.letter), pour)
+
+
+def given_words(treatment: PlannedTreatment, days: Sequence[int], units: Units = METRIC) -> str:
+    """What a treatment is given and when, as every page says it; `days`: those of its own dose."""
+    if treatment.things == "12":
+        return "what both others get"
+    dose = dose_of(treatment)
+    return "nothing" if dose is None else ", ".join([dose.said(units), *([days_in_words(days)] if days else [])])
 
 
 def each_in_words(dose: Dose, plots: Sequence[Unit], units: Units = METRIC) -> list[tuple[str, tuple[str, ...]]]:

@@ -237,7 +237,16 @@ def _runs(value: object) -> str:
 
 
 def _pours(value: object) -> str:
-    return ", ".join(f"{letter} of day {day}" for letter, day in _each(value))
+    """Letters or units with their days: “B and C on days 0 and 7; A3 on day 14”."""
+    days: dict[str, list[str]] = {}
+    for letter, day in _each(value):
+        days.setdefault(str(letter), []).append(str(day))
+    letters: dict[tuple[str, ...], list[str]] = {}
+    for letter, on in days.items():
+        letters.setdefault(tuple(dict.fromkeys(on)), []).append(letter)
+    return "; ".join(
+        f"{listed(names)} on day{'s' if len(on) > 1 else ''} {listed(on)}" for on, names in letters.items()
+    )
 
 
 def _gaps(value: object) -> str:

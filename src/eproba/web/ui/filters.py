@@ -9,8 +9,7 @@ from eproba.core.brewing.recipe import seen_words, time_words
 from eproba.core.stats.series import Scale
 from eproba.core.trial.claim import claim_of, own_words
 from eproba.core.trial.compared import COMPARED, KindWords
-from eproba.core.trial.days import days_in_words
-from eproba.core.trial.doses import dose_of
+from eproba.core.trial.doses import dose_of, given_words
 from eproba.core.trial.hours import hours_words
 from eproba.core.trial.lots import DEALT, Dealing
 from eproba.core.trial.model import Compared, Treatment, Trial
@@ -84,18 +83,10 @@ def dose(treatment: Treatment) -> str:
     return "" if given is None else given.said(units())
 
 
-def pour_days(trial: Trial, letter: str) -> str:
-    """The days on which a treatment is given its own dose, in words."""
-    days = [pour.day for pour in trial.pours if pour.letter == letter and pour.what == "dose"]
-    return days_in_words(days) if days else ""
-
-
-def given_words(trial: Trial, treatment: Treatment) -> str:
+def given(trial: Trial, treatment: Treatment) -> str:
     """What a treatment is given and when, as a page says it."""
-    if treatment.things == "12":
-        return "what both others get"
-    parts = ", ".join(part for part in (dose(treatment), pour_days(trial, treatment.letter)) if part)
-    return parts if treatment.amount else "nothing given"
+    days = [pour.day for pour in trial.pours if pour.letter == treatment.letter and pour.what == "dose"]
+    return given_words(treatment, days, units())
 
 
 def spoken_of(compared: Compared) -> KindWords:
@@ -141,7 +132,7 @@ ALL: dict[str, Callable[..., Any]] = {
     "one_in": one_in,
     "dose": dose,
     "spoken_of": spoken_of,
-    "given_words": given_words,
+    "given_words": given,
     "dealt_words": dealt_words,
     "described": described,
     "by_choice": by_choice,

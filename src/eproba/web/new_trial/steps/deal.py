@@ -9,8 +9,7 @@ from eproba.core.measuring.measures import Measure
 from eproba.core.planning.advice import Advice, merged
 from eproba.core.planning.draft import advised_guard, chosen, plan_of
 from eproba.core.planning.plan import LETTERS, Plan, dealt_units
-from eproba.core.trial.days import days_in_words
-from eproba.core.trial.doses import dose_of
+from eproba.core.trial.doses import given_words
 from eproba.core.trial.ground import borders
 from eproba.core.trial.worth import worth_unit
 from eproba.core.words import lower_first
@@ -100,6 +99,5 @@ def _of_the_cut(walk: Walk) -> list[Advice]:
 
 
 def _dose(plan: Plan, letter: str) -> str:
-    dose = dose_of(plan.treatments[LETTERS.index(letter)])
     days = [pour.day for pour in plan.applications if pour.letter == letter and pour.what == "dose"]
-    return "nothing" if dose is None else f"{dose.words}, {days_in_words(days)}"
+    return given_words(plan.treatments[LETTERS.index(letter)], days, units())

@@ -42,12 +42,12 @@ from eproba.core.planning.rows import crossed, laddered
 from eproba.core.planning.visits import on_measuring
 from eproba.core.quantities import SQUARES, System, conversion
 from eproba.core.trial.compared import COMPARED
-from eproba.core.trial.days import MOST_DAYS, WEEKDAYS, days_in_words
-from eproba.core.trial.doses import US_DOSES, Dose, dose_of, is_poured, metric_dose, typed_dose
+from eproba.core.trial.days import MOST_DAYS, WEEKDAYS
+from eproba.core.trial.doses import US_DOSES, Dose, given_words, is_poured, metric_dose, typed_dose
 from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import CROSSED, ROLES, Compared, PlannedTreatment, Role, Trial
 from eproba.core.words import NumberError, parse_number
-from eproba.web.new_trial.steps.days import day_list, on_given
+from eproba.web.new_trial.steps.days import day_list, dose_days, on_given
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.new_trial.usual import ROW, first_treatments, kind_of, roles_of, row_of, typed_number, typed_rows
 from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField
@@ -370,13 +370,8 @@ def _doses_or_none(walk: Walk, form: Any) -> Dosed | None:
 
 def _told(doses: Dosed) -> tuple[str, ...]:
     """Each treatment's dose and days as they come out."""
-    lines = []
-    for letter, treatment in zip(LETTERS, doses.treatments, strict=False):
-        dose = dose_of(treatment)
-        days = [pour.day for pour in doses.pours if pour.letter == letter and pour.what == "dose"]
-        nothing = "what both others get" if treatment.things == "12" else "nothing"
-        lines.append(nothing if dose is None else f"{dose.said(units())}, {days_in_words(days)}")
-    return tuple(lines)
+    told = zip(doses.treatments, dose_days(doses), strict=True)
+    return tuple(given_words(treatment, days, units()) for treatment, days in told)
 
 
 def _cautions(form: Any, known: Mapping[str, Recipe]) -> tuple[str, ...]:
