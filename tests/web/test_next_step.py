@@ -1,9 +1,12 @@
 """What next: keep, drop, ask again, scale up, and the plan that settles it."""
 
+import json
 import re
 
-from tests.conftest import demo_garden
-from tests.web.steps import text
+from sqlalchemy import text as sql
+
+from tests.conftest import crowded_garden, demo_garden
+from tests.web.steps import text, typed
 
 
 @demo_garden
@@ -13,7 +16,7 @@ def test_what_next_follows_the_verdict(client):
     assert page.index("Keep it") < page.index("Drop it"), "what is worth keeping comes first"
     assert "It gave +22 % (18 % more to 26 % more fits), beyond the 15 % that you wanted. It took 67 min" in page
     assert "No difference worth having, for 38 min of work: plain water does as well." in page
-    for title in ("Change strength or days", "Ask again with more units", "Try it elsewhere", "Scale it up"):
+    for title in ("Change strength or days", "Ask again", "Try it elsewhere", "Scale it up"):
         assert page.count(title) >= 2, title
     sealed = client.get("/trials/2/next")
     assert (sealed.status_code, "What next follows the verdict: the envelope is still shut." in sealed.text) == (
@@ -43,8 +46,49 @@ def test_what_was_only_seen_gives_the_plan_that_settles_it_as_a_draft(client):
     page = text(client, "/trials/3/next")
     found = re.search(r"The cheapest plan that would settle it: (\d+) \w+ of each (in pairs|anywhere)", page)
     assert found, "by the usual noise, since one of each tells none"
+    assert "Ask again with more units" in page
     assert "On the ground of this trial it does not fit" in page, "two strips hold no more"
     answer = client.post("/trials/3/next/settle", {"letter": "A"})
     assert re.search(rf'name="units_each"[^>]*value="{found.group(1)}"', text(client, answer.headers["Location"]))
     assert client.post("/trials/3/next/settle", {"letter": "Q"}).status_code == 400
     assert client.post("/trials/2/next/settle", {"letter": "A"}).status_code == 400, "sealed"
+
+
+@crowded_garden
+def test_asked_again_a_trial_learns_from_its_own_ledger(app, client):
+    """Unequal water is evened, a gradient that was left gets blocks across it; a clean trial is the same plan again."""
+    plain = client.post("/trials/18/copy", follow_redirects=True).text
+    assert "last time: " not in plain
+    shifted = "UPDATE reading SET value = value + 0.08 * (SELECT x_cm FROM unit WHERE unit.id = reading.unit_id)"
+    of_13 = "WHERE round_id IN (SELECT id FROM round WHERE trial_id = 13 AND day = 28) AND measure_key = 'plant_height'"
+    with app.extensions["engine"].begin() as connection:
+        connection.execute(sql(f"{shifted} {of_13}"))
+        connection.execute(sql("UPDATE pour SET status = 'skipped' WHERE trial_id = 13 AND day = 7 AND letter = 'A'"))
+        connection.execute(sql("UPDATE trial SET dealt_at = dealt_at + interval '3 days' WHERE id = 13"))
+    page = client.post("/trials/13/copy", follow_redirects=True)
+    for words in (
+        "Something ran across the ground last time: the units lie in blocks across it now.",
+        "The treatments got unequal water last time: plain water makes up for it now.",
+        "The lots fell after day 0 last time: deal them before it now.",
+    ):
+        assert words in " ".join(page.text.split()), words
+    draft = page.request.path.rsplit("/", 1)[0]
+    ground = typed(client, f"{draft}/ground")
+    assert ground["dealing"] == "blocks"
+    assert json.loads(ground["places"])["gradient"] == {"kind": "other", "towards": 90.0}
+
+
+@crowded_garden
+def test_what_would_settle_it_and_the_planner_know_one_chance(client):
+    seen = 0
+    for trial in range(6, 22):
+        page = text(client, f"/trials/{trial}/next") if client.get(f"/trials/{trial}/next").status_code == 200 else ""
+        told = re.search(r"it finds what you want in (\d+) of 100", page)
+        letter = re.search(r'name="letter" value="(\w)"', page)
+        if not told or not letter or "it does not fit" in page:
+            continue
+        draft = client.post(f"/trials/{trial}/next/settle", {"letter": letter.group(1)}).headers["Location"]
+        chance = text(client, draft.replace("/ground", "/chance"))
+        assert f"in <strong>{told.group(1)} of 100</strong>" in chance, trial
+        seen += 1
+    assert seen >= 2

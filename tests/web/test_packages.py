@@ -299,3 +299,24 @@ def test_own_measures_and_recipes_come_along_with_a_plan(app, client, elsewhere)
 def test_a_sealed_trial_gives_no_result(client):
     sealed = client.get("/trials/2/result.zip")
     assert (sealed.status_code, "A result leaves once the envelope is open." in sealed.text) == (404, True)
+
+
+@demo_garden
+def test_free_words_are_shown_first_and_leave_only_where_they_are_kept(client):
+    page = text(client, "/trials/1/for-others")
+    claim, handling = "Comfrey steep, or diluted whey, makes chard leaves wider within four weeks.", "Loosened"
+    for one in (claim, handling, "The word that the lots were dealt from"):
+        assert one in page, one
+    assert "seed" not in text(client, "/trials/2/for-others"), "its envelope is shut: only the plan can leave"
+    struck, kept = (client.get(f"/trials/1/plan.json{keep}").text for keep in ("", "?keep=claim&keep=handling"))
+    assert (claim in struck, handling in struck) == (False, False)
+    assert (claim in kept, handling in kept) == (True, True)
+    for keep, said in (("", False), ("?keep=claim&keep=seed&keep=handling&keep=how-B", True)):
+        package = client.get(f"/trials/1/result.zip{keep}").data
+        whole = b"".join(
+            zipfile.ZipFile(io.BytesIO(package)).read(n) for n in zipfile.ZipFile(io.BytesIO(package)).namelist()
+        )
+        for one in (claim, handling, "chard-terrace"):
+            assert (one.encode() in whole) == said, one
+    came = take(client, client.get("/trials/1/result.zip").data)
+    assert "is in this garden already" in came.text

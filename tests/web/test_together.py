@@ -70,7 +70,7 @@ def run(engine, trial_id, gain, seed):
 @demo_garden
 def test_a_plan_is_run_elsewhere_and_its_result_joins_the_others(app, client, clock, elsewhere):
     """Out as a file, in with its own ground and lots, back without names and places, beside the first trial."""
-    plan = client.get("/trials/1/plan.json").data
+    plan = client.get("/trials/1/plan.json?keep=claim").data
     for name in ("Ilse", "terrace", "Pots", "chard-terrace", '"note"', "lots", "x_cm"):
         assert name.encode() not in plan, name
     with elsewhere() as there:

@@ -54,6 +54,11 @@ class Together:
     differs: Mapping[str, tuple[str, ...]]
 
     @property
+    def held(self) -> int:
+        """How many of the trials that count are held back by their own ledgers."""
+        return sum(bool(stake.told.answer.held) for stake in self.stakes)
+
+    @property
     def band(self) -> float | None:
         """The worth of the question on the scale of the gaps."""
         return None if self.asks.worth is None else band_of(self.asks.worth, self.asks.scale)
@@ -91,7 +96,7 @@ def _answer(trial: Trial, treatment: Treatment, comparison: Comparison, day: int
         df=None if figures is None else figures.df,
         verdict=comparison.verdict,
         held=comparison.capped_by,
-        was=circumstances(trial, treatment) | {"decided on": f"day {day}"},
+        was=circumstances(trial, treatment) | {"decided on": f"day {day}", "held back by": comparison.capped_by},
         fingerprint="" if trial.declared is None else trial.declared.fingerprint,
     )
 

@@ -63,6 +63,7 @@ class Told:
 
 FACETS = (
     "season", "place", "units", "design", "crops", "dose", "given on", "batches", "blind", "decided on", "worth",
+    "held back by",
 )  # fmt: skip
 
 
@@ -116,5 +117,6 @@ def circumstances(trial: Trial, treatment: Treatment) -> dict[str, str]:
         "blind": "yes" if trial.blind else "no",
         "decided on": f"day {trial.decision_day}",
         "worth": trial.wanted.words(trial.worth_unit, "any difference"),
+        "held back by": "",
     }
     return {name: facts[name] for name in FACETS}

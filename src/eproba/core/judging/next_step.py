@@ -32,7 +32,8 @@ class NextStep:
     """What to do next with a treatment.
 
     `cheaper`: another treatment of the trial that gained as well, is not shown to be behind this one, and takes less
-    time; `best_rung`: the rung of its ladder that stood best, where this is another one.
+    time; `best_rung`: the rung of its ladder that stood best, where this is another one; `saves`: it does as well as
+    the known good thing, and costs less.
     """
 
     treatment: str
@@ -40,6 +41,7 @@ class NextStep:
     advised: Choice
     cheaper: str = ""
     best_rung: str = ""
+    saves: bool = False
 
     @property
     def unsettled(self) -> bool:
@@ -47,20 +49,41 @@ class NextStep:
         return self.verdict in UNSETTLED
 
 
-def next_steps(judgement: Judgement, minutes: Mapping[str, float]) -> list[NextStep]:
-    """One step for each treatment, as the comparisons stand; `minutes` that each took, by name."""
+def next_steps(
+    judgement: Judgement, minutes: Mapping[str, float], costs: Mapping[str, float] | None = None, bought: bool = False
+) -> list[NextStep]:
+    """One step for each treatment, as the comparisons stand.
+
+    `minutes` that each took, and `costs` of a square metre where they are known, by name, the control’s too; `bought`:
+    the control is a known good thing that the treatments are to stand in for.
+    """
+    costs = costs or {}
+    saves = {
+        c.treatment: bought and costs.get(c.treatment, 0.0) < costs.get(judgement.question.control, 0.0)
+        for c in judgement.comparisons
+        if c.treatment in costs and c.verdict in ("same", "no_worse")
+    }
+    first = {c.treatment: _advised(c, saves.get(c.treatment, False)) for c in judgement.comparisons}
     rung = _best_rung(judgement)
+    rung = rung if first.get(rung) != "drop" else ""  # what is not worth having is nothing to go over to
     steps = []
     for comparison in judgement.comparisons:
+        name = comparison.treatment
         cheaper = _cheaper(comparison, judgement, minutes)
-        on_ladder = rung and rung != comparison.treatment and comparison.treatment in dict(judgement.question.ladder)
-        advised = OF_VERDICT[comparison.verdict]
+        on_ladder = rung and rung != name and name in dict(judgement.question.ladder)
+        advised = first[name]
         if on_ladder and comparison.verdict not in UNSETTLED:
             advised = "change"
         if advised == "keep" and cheaper:
             advised = "drop"
-        steps.append(NextStep(comparison.treatment, comparison.verdict, advised, cheaper, rung if on_ladder else ""))
+        steps.append(
+            NextStep(name, comparison.verdict, advised, cheaper, rung if on_ladder else "", saves.get(name, False))
+        )
     return steps
+
+
+def _advised(comparison: Comparison, saves: bool) -> Choice:
+    return "keep" if comparison.verdict == "same" and saves else OF_VERDICT[comparison.verdict]
 
 
 def _cheaper(mine: Comparison, judgement: Judgement, minutes: Mapping[str, float]) -> str:

@@ -8,18 +8,27 @@ from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.next_step import CHOICES, GAINED, LOST, Choice, NextStep
 from eproba.core.quantities import METRIC, SQUARES, Amount, Units, conversion
 from eproba.core.wording.sentences import Wording, cap_sentence, either, gap_text, worth_text
-from eproba.core.words import minutes_text, plural
+from eproba.core.words import lower_first, minutes_text, plural
 
 TITLES: Mapping[Choice, str] = {
     "keep": "Keep it",
     "drop": "Drop it",
     "change": "Change strength or days",
-    "ask again": "Ask again with more units",
+    "ask again": "Ask again",
     "elsewhere": "Try it elsewhere",
     "scale up": "Scale it up",
 }
 ORDER: tuple[Choice, ...] = ("keep", "scale up", "change", "ask again", "elsewhere", "drop")
 
+OTHERWISE: Mapping[str, str] = {  # what held the verdict back, and how it is asked without that
+    "lots": "Ask again, with lots dealt before day 0",
+    "declared": "Ask again, and declare the plan before the first answer",
+    "applied as planned": "Ask again, and give it as planned",
+    "baseline alike": "Ask again, with lots that begin alike",
+    "lost by treatment": "Ask again, with units to spare",
+    "decision day": "Ask again, and read it on the declared day",
+    "replication": "Ask again with more units",
+}
 NO_WORTH = "Say what gap would be worth having: then it can be told how many units settle it."
 
 
@@ -50,15 +59,25 @@ def reasons(
     """All six choices for one treatment, the advised one first; `settling`: the plan that would settle it, in words."""
     mine = spent[step.treatment]
     words: dict[Choice, str] = {
-        "keep": _keep(step, comparison, judgement, wording, mine, units),
+        "keep": _keep(step, comparison, judgement, wording, spent, units),
         "drop": _drop(step, comparison, judgement, wording, spent),
         "change": _change(step, judgement, mine),
         "ask again": _ask_again(step, comparison, judgement, wording, settling),
         "elsewhere": _elsewhere(step),
         "scale up": _scale_up(step, mine, units),
     }
+    titles: dict[Choice, str] = {**TITLES, "ask again": _ask_title(step, comparison)}
     ordered = sorted(CHOICES, key=lambda choice: choice != step.advised)
-    return [Reason(choice, TITLES[choice], words[choice], choice == step.advised) for choice in ordered]
+    return [Reason(choice, titles[choice], words[choice], choice == step.advised) for choice in ordered]
+
+
+def _ask_title(step: NextStep, comparison: Comparison) -> str:
+    """More units where they are what is lacking; else what was to blame is to be done otherwise."""
+    if comparison.capped_by:
+        return OTHERWISE.get(comparison.capped_by, "Ask again")
+    needed = comparison.needed
+    more = needed is not None and needed.likely > min(comparison.n, comparison.n_control)
+    return "Ask again with more units" if step.unsettled and (more or needed is None) else "Ask again"
 
 
 def _fits(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
@@ -74,9 +93,16 @@ def _fits(comparison: Comparison, judgement: Judgement, wording: Wording) -> str
 
 
 def _keep(
-    step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, mine: Spent, units: Units
-) -> str:
-    gap, worth = _fits(comparison, judgement, wording), worth_text(judgement, wording)
+    step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, spent: Mapping[str, Spent],
+    units: Units,
+) -> str:  # fmt: skip
+    gap, worth, mine = _fits(comparison, judgement, wording), worth_text(judgement, wording), spent[step.treatment]
+    if step.saves:
+        control, prices = (
+            judgement.question.control,
+            [_cost(spent[n], units) for n in (step.treatment, judgement.question.control)],
+        )
+        return f"It does as well as {lower_first(control)}, and costs {prices[0]} instead of {prices[1]}."
     if step.verdict == "better_matters":
         return f"It gave {gap}, beyond the {worth} that you wanted. {spent_text(mine, units)}"
     if step.verdict == "no_worse":
@@ -91,6 +117,12 @@ def _keep(
     return f"This trial can’t say that it does anything: it gave {gap}."
 
 
+def _cost(mine: Spent, units: Units) -> str:
+    """What the ingredients of all applications cost on one square of the household's."""
+    on_a_square = (mine.cost_per_m2 or 0.0) / conversion("m²", units.system).factor
+    return f"{on_a_square:.2f} a {SQUARES[units.system]}"
+
+
 def _drop(
     step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, spent: Mapping[str, Spent]
 ) -> str:
@@ -103,7 +135,8 @@ def _drop(
         gap = _fits(comparison, judgement, wording)
         return f"It gave {gap}; to drop it saves {minutes_text(mine.minutes)} over such a time."
     if step.verdict == "same":
-        return f"No difference worth having, for {minutes_text(mine.minutes)} of work: plain water does as well."
+        control = lower_first(judgement.question.control)
+        return f"No difference worth having, for {minutes_text(mine.minutes)} of work: {control} does as well."
     if step.verdict == "better_trivial":
         return f"It gains, but less than you wanted, for {minutes_text(mine.per_m2)} a m²."
     if step.verdict in GAINED or step.verdict == "no_worse":

@@ -78,7 +78,18 @@ def disagreement(pooled: Together) -> str:
 
 
 def _sets_apart(name: str, joint: Together) -> bool:
-    """Whether those that disagree share what none of the others has, and it is not another one in each of these."""
+    """Whether none of the others has what stands with those that disagree, and it is not another one in each trial."""
     values = list(zip(joint.stakes, joint.differs[name], strict=True))
     odd, others = ([value for stake, value in values if stake.odd == one] for one in (True, False))
-    return len(set(odd)) == 1 and odd[0] not in others and (len(others) == 1 or len(set(others)) < len(others))
+    told_apart = not set(odd) & set(others)
+    return told_apart and (len(others) == 1 or len({*odd, *others}) < len(values))
+
+
+def weighing(joint: Together) -> str:
+    """By which rule trials count that their own ledgers hold back; empty where there are none."""
+    if not joint.held:
+        return ""
+    held, of = joint.held, len(joint.stakes)
+    whose = "is held back by its own ledger" if held == 1 else "are held back by their own ledgers"
+    rule = "They weigh by how sure their gaps are, as all do; where more than a third are held back, the joint verdict"
+    return f"{held} of {of} {whose} (marked below). {rule} goes no further than “better” or “worse”."

@@ -1,7 +1,8 @@
 """The walk of one draft: its steps in order, what the household knows, what was typed."""
 
+from dataclasses import replace
 from datetime import date
-from typing import Any, get_args
+from typing import TYPE_CHECKING, Any, get_args
 
 from eproba.core.measuring.measures import Measure, OwnNoise
 from eproba.core.planning.draft import Known, StepName
@@ -15,7 +16,7 @@ from eproba.store.tables import DraftRow
 from eproba.web.new_trial.steps.chance import ChanceStep
 from eproba.web.new_trial.steps.claim import ClaimStep
 from eproba.web.new_trial.steps.days import DaysStep
-from eproba.web.new_trial.steps.ground import GroundStep
+from eproba.web.new_trial.steps.ground import GroundStep, drawn
 from eproba.web.new_trial.steps.measure import MeasureStep
 from eproba.web.new_trial.steps.rules import RulesStep
 from eproba.web.new_trial.steps.step import Answers, Bench, OwnNoiseOf, PlannerStep, Walk
@@ -23,6 +24,9 @@ from eproba.web.new_trial.steps.treatments import TreatmentsStep
 from eproba.web.ui.clock import today
 from eproba.web.ui.session import db, system
 from eproba.web.ui.units import units
+
+if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
+    from eproba.core.planning.repeating import Learned
 
 NAMES: tuple[StepName, ...] = get_args(StepName)
 DEAL = "deal"
@@ -55,6 +59,17 @@ def first_answers(on: date) -> Answers:
 def answers_from(trial: Trial, on: date) -> Answers:
     """The answers that would plan a trial again, from tomorrow on."""
     return {name: step.first(on) | {"shown_in": [system()]} | step.again(trial, on) for name, step in steps().items()}
+
+
+def answers_learned(trial: Trial, on: date, lesson: "Learned") -> Answers:
+    """The answers that would plan a trial again, with what its ledger blamed done otherwise."""
+    answers = answers_from(trial, on)
+    if lesson.gradient is not None:
+        site = replace(trial.site, gradient=lesson.gradient)
+        answers["ground"] |= {"places": [drawn(site)], "dealing": ["blocks"], "proposal": [""], "cuts": [""]}
+    if lesson.even:
+        answers["treatments"] |= {"even": ["y"]}
+    return answers
 
 
 def answers_taken_back(trial: Trial, on: date) -> Answers:

@@ -75,7 +75,9 @@ def show(trial_id: int) -> ResponseReturnValue:
         return render_template("next_step/unjudged.html", trial=trial, problem=sentence(error))
     wording, took = Wording.of(trial, trial.asked[0]), _spent(trial)
     judgement = by_effects(judgement)
-    steps = next_steps(judgement, {name: spending.minutes for name, spending in took.items()})
+    minutes = {name: spending.minutes for name, spending in took.items()}
+    costs = {name: spending.cost_per_m2 for name, spending in took.items() if spending.cost_per_m2 is not None}
+    steps = next_steps(judgement, minutes, costs, trial.treatment(trial.control).role == "reference")
     plan = settling_of(trial, own_noise(db(), trial.asked[0].measure, trial.scale))
     letters = {treatment.name: treatment.letter for treatment in trial.treatments}
     comparisons = {comparison.treatment: comparison for comparison in judgement.comparisons}

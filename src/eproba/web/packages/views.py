@@ -12,7 +12,7 @@ from eproba.core.trial.model import Trial
 from eproba.core.words import listed
 from eproba.exchange.data_package import read_package, write_package
 from eproba.exchange.plan_file import read_plan, write_plan
-from eproba.store.anonymous import without_names
+from eproba.store.anonymous import free_words, plan_without, without_names
 from eproba.store.commands.drafts import new_draft
 from eproba.store.commands.locks import was_changed
 from eproba.store.commands.packages import take_package
@@ -50,7 +50,19 @@ def result(trial_id: int) -> ResponseReturnValue:
     if trial.sealed(today()):
         abort(404, "A result leaves once the envelope is open.")
     tables, _ = tables_of(db(), [trial_id])
-    return _zip("A trial of another garden", f"result-{trial.key}", without_names(tables), {})
+    struck = without_names(tables, request.args.getlist("keep"))
+    return _zip("A trial of another garden", f"result-{trial.key}", struck, {})
+
+
+@packages.get("/trials/<int:trial_id>/for-others")
+def for_others(trial_id: int) -> ResponseReturnValue:
+    """What would leave as a plan or a result, free words one by one, before it leaves."""
+    trial = trial_or_404(trial_id)
+    is_open = not trial.sealed(today())
+    return render_template(
+        "packages/for_others.html", trial=trial, is_open=is_open, plan_words=free_words(trial, False),
+        result_words=free_words(trial, True),
+    )  # fmt: skip
 
 
 @packages.get("/garden.zip")
@@ -74,7 +86,8 @@ def _zip(title: str, name: str, tables: Sequence[Table], files: Mapping[str, byt
 def plan(trial_id: int) -> ResponseReturnValue:
     """The plan for others: question, treatments, doses, days, measures, worth; no names, no ground, no lots."""
     trial = trial_or_404(trial_id)
-    return download(write_plan(plan_of_trial(db(), trial)), "application/json", f"plan-{file_name(trial)}.json")
+    struck = plan_without(plan_of_trial(db(), trial), request.args.getlist("keep"))
+    return download(write_plan(struck), "application/json", f"plan-{file_name(trial)}.json")
 
 
 @packages.route("/trials/take-in", methods=["GET", "POST"])

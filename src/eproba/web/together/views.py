@@ -40,7 +40,13 @@ def _answered(question: str) -> list[TrialTelling]:
 def _page(question: str, tellings: Sequence[TrialTelling], problem: str = "", reason: str = "") -> str:
     from eproba.core.judging.across import together as put_together  # the statistics are heavy
     from eproba.core.wording.sentences import Wording
-    from eproba.core.wording.together import disagreement, headline_together, sentence_together, stake_text
+    from eproba.core.wording.together import (
+        disagreement,
+        headline_together,
+        sentence_together,
+        stake_text,
+        weighing,
+    )
     from eproba.web.pictures.stakes import stakes_of
 
     joined = put_together([telling.told for telling in tellings])
@@ -56,6 +62,7 @@ def _page(question: str, tellings: Sequence[TrialTelling], problem: str = "", re
         headline=headline,
         sentence=sentence_together(joined, wording),
         disagreement=disagreement(joined),
+        weighing=weighing(joined),
         picture=stakes_of(joined, wording, headline) if joined.stakes else None,
         lines=[(numbers[id(stake.told.answer)], stake, stake_text(stake, joined, wording)) for stake in joined.stakes],
         aside=[(numbers[id(telling.answer)], why) for telling, why in joined.aside],

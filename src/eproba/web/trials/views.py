@@ -4,6 +4,7 @@ import secrets
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime, time
+from typing import TYPE_CHECKING
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -11,6 +12,7 @@ from flask.typing import ResponseReturnValue
 from eproba.core.brewing.batches import state
 from eproba.core.brewing.clock import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
+from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.blinding import hides_lots
 from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.ground import borders
@@ -19,7 +21,7 @@ from eproba.core.trial.worth import Worth
 from eproba.core.wording.record import told_evidence
 from eproba.exchange.trial_json import Record, trial_json
 from eproba.store.batches import batches
-from eproba.store.beside import changes_of
+from eproba.store.beside import beside_of, changes_of
 from eproba.store.brewing import brewings
 from eproba.store.commands.drafts import new_draft
 from eproba.store.commands.locks import Changed
@@ -40,7 +42,7 @@ from eproba.store.drafts import drafts
 from eproba.store.glances import due_by, glances
 from eproba.store.readings import all_readings
 from eproba.store.recipes import all_recipes, offered_recipes
-from eproba.web.new_trial.walking import answers_from, answers_taken_back
+from eproba.web.new_trial.walking import answers_learned, answers_taken_back
 from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.pictures.turns import turns_drawn
@@ -53,6 +55,9 @@ from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
 from eproba.web.ui.units import units
 from eproba.web.verdict.keeping import commit
+
+if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
+    from eproba.core.planning.repeating import Learned
 
 trials = Blueprint("trials", __name__, template_folder="templates")
 PAGE = 30
@@ -301,9 +306,25 @@ def end(trial_id: int) -> ResponseReturnValue:
 @trials.post("/trials/<int:trial_id>/copy")
 def copy(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
-    draft_id = new_draft(db(), answers_from(trial, today()), now())
+    lesson = _lesson(trial)
+    draft_id = new_draft(db(), answers_learned(trial, today(), lesson), now())
     commit()
+    for words in lesson.words:
+        flash(words)
     return redirect(url_for("new_trial.step", draft_id=draft_id, name="claim"))
+
+
+def _lesson(trial: Trial) -> "Learned":
+    """What the trial's own ledger teaches; nothing before its envelope is open."""
+    from eproba.core.planning.repeating import Learned, learned
+    from eproba.web.verdict.findings import judged
+
+    if trial.sealed(today()):
+        return Learned()
+    try:
+        return learned(trial, judged(trial, trial.asked[0], all_readings(db(), trial.id), beside_of(db(), trial)))
+    except CannotJudge:
+        return Learned()
 
 
 @trials.post("/trials/<int:trial_id>/plan-again")

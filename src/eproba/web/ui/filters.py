@@ -15,7 +15,7 @@ from eproba.core.trial.lots import DEALT, Dealing
 from eproba.core.trial.model import Compared, Treatment, Trial
 from eproba.core.trial.samples import for_laboratory
 from eproba.core.trial.worth import Worth, as_typed
-from eproba.core.words import day_words, figure, figure_or_whole, full_date, one_in, plural
+from eproba.core.words import day_words, figure, figure_or_whole, full_date, listed, one_in, plural
 from eproba.store.drafts import draft_name
 from eproba.web.ui.units import units
 
@@ -118,6 +118,7 @@ ALL: dict[str, Callable[..., Any]] = {
     "moment": moment,
     "moment_short": moment_short,
     "plural": plural,
+    "listed": listed,
     "duration": duration,
     "strength": strength,
     "span_of_hours": time_words,
