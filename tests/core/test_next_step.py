@@ -79,6 +79,53 @@ def test_on_a_ladder_the_best_rung_is_named(judgement):
     assert (steps["C"].advised, steps["C"].best_rung) == ("change", "B")
 
 
+def test_a_rung_that_is_not_worth_having_is_nothing_to_go_over_to(judgement):
+    ladder = replace(judgement.question, ladder=(("A", 0.0), ("B", 1.0), ("C", 2.0)))
+    told = replace(with_verdicts(judgement, B="better_trivial", C="same"), question=ladder)
+    steps = {each.treatment: each for each in next_steps(told, {})}
+    assert [(each.advised, each.best_rung) for each in steps.values()] == [("drop", ""), ("drop", "")]
+
+
+@pytest.mark.parametrize(
+    ("costs", "bought", "advised", "said"),
+    [
+        ({"B": 0.1, "A": 0.6}, True, "keep", "It does as well as A, and costs 0.10 a square metre instead of 0.60 a "),
+        ({"B": 0.6, "A": 0.6}, True, "drop", "for 6.5 min of work: A does as well."),
+        ({"B": 0.1, "A": 0.6}, False, "drop", "for 6.5 min of work: A does as well."),
+        ({"B": 0.1}, True, "drop", "for 6.5 min of work: A does as well."),
+    ],
+)
+def test_as_good_as_the_bought_one_and_cheaper_is_kept_with_both_prices(
+    catalogue, judgement, costs, bought, advised, said
+):
+    told = with_verdicts(judgement, B="same", C="same")
+    step = next_steps(told, {}, costs, bought)[0]
+    assert step.advised == advised
+    took = spent(small_trial(catalogue), recipes(), Kit(), {}, {})[0]
+    priced = {name: replace(took, cost=costs.get(name, 0.0) * took.area_m2) for name in "ABC"}
+    reason = reasons(step, told.comparisons[0], told, Wording("cm"), priced, "")[0]
+    assert (reason.choice, said in reason.text) == (advised, True), reason.text
+
+
+@pytest.mark.parametrize(
+    ("held", "verdict", "title"),
+    [
+        ("lots", "seen_not_shown", "Ask again, with lots dealt before day 0"),
+        ("applied as planned", "better", "Ask again, and give it as planned"),
+        ("blind", "better", "Ask again"),
+        ("", "cannot_tell", "Ask again with more units"),
+        ("", "better", "Ask again"),
+    ],
+)
+def test_how_it_is_asked_again_follows_what_was_to_blame(catalogue, judgement, held, verdict, title):
+    told = with_verdicts(judgement, B=verdict, C="same")
+    first = replace(told.comparisons[0], capped_by=held, needed=None)
+    step = next_steps(replace(told, comparisons=(first, told.comparisons[1])), {})[0]
+    took = spent(small_trial(catalogue), recipes(), Kit(), {}, {})[0]
+    every = reasons(step, first, told, Wording("cm"), {"B": took, "C": took}, "")
+    assert next(each.title for each in every if each.choice == "ask again") == title
+
+
 def test_what_it_took_is_reckoned_from_what_was_given(catalogue):
     trial = small_trial(catalogue)
     steep = replace(trial.treatments[0], recipe="comfrey-steep")

@@ -9,7 +9,7 @@ from eproba.core.judging.across import answers_of, differences, together
 from eproba.core.judging.answers import Answer, Asks, Told, question_key, questions_of
 from eproba.core.judging.from_trial import judge_trial
 from eproba.core.wording.sentences import Wording
-from eproba.core.wording.together import disagreement, headline_together, sentence_together, stake_text
+from eproba.core.wording.together import disagreement, headline_together, sentence_together, stake_text, weighing
 from tests.core.cases import small_trial
 from tests.core.test_trial_to_words import grown, read
 
@@ -108,9 +108,15 @@ def test_one_that_disagrees_is_named_with_what_it_has_alone():
     )
     seasons = [told(name, 3.0 + i / 10, season=name) for i, name in enumerate(("May", "June", "July", "August"))]
     each_its_own = together([*seasons, told("Roof", 5.2, season="September")])
-    assert disagreement(each_its_own).endswith("Nothing on record sets it apart from all others.")
+    assert disagreement(each_its_own).endswith(
+        "What sets it apart on record is season, and that is another one in every trial: it tells nothing."
+    )
     unmarked = together([*four, told("Roof", 5.2, place="plot")])
     assert disagreement(unmarked).endswith("Nothing on record sets it apart from all others.")
+    two = [told("Roof", 5.0, place="roof"), told("Shed", 5.1, place="shed")]
+    both = disagreement(together([*four, *(told(f"{n}", 3.1 + n / 10, place="plot") for n in range(4)), *two]))
+    assert "2 trials of 10" in both
+    assert both.endswith("What is on record there alone: place. That is a hint, no more."), "each in a place of its own"
     spread = together([told("May", -9.0), told("June", 0.0), told("July", 9.0, 0.4), told("August", 5.0, 0.4)])
     assert disagreement(spread).startswith("They all disagree with one another")
 
@@ -135,3 +141,14 @@ def test_over_a_third_held_back_hold_the_whole_back():
     held = [replace(each, answer=replace(each.answer, held="applied as planned")) for each in strong]
     assert together([held[0], *strong[1:3]]).verdict == "better_matters"
     assert together([*held[:2], *strong[2:]]).verdict == "better"
+
+
+def test_a_trial_that_its_own_ledger_holds_back_is_marked_and_the_rule_is_told():
+    plain = [told(name, 3.0 + i / 10) for i, name in enumerate(("May", "June", "July"))]
+    assert weighing(together(plain)) == ""
+    one = together([*plain, told("Roof", 3.2, held="blind", **{"held back by": "blind"})])
+    assert weighing(one).startswith("1 of 4 is held back by its own ledger (marked below). They weigh by how sure")
+    assert one.differs["held back by"] == ("", "", "", "blind")
+    two = together([*plain, *(told(name, 3.2, held="blind") for name in ("Roof", "Shed"))])
+    assert weighing(two).startswith("2 of 5 are held back by their own ledgers")
+    assert two.verdict == "better", "more than a third: it goes no further"

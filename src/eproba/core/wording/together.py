@@ -69,20 +69,28 @@ def disagreement(pooled: Together) -> str:
         return "They all disagree with one another: a joint gap says little. What differs between them stands below."
     names = listed([f"“{stake.told.trial}”" for stake in odd[:5]]) + (" and more" if len(odd) > 5 else "")
     text = f"The joint gap does not fit {plural(len(odd), 'trial')} of {joint.k}: {names}."
-    own = [name for name in pooled.differs if _sets_apart(name, pooled)]
-    if not own:
-        return f"{text} Nothing on record sets {'it' if len(odd) == 1 else 'them'} apart from all others."
-    return (
-        f"{text} What is on record there alone: {listed([lower_first(name) for name in own])}. That is a hint, no more."
-    )
+    its, own = "it" if len(odd) == 1 else "them", [name for name in pooled.differs if _sets_apart(name, pooled)]
+    if own:
+        alone = listed([lower_first(name) for name in own])
+        return f"{text} What is on record there alone: {alone}. That is a hint, no more."
+    others = [name for name in pooled.differs if _of_their_own(name, pooled)]
+    if others:
+        alike = f"{listed([lower_first(name) for name in others])}, and that is another one in every trial"
+        return f"{text} What sets {its} apart on record is {alike}: it tells nothing."
+    return f"{text} Nothing on record sets {its} apart from all others."
+
+
+def _of_their_own(name: str, joint: Together) -> bool:
+    """Whether none of the others has what stands with those that disagree."""
+    values = list(zip(joint.stakes, joint.differs[name], strict=True))
+    odd, others = ({value for stake, value in values if stake.odd == one} for one in (True, False))
+    return not odd & others
 
 
 def _sets_apart(name: str, joint: Together) -> bool:
-    """Whether none of the others has what stands with those that disagree, and it is not another one in each trial."""
-    values = list(zip(joint.stakes, joint.differs[name], strict=True))
-    odd, others = ([value for stake, value in values if stake.odd == one] for one in (True, False))
-    told_apart = not set(odd) & set(others)
-    return told_apart and (len(others) == 1 or len({*odd, *others}) < len(values))
+    """Whether those that disagree are on their own in something that is not another one in each trial anyway."""
+    values, others = joint.differs[name], sum(not stake.odd for stake in joint.stakes)
+    return _of_their_own(name, joint) and (others == 1 or len(set(values)) < len(values))
 
 
 def weighing(joint: Together) -> str:
