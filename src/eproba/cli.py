@@ -88,12 +88,15 @@ def judge_file(
 @click.option("--scale", type=click.Choice(["difference", "ratio"]), help="Taken from --worth where it is not given.")
 @click.option("--cv", help="Noise from unit to unit on the ratio scale, e.g. 20% (the default there).")
 @click.option("--sd", help="Noise from unit to unit on the difference scale, in the measure's unit.")
+@click.option("--measure", "key", help="Take the usual noise of this measure, as the planner does: plant_height, …")
+@click.option("--typical", type=float, help="What one unit usually gives, where its noise is known in percent.")
+@click.option("--readings", type=int, default=1, help="Readings of each unit, averaged.")
 @click.option("--worth", required=True, help="Smallest difference worth having: 30%, or 15 on the difference scale.")
 @click.option("--no-worse", is_flag=True, help="Ask whether it is worse by more than --worth.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
 def plan_chances(
-    treatments: int, units: int, blocks: bool, scale: Scale | None, cv: str | None, sd: str | None, worth: str,
-    no_worse: bool, as_json: bool,
+    treatments: int, units: int, blocks: bool, scale: Scale | None, cv: str | None, sd: str | None, key: str | None,
+    typical: float | None, readings: int, worth: str, no_worse: bool, as_json: bool,
 ) -> None:  # fmt: skip
     """Tell the chance of a clear answer before anything is poured."""
     from eproba.core.planning.chance import Prospect, chances
@@ -101,7 +104,7 @@ def plan_chances(
 
     try:
         chosen: Scale = scale or ("ratio" if worth.strip().endswith("%") else "difference")
-        noise = _noise(chosen, cv, sd)
+        noise = _noise(chosen, cv, sd) if key is None else _usual_noise(key, chosen, typical, readings)
         prospect = Prospect(treatments, units, blocks, chosen, noise, _worth(worth, chosen) or 0.0, no_worse=no_worse)
     except EprobaError as error:
         _refuse(str(error), "plan")
@@ -236,6 +239,19 @@ def list_recipes(as_json: bool) -> None:
 
     every = recipes().values()
     click.echo(recipes_json(every) if as_json else "\n".join(f"{r.key:28} {r.title}" for r in every))
+
+
+def _usual_noise(key: str, scale: Scale, typical: float | None, readings: int) -> float:
+    """The noise that the planner takes for a measure, as long as there are no trials of one's own."""
+    from eproba.core.catalogue import measures
+    from eproba.core.planning.outlook import noise_of
+
+    known = measures()
+    if key not in known:
+        raise EprobaError(f"--measure {key}: no such measure; `./eproba plan --help` and the docs name them")
+    if readings < 1:
+        raise EprobaError(f"--readings {readings}: at least 1")
+    return noise_of(known[key], scale, None, None, typical=typical, readings=readings).value
 
 
 def _noise(scale: Scale, cv: str | None, sd: str | None) -> float:

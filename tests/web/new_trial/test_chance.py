@@ -2,6 +2,10 @@
 
 import re
 
+import pytest
+from click.testing import CliRunner
+
+from eproba.cli import main
 from tests.conftest import demo_garden
 from tests.web.steps import begun, fill, planned, text, typed
 
@@ -62,3 +66,27 @@ def test_what_would_help_is_one_tap(client):
     assert typed(client, f"{draft}/measure")["per_unit"] == "3"
     assert "by how noisy your units may be" in text(client, f"{draft}/chance")
     assert "the verdict takes each treatment’s own noise" in text(client, f"{draft}/chance")
+
+
+@pytest.mark.parametrize(
+    ("measure", "options"),
+    [
+        ({}, ("--measure", "plant_height", "--worth", "15%")),
+        ({"measure": "fresh_mass"}, ("--measure", "fresh_mass", "--worth", "15%")),
+        ({"per_unit": "3"}, ("--measure", "plant_height", "--worth", "15%", "--readings", "3")),
+        (
+            {"measure": "fresh_mass", "scale": "difference", "typical": "400", "worth": "90"},
+            ("--measure", "fresh_mass", "--worth", "90", "--typical", "400"),
+        ),
+        ({"measure": "surface_worms", "worth": "3"}, ("--measure", "surface_worms", "--worth", "3")),
+    ],
+)
+def test_the_page_and_the_command_line_know_one_chance(client, draft, measure, options):
+    planned(client, draft)
+    fill(client, draft, "measure", **measure)
+    told = CliRunner().invoke(main, ["plan", "--treatments", "2", "--units", "6", "--blocks", *options]).output
+    page = text(client, f"{draft}/chance")
+    share = re.search(r"The worth is found in (\d+) of 100", told).group(1)
+    assert f"in <strong>{share} of 100</strong>" in page
+    own = re.search(r"own noise: ([\d.]+) degrees", told).group(1)
+    assert f"with {float(own):g} degrees of freedom" in page
