@@ -25,7 +25,7 @@ from eproba.core.planning.chance import (
     table,
 )
 from eproba.core.planning.draft import MeasurePart
-from eproba.core.planning.outlook import helps, noise_of
+from eproba.core.planning.outlook import Help, Noise, helps, noise_of, reach_of
 from eproba.core.stats.sample_size import units_needed
 from eproba.core.stats.series import Question, UnitValue
 
@@ -200,3 +200,40 @@ def test_what_helps_most_is_at_most_three_things_each_a_gain():
     assert found[0].key.startswith("units-")
     settled = Prospect(2, 200, True, "ratio", 0.05, 0.5)
     assert helps(settled, measure, measures(), baseline=True) == ()
+
+
+@pytest.mark.parametrize(
+    ("scale", "worth", "noise", "unit", "no_worse", "said"),
+    [
+        (
+            "ratio",
+            0.15,
+            0.18,
+            "",
+            False,
+            "If it truly makes 15 %, this plan shows it in 22 of 100 gardens (12 to 34, by",
+        ),
+        (
+            "difference",
+            3.0,
+            2.2,
+            "worms",
+            False,
+            "If it truly makes 3 worms, this plan shows it in 53 of 100 gardens (",
+        ),
+        ("difference", 3.0, 2.2, "worms", True, "If it is as good, this plan shows that it is no worse by 3 worms in "),
+    ],
+)
+def test_the_chance_is_one_sentence_with_its_range(scale, worth, noise, unit, no_worse, said):
+    prospect = Prospect(2, 6, False, scale, noise, worth, no_worse=no_worse)
+    reach = reach_of(prospect, Noise(noise, "", 0.7 * noise, 1.4 * noise), ())
+    assert reach.low < reach.chance < reach.high, "a noise in the unit knows no most"
+    assert said in reach.words(unit)
+    helps = [Help("a", "A", 0.85, 9.0), Help("b", "B", 0.82, 4.0), Help("c", "C", 0.99, 30.0)]
+    assert reach_of(prospect, Noise(noise, "", noise, noise), helps).help.key == "b", "the cheapest that is enough"
+    assert (
+        reach_of(prospect, Noise(noise, "", noise, noise), [Help("d", "D", 0.6), Help("e", "E", 0.7)]).help.key == "e"
+    )
+    sure = Prospect(2, 24, False, scale, noise / 4, worth, no_worse=no_worse)
+    assert reach_of(sure, Noise(noise, "", noise, noise), helps).help is None, "it can tell already"
+    assert reach_of(replace(prospect, units=1), Noise(noise, "", noise, noise), ()) is None

@@ -14,7 +14,7 @@ from scipy import stats
 
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import OWN_NOISE, Measure, OwnNoise
-from eproba.core.planning.chance import MOST_UNITS, ChanceError, Chances, Prospect, chances, own_power, table
+from eproba.core.planning.chance import MOST_CV, MOST_UNITS, ChanceError, Chances, Prospect, chances, own_power, table
 from eproba.core.planning.cutter import GRADIENT_SHARE, Proposal, noise_after_sorting, noise_without_blocks
 from eproba.core.planning.draft import MeasurePart
 from eproba.core.stats.periods import FEWEST as FEWEST_PERIODS
@@ -269,15 +269,18 @@ def reach_of(prospect: Prospect, noise: Noise, help_with: Sequence[Help]) -> Rea
     chance = own_power(prospect)
     if chance is None:
         return None
-    low, high = (own_power(replace(prospect, noise=_kept(end))) or 0.0 for end in (noise.high, noise.low))
+    low, high = (
+        own_power(replace(prospect, noise=_within(end, prospect.scale))) or 0.0 for end in (noise.high, noise.low)
+    )
     enough = [help_ for help_ in help_with if help_.chance >= ENOUGH]
     cheapest = min(enough, key=lambda help_: help_.minutes, default=None)
     best = cheapest or max(help_with, key=lambda help_: help_.chance, default=None)
     return Reach(prospect, noise, chance, low, high, None if chance >= ENOUGH else best)
 
 
-def _kept(noise: float) -> float:
-    return min(noise, 1.5)
+def _within(noise: float, scale: Scale) -> float:
+    """A noise that a plan can be reckoned on: in percent there is a most."""
+    return min(noise, MOST_CV) if scale == "ratio" else noise
 
 
 def settling(prospect: Prospect) -> int | None:
