@@ -211,7 +211,7 @@ def test_what_helps_most_is_at_most_three_things_each_a_gain():
             0.18,
             "",
             False,
-            "If it truly makes 15 %, this plan shows it in 22 of 100 gardens (12 to 34, by",
+            "makes 15 %, this plan shows it in 22 of 100 gardens (13 to 40, by",
         ),
         (
             "difference",
@@ -219,9 +219,16 @@ def test_what_helps_most_is_at_most_three_things_each_a_gain():
             2.2,
             "worms",
             False,
-            "If it truly makes 3 worms, this plan shows it in 53 of 100 gardens (",
+            "makes 3 worms, this plan shows it in 55 of 100 gardens (32 to 85, ",
         ),
-        ("difference", 3.0, 2.2, "worms", True, "If it is as good, this plan shows that it is no worse by 3 worms in "),
+        (
+            "difference",
+            3.0,
+            2.2,
+            "worms",
+            True,
+            "If it truly is as good, this plan shows that it is no worse by 3 worms in 55 of",
+        ),
     ],
 )
 def test_the_chance_is_one_sentence_with_its_range(scale, worth, noise, unit, no_worse, said):

@@ -119,10 +119,8 @@ def test_between_dealing_and_declaring_there_is_a_way_back_that_is_counted(clien
 def test_the_chance_stands_above_the_dealing_with_the_cheapest_way_to_more(client, draft):
     planned(client, draft)
     page = text(client, f"{draft}/deal")
-    said = re.search(
-        r"Would it show\?</p> <p class=.board-sentence.>(If it truly makes 15 %, this plan shows it in (\d+) of 100 gardens)",
-        page,
-    )
+    board = r"Would it show\?</p> <p class=.board-sentence.>"
+    said = re.search(rf"{board}(If it truly makes 15 %, this plan shows it in (\d+) of 100 gardens)", page)
     share = re.search(r"Finds 15 % </dt> <dd> in <strong>(\d+) of 100</strong>", text(client, f"{draft}/chance"))
     assert said.group(2) == share.group(1), "one chance on both pages"
     assert re.search(

@@ -269,9 +269,8 @@ def reach_of(prospect: Prospect, noise: Noise, help_with: Sequence[Help]) -> Rea
     chance = own_power(prospect)
     if chance is None:
         return None
-    low, high = (
-        own_power(replace(prospect, noise=_within(end, prospect.scale))) or 0.0 for end in (noise.high, noise.low)
-    )
+    ends = [_within(end, prospect.scale) for end in (noise.high, noise.low)]
+    low, high = (own_power(replace(prospect, noise=end)) or 0.0 for end in ends)
     enough = [help_ for help_ in help_with if help_.chance >= ENOUGH]
     cheapest = min(enough, key=lambda help_: help_.minutes, default=None)
     best = cheapest or max(help_with, key=lambda help_: help_.chance, default=None)
