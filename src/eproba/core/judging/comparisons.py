@@ -33,6 +33,7 @@ def judgement_of(
         effects=figures.effects,
         ranking=figures.ranking,
         residuals=tuple((u.unit, r) for u, r in zip(figures.units, figures.fit.residuals.tolist(), strict=True)),
+        start_taken=figures.covariate,
     )
     return with_trust(judgement, trust.ledger(figures, comparisons, circumstances)) if trusted else judgement
 

@@ -45,7 +45,7 @@ def plan_lines(
         *decision_day(trial, asked, readings, judgement, early),
         *looks(trial, judgement),
         *crossing(trial, asked),
-        *batches(trial),
+        *batches(trial, beside),
         *crops(trial),
         *blind(trial, asked),
         *read_elsewhen(trial, readings),
@@ -250,12 +250,14 @@ def crossing(trial: Trial, asked: Asked) -> list[TrustLine]:
     return [TrustLine("border crossing", "note", "borders", evidence)]
 
 
-def batches(trial: Trial) -> list[TrustLine]:
-    """One batch for all speaks of that batch, not of the recipe."""
+def batches(trial: Trial, beside: Beside = NOTHING_BESIDE) -> list[TrustLine]:
+    """One batch for all speaks of that batch, not of the recipe; of what is brewed the record decides."""
     if not any(treatment.role == "test" and treatment.amount is not None for treatment in trial.treatments):
         return []
     if trial.batches == 1 and any(pour.batch is not None for pour in trial.pours):
         return []  # the application log knows better
+    if trial.batches == 1 and beside.brewed and any(pour.status == "poured" for pour in trial.pours):
+        return []  # from which brew it came stands nowhere, so nobody can say that it was one
     if trial.batches == 1:
         return [TrustLine("batches", "note", "one batch for all")]
     evidence = {"batches": trial.batches, "blocks": len({unit.block for unit in trial.units})}

@@ -1,5 +1,6 @@
 """One measure once it is fitted: the figures that comparisons, trend and ledger are made from."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -8,6 +9,7 @@ import numpy as np
 
 from eproba.core.judging.judgement import Effect, GapFigures, Needed
 from eproba.core.judging.ranking import Ranking
+from eproba.core.measuring.measures import CATALOGUE_DF
 from eproba.core.stats.counts import LogGap
 from eproba.core.stats.linear import Array, Fit, FitOfOne
 from eproba.core.stats.many_to_one import Simultaneous, adjusted_p, critical_value
@@ -62,14 +64,22 @@ class Figures:
             return None
         blocks = any(unit.block for unit in self.units)
         share = 1 / self.counts[self.others[i]] + 1 / self.counts[self.question.control]
-        sd = figures.se / np.sqrt(share)
+        sd, df = self._drawn_to_the_usual(float(figures.se / np.sqrt(share)), figures.df)
         groups = sum(own is not None or pooled is not None for own, pooled in zip(self.own, self.pooled, strict=True))
         covariates = int(self.covariate)
         low, likely, high = (
             units_needed(band, float(bound), groups, blocks, covariates, no_worse=self.question.no_worse)
-            for bound in noise_range(sd, figures.df)
+            for bound in noise_range(sd, df)
         )
         return None if likely is None or low is None else Needed(low, likely, high)
+
+    def _drawn_to_the_usual(self, sd: float, df: float) -> tuple[float, float]:
+        """A noise with its degrees of freedom, drawn to what units usually differ by: as the planner takes it."""
+        usual = self.question.usual_sd
+        if usual is None:
+            return sd, df
+        both = df + CATALOGUE_DF
+        return math.sqrt((df * sd**2 + CATALOGUE_DF * usual**2) / both), both
 
 
 def judged_of(model: Fit, units: Sequence[UnitValue], others: Sequence[str], control: str) -> list[int]:

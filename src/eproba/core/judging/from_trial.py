@@ -16,6 +16,7 @@ from eproba.core.measuring import measures
 from eproba.core.stats.series import CannotJudge, Kind, Question, UnitValue
 from eproba.core.stats.summaries import Points, day_of_event, summarise
 from eproba.core.trial.amendments import NOTHING_BESIDE, Beside
+from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.doses import is_poured
 from eproba.core.trial.model import Asked, Reading, Trial, Unit
 
@@ -44,11 +45,19 @@ def question_of(trial: Trial, asked: Asked) -> Question:
             kind="day" if trial.summary == "time_to" else KINDS[asked.measure.kind],
             crossed=crossed,
             turns=trial.turns,
+            usual_sd=_usual_sd(trial, asked),
         )
     kind = KINDS[asked.measure.kind]
     return Question(
         control, asked.measure.scale, None, asked.measure.lower_is_better, ladder=ladder, kind=kind, turns=trial.turns
     )
+
+
+def _usual_sd(trial: Trial, asked: Asked) -> float | None:
+    """What units usually differ by in what counts; None where that is a rate or a day of reaching a level."""
+    if trial.summary in ("rate", "time_to"):
+        return None
+    return asked.measure.usual_sd(trial.scale, asked.per_unit, asked.sown)
 
 
 def unit_values(
@@ -110,7 +119,8 @@ def circumstances_of(trial: Trial, asked: Asked, readings: Iterable[Reading]) ->
         for round_ in due
         if round_.id in read and len(read[round_.id]) < len(trial.living(trial.date_of(round_.day)))
     ]
-    no_start = trial.turns or asked.measure.kind == "day"  # nothing that could be read of it before
+    # Nothing could be read before: places are their own baseline, nothing had come up, or pots were yet to be filled.
+    no_start = trial.turns or asked.measure.kind == "day" or not COMPARED[trial.compared].baseline
     return Circumstances(
         control_role=control.role,
         poured=any(is_poured(treatment.amount_unit) and treatment.amount for treatment in trial.treatments),

@@ -134,7 +134,8 @@ class Judgement:
     """All comparisons of one measure with the trust in them.
 
     `units` counts the units judged, `residuals` what the model leaves of each; `levels`: whether it holds for every
-    crop or batch; `day`: the planned day of the round that was judged.
+    crop or batch; `day`: the planned day of the round that was judged; `start_taken`: what units began with is taken
+    out.
     """
 
     question: Question
@@ -149,3 +150,4 @@ class Judgement:
     levels: tuple[Levels, ...] = ()
     effects: tuple[Effect, ...] = ()
     day: int | None = None
+    start_taken: bool = False

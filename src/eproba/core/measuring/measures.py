@@ -28,6 +28,7 @@ WHEN: Mapping[When, str] = {
     "away from pours": f"in rounds that lie {AWAY_HOURS} hours or more after a pour",
 }  # fmt: skip
 BY_STEPS: tuple[Kind, ...] = ("score", "class")
+CATALOGUE_DF = 8.0  # how much the usual noise is trusted, in degrees of freedom: Eproba’s own cautious guess
 READING_SHARE = 0.3  # of the variance of one reading is the reader’s, where the measure does not say: a guess
 OWN_NOISE: Mapping[Kind, float] = {"score": 0.7, "class": 0.7, "yes or no": 0.5, "day": 2.0}  # guesses
 YES_NO = {"yes": 1.0, "no": 0.0, "y": 1.0, "n": 0.0, "not yet": 0.0}
@@ -199,6 +200,13 @@ class Measure:
     def has_start(self) -> bool:
         """Whether it can be read of a unit on day 0, so that its end can be compared with its own beginning."""
         return not (self.kind == "day" or self.adds_up or self.destructive)
+
+    def usual_sd(self, scale: Scale, readings: int = 1, sown: int | None = None) -> float | None:
+        """The usual noise as an SD on the scale of the estimates, of so many readings of a unit; None where it is known
+        in percent, and asked for in the unit."""
+        if scale == "ratio":
+            return self.averaged(readings) * math.sqrt(math.log1p(self.noise_on(scale) ** 2))
+        return None if self.noise_cv is not None else self.averaged(readings) * self.noise_on(scale, sown)
 
     def averaged(self, readings: int) -> float:
         """What is left of the noise (as a factor) when so many readings of a unit are averaged: they take the reader's

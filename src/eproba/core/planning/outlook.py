@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from scipy import stats
 
 from eproba.core.errors import EprobaError
-from eproba.core.measuring.measures import OWN_NOISE, Measure, OwnNoise
+from eproba.core.measuring.measures import CATALOGUE_DF, OWN_NOISE, Measure, OwnNoise
 from eproba.core.planning.chance import MOST_CV, MOST_UNITS, ChanceError, Chances, Prospect, chances, own_power, table
 from eproba.core.planning.cutter import GRADIENT_SHARE, Proposal, noise_after_sorting, noise_without_blocks
 from eproba.core.planning.draft import MeasurePart
@@ -33,9 +33,6 @@ ENOUGH = 0.8  # chance from which a plan is called able to tell
 PERIODS = tuple(range(FEWEST_PERIODS, MOST_PERIODS + 1, 2))
 TABLE_UNITS = (2, 3, 4, 5, 6, 8, 10, 12, 16, 20)
 WORTH_STEPS = (0.5, 0.75, 1.0, 1.5, 2.0)
-CATALOGUE_DF = (
-    8.0  # how much the catalogue's usual noise is trusted, in degrees of freedom: Eproba's own cautious guess
-)
 LIKELY = 0.8  # of the noises that could be behind it lie in the range that is shown
 TRACKING = 0.6  # how far a baseline foretells the last reading (correlation): likewise a guess
 MOST_HELP, HELPED_UNITS = 3, 24

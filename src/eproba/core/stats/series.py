@@ -54,7 +54,8 @@ class Question:
     `crossed`: two things at once, each treatment with what it gets of them ("", "1", "2", "12", the control none).
     `turns`: two places take turns, on and off, by the period. `kind`: classes are judged by their order alone, and days
     where something has not happened yet (infinity); for scores the order is told beside the gap; for counts the percent
-    come from a count model.
+    come from a count model. `usual_sd`: what units usually differ by, on the scale of the estimates, where it is known
+    beside the trial: what would settle a question is reckoned on both together.
     """
 
     control: str
@@ -69,6 +70,7 @@ class Question:
     kind: Kind = "quantity"
     crossed: tuple[tuple[str, str], ...] = ()
     turns: bool = False
+    usual_sd: float | None = None
 
     @property
     def band(self) -> float | None:

@@ -8,10 +8,10 @@ from eproba.core.judging.verdicts import Verdict, percent
 from eproba.core.measuring.measures import Measure
 from eproba.core.stats.order import Order
 from eproba.core.stats.series import Question, Scale
-from eproba.core.stats.summaries import Summary
+from eproba.core.stats.summaries import SUMMARIES, Summary
 from eproba.core.trial.model import Asked, Trial
 from eproba.core.trial.worth import Worth, halves, worth_unit
-from eproba.core.words import figure, listed
+from eproba.core.words import figure, listed, lower_first
 
 HEADLINES: dict[Verdict, str] = {
     "better_matters": "Better, and by enough to matter",
@@ -61,6 +61,17 @@ class Wording:
             above, below = "came later", "came earlier"
         unit = worth_unit(measure.judged_unit, summary)
         return cls(unit, more, less, above, below, a_day=summary == "rate")
+
+
+def counted(trial: Trial, judgement: Judgement) -> str:
+    """What counts of each unit, as it was judged."""
+    if trial.turns:
+        return "the mean of what was read in each period, its first half left out"
+    if trial.asked[0].measure.kind == "day":
+        return "the day on which it happened"
+    if trial.summary == "last" and not judgement.start_taken:
+        return "the reading on the decision day"
+    return lower_first(SUMMARIES[trial.summary])
 
 
 def headline(comparison: Comparison, judgement: Judgement) -> str:

@@ -50,4 +50,6 @@ def drawn_plan(answers: Answers) -> GroundPlan | str:
         taken = chosen(walk.draft, ground, walk.known)
     except EprobaError as error:
         return sentence(error)
+    if taken.units_each < ground.units_each:
+        return f"It holds {taken.units_each} of each, and the plan needs {ground.units_each}: draw more ground in it."
     return ground_plan(site_of(walk.draft, ground), [(cut, None) for cut in taken.cuts], {}, household=units())

@@ -7,7 +7,7 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.judging.courses import courses
 from eproba.core.stats.series import CannotJudge
-from eproba.core.stats.summaries import SUMMARIES, Points
+from eproba.core.stats.summaries import Points
 from eproba.core.trial.declaration import worth_words
 from eproba.core.trial.model import Asked, Trial
 from eproba.core.trial.stage import no_look
@@ -79,7 +79,6 @@ def _frame(trial: Trial, sealed: bool) -> dict[str, Any]:
         "looks": trial_looks(trial),
         "sealed": sealed,
         "measure": asked.measure,
-        "summary": SUMMARIES[trial.summary],
         "worth": worth_words(trial),
         "chart": course_chart(trial, asked, courses(trial, asked, readings), sealed),
     }
@@ -87,6 +86,7 @@ def _frame(trial: Trial, sealed: bool) -> dict[str, Any]:
 
 def _judged(trial: Trial, early: int | None = None) -> ResponseReturnValue:
     # Judging brings in the heavy statistics: imported where it is needed, not by every page.
+    from eproba.core.wording.sentences import counted
     from eproba.web.pictures.also_ruler import also_ruler
     from eproba.web.verdict.findings import also_from, also_seen
     from eproba.web.verdict.telling import telling
@@ -101,6 +101,7 @@ def _judged(trial: Trial, early: int | None = None) -> ResponseReturnValue:
     return render_template(
         "verdict/verdict.html",
         **vars(telling_),
+        summary=counted(trial, telling_.judgement),
         early=early,
         also=also,
         also_ruler=also_ruler(also),
