@@ -219,7 +219,7 @@ def test_what_helps_most_is_at_most_three_things_each_a_gain():
             2.2,
             "worms",
             False,
-            "makes 3 worms, this plan shows it in 55 of 100 gardens (32 to 85, ",
+            "makes a difference of 3 worms, this plan shows it in 55 of 100 gardens (32 to 85, ",
         ),
         (
             "difference",

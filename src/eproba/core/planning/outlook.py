@@ -76,7 +76,8 @@ class Reach:
     def words(self, unit: str) -> str:
         """The chance in a sentence; `unit`: that of a worth that is no percent."""
         size = Worth(self.prospect.worth, self.prospect.scale).words(unit)
-        truth, shown = f"makes {size}", "this plan shows it"
+        truth = f"makes {size}" if self.prospect.scale == "ratio" else f"makes a difference of {size}"
+        shown = "this plan shows it"
         if self.prospect.no_worse:
             truth, shown = "is as good", f"this plan shows that it is no worse by {size}"
         ends = [f"{100 * end:.0f}" for end in (self.low, self.high)]
