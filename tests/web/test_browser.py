@@ -581,9 +581,7 @@ def test_a_brew_from_water_to_verdict(page, live, clock):
     page.get_by_role("button", name="Look at it first").click()
     page.get_by_role("button", name="Take them all").click()
     page.goto("/trials/1/verdict")
-    expect(page.locator(".ledger").first).to_contain_text(
-        "applications came late, by up to 5 days (A and B on day 0)"
-    )
+    expect(page.locator(".ledger").first).to_contain_text("applications came late, by up to 5 days (A and B on day 0)")
 
 
 def look(page, smell):
