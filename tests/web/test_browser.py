@@ -338,6 +338,13 @@ def test_choosing_a_kind_and_pausing_plans_that_kind(page, live):
     expect(page.get_by_label("What is tried")).to_be_focused()
     page.goto(f"{draft}/treatments")
     expect(page.get_by_label("Name").nth(1)).to_have_value("Bare soil")
+    page.get_by_label("Name").first.fill("")
+    page.get_by_label("Name").first.press_sequentially("Wool-fibre mulch")
+    expect(page.get_by_label("How much").first).to_have_value("recipe")
+    page.keyboard.type(", felted")
+    expect(page.get_by_label("Name").first).to_have_value("Wool-fibre mulch, felted")
+    with page.expect_response("**/treatments/typed"):
+        page.get_by_label("How much").first.select_option("m2")
     expect(page.get_by_label("How much").first).to_have_value("m2")
     page.goto(f"{draft}/measure")
     page.locator("summary", has_text="Growth").first.click()

@@ -107,6 +107,19 @@ def test_the_control_is_what_the_claim_says(client, draft):
     assert typed(client, f"{draft}/claim")["against"] == "untreated", "there is no water any more"
 
 
+def test_what_somebody_empties_stays_empty(client, draft):
+    """Whoever pauses before typing something else does not get the old text back."""
+    kept(client, draft, "claim", thing="Whey")
+    again = kept(client, draft, "claim", thing="")
+    assert again.headers.get("X-Step-Again") is None
+    assert typed(client, f"{draft}/treatments")["treatments-0-name"] == ""
+    kept(client, draft, "measure", measure="seeds_up")
+    assert kept(client, draft, "measure", sown="").headers.get("X-Step-Again") is None
+    assert typed(client, f"{draft}/measure")["sown"] == ""
+    assert kept(client, draft, "measure", worth="").headers.get("X-Step-Again") is None
+    assert typed(client, f"{draft}/measure")["worth"] == ""
+
+
 def test_seeds_are_asked_once(client, draft):
     kept(client, draft, "measure", measure="seeds_up", sown="12")
     assert typed(client, f"{draft}/rules")["seeds"] == "12"

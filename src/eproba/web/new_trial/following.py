@@ -61,7 +61,7 @@ def _follow_the_claim(before: Answers, answers: Answers, now: Compared) -> None:
     places = typed_rows(treatments)
     tested = [place for place in places if first_of(treatments, f"treatments-{place}-role") == "test"]
     thing, against = first_of(claim, "thing"), first_of(claim, "against")
-    if tested and thing and thing != first_of(before["claim"], "thing"):
+    if tested and thing != first_of(before["claim"], "thing"):
         _called(treatments, tested, thing)
     roles = [first_of(treatments, f"treatments-{place}-role") for place in places]
     changed = against != first_of(before["claim"], "against")
@@ -78,7 +78,7 @@ def _called(treatments: Typed, tested: Sequence[int], thing: str) -> None:
         treatments[f"treatments-{tested[0]}-name"] = [thing]
         return
     for row in (f"treatments-{place}" for place in tested):
-        if first_of(treatments, f"{row}-stem") == stem:
+        if thing and first_of(treatments, f"{row}-stem") == stem:
             rung = first_of(treatments, f"{row}-name").removeprefix(stem)
             treatments |= {f"{row}-stem": [thing], f"{row}-name": [f"{thing}{rung}"]}
 
@@ -144,7 +144,7 @@ def _follow_the_measure(before: Typed, typed: Typed, known: Known) -> None:
         proposed = proposed_worth(before, old)
         if worth_said_in(before, old) != worth_said_in(typed, new) or first_of(before, "worth") == proposed:
             typed["worth"] = [proposed_worth(typed, new)]
-    if counts_seeds(typed, known) and not first_of(typed, "sown"):
+    if counts_seeds(typed, known) and not counts_seeds(before, known) and not first_of(typed, "sown"):
         typed["sown"] = [SEEDS]
     if new.kind == "day":
         typed["per_unit"] = ["1"]

@@ -27,11 +27,14 @@ async function drawAgain(sent) {
   const answer = await fetch(location.href, { credentials: "same-origin" });
   const fresh = new DOMParser().parseFromString(await answer.text(), "text/html").getElementById("step");
   if (!fresh || leaving || sent !== typed) return;
-  const [focus, opened] = [document.activeElement?.id, [...step.querySelectorAll("details")].map((d) => d.open)];
+  const opened = [...step.querySelectorAll("details")].map((fold) => fold.open);
+  const { id, selectionStart: from, selectionEnd: to } = document.activeElement;
   step.replaceChildren(...fresh.childNodes);
   const folds = [...step.querySelectorAll("details")];
   if (folds.length === opened.length) folds.forEach((fold, n) => (fold.open = opened[n]));
-  if (focus) document.getElementById(focus)?.focus({ preventScroll: true });
+  const field = id && document.getElementById(id);
+  if (field) field.focus({ preventScroll: true });
+  if (field && Number.isInteger(from)) field.setSelectionRange(from, to); // whoever types on goes on where he was
   document.dispatchEvent(new Event("drawn-again"));
 }
 
