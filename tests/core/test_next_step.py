@@ -13,12 +13,15 @@ from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.mixing import MixError
 from eproba.core.catalogue import equipment, recipes
 from eproba.core.judging.judge import judge
+from eproba.core.judging.judgement import Needed
 from eproba.core.judging.next_step import CHOICES, OF_VERDICT, next_steps
 from eproba.core.judging.verdicts import VERDICTS
 from eproba.core.planning.chance import Prospect, own_power
+from eproba.core.planning.cutter import noise_without_blocks
 from eproba.core.planning.outlook import fewest, noise_of
-from eproba.core.planning.settling import cheapest, settling_of, settling_words
+from eproba.core.planning.settling import cheapest, settling_of, settling_words, with_needed
 from eproba.core.stats.series import Question
+from eproba.core.trial.ground import Gradient, Site
 from eproba.core.wording.next_step import reasons, spent_text
 from eproba.core.wording.sentences import Wording
 from tests.core.cases import made_up, small_trial
@@ -192,7 +195,20 @@ def test_where_no_trial_tells_a_noise_the_usual_one_of_what_counts_is_taken(cata
     trial = replace(small_trial(catalogue), summary=summary, worth=worth, scale=scale)
     noise = noise_of(trial.asked[0].measure, scale, None, None, summary, trial.decision_day).value
     like = Prospect(2, 2, False, scale, noise, worth)
-    assert settling_of(trial, None) == cheapest(like, trial.asked[0].measure) is not None
+    plan = settling_of(trial, None)
+    assert replace(plan, low=0, high=None) == cheapest(like, trial.asked[0].measure)
+    assert plan.low < plan.units < plan.high, "quiet ground takes fewer, restless ground more"
+    graded = settling_of(replace(trial, site=replace(trial.site, gradient=Gradient("slope", 0))), None)
+    free = cheapest(like, trial.asked[0].measure, graded=noise_without_blocks(Site((), Gradient("slope", 0))))
+    assert replace(graded, low=0, high=None) == free
+    assert free.dealing == "pairs", "where something runs across the ground, blocks are cheaper"
+
+
+def test_verdict_and_what_next_name_one_number(catalogue, judgement):
+    plan = settling_of(small_trial(catalogue), None)
+    told = with_needed(with_verdicts(judgement, B="cannot_tell", C="better"), plan).comparisons
+    assert (told[0].needed, told[1].needed) == (Needed(plan.low, plan.units, plan.high, plan.per_unit), None)
+    assert with_needed(judgement, None).comparisons[0].needed is None
 
 
 def test_two_things_at_once_are_settled_by_half_the_units():

@@ -199,6 +199,11 @@ def test_the_headline_promises_no_more_than_was_asked(verdict, worth, said):
          "truth is what you want."),
         (Needed(8, 17, None), 6, "8 or many more, most likely 17 units of each (6 here) would settle it 8 times in 10, "
          "if the truth is what you want."),
+        (Needed(8, 17, 29, 3, "periods"), 6, "8 to 29, most likely 17 periods of each (6 here), each read 3 times, "
+         "would settle it 8 times in 10, if the truth is what you want."),
+        (Needed(8, 8, 8), 6, "8 units of each (6 here) would settle it 8 times in 10, if the truth is what you want."),
+        (Needed(4, 6, 9, 2), 6, "A trial of this size, each read 2 times, settles it 8 times in 10 if the truth is "
+         "what you want: repeat it."),
         (Needed(4, 6, 9), 6, "A trial of this size settles it 8 times in 10 if the truth is what you want: repeat it."),
     ],
 )  # fmt: skip
@@ -228,13 +233,19 @@ def test_a_signed_gap_with_its_unit(gap, scale, said):
 
 
 @pytest.mark.parametrize(
-    ("p", "said"), [(0.0499, "more strength went with a change"), (0.05, "a flat ladder fits as well")]
+    ("p", "said"),
+    [
+        (0.0004, "more strength went with a change, p below 0.001"),
+        (0.001, "more strength went with a change, p = 0.001"),
+        (0.0499, "more strength went with a change, p = 0.050"),
+        (0.05, "a flat ladder fits as well, p = 0.050"),
+    ],
 )
 def test_the_ladder_in_one_sentence(p, said):
     _, judgement = judged("same", -0.1, 0.1)
     trend = Trend((("Plain water", 0), ("1 in 10", 1)), 0.6, 0.1, 10, 0.4, 0.8, p)
     told = trend_sentence(trend, judgement, CM)
-    assert told == f"Each step up the ladder: +0.60 cm (anything from +0.40 cm to +0.80 cm fits); {said}, p = {p:.3f}."
+    assert told == f"Each step up the ladder: +0.60 cm (anything from +0.40 cm to +0.80 cm fits); {said}."
 
 
 def test_names_stand_as_they_were_written():

@@ -90,5 +90,8 @@ def test_what_would_settle_it_and_the_planner_know_one_chance(client):
         draft = client.post(f"/trials/{trial}/next/settle", {"letter": letter.group(1)}).headers["Location"]
         chance = text(client, draft.replace("/ground", "/chance"))
         assert f"in <strong>{told.group(1)} of 100</strong>" in chance, trial
+        units = re.search(r"would settle it: (\d+) ", page).group(1)
+        of_verdict = re.findall(r"most likely (\d+) \w+ of each", text(client, f"/trials/{trial}/verdict"))
+        assert set(of_verdict) <= {units}, "verdict and What next name one number"
         seen += 1
     assert seen >= 2

@@ -120,7 +120,11 @@ UNTRUE = ("Unequal water", "it did not.", "not on record", "No readings before",
 def test_a_story_from_an_empty_home_to_what_next(client, clock, story):
     draft, value = story(client)
     claim, advised = STORIES[story]
-    assert claim in text(client, f"{draft}/deal")
+    deal = text(client, f"{draft}/deal")
+    assert claim in deal
+    if story is mulch:
+        assert "18 units of each instead of 3" in deal
+        assert "The ground as it is drawn holds 3 of each" in deal
     trial, whole = dealt(client, draft)
     played(client, clock, trial, whole, value)
     verdict = text(client, f"{trial}/verdict")
@@ -133,6 +137,9 @@ def test_a_story_from_an_empty_home_to_what_next(client, clock, story):
     assert re.search(r'<h2 class="title is-4">([^<]*)', then).group(1) == advised
     if story is media:
         assert "plain water" not in then.lower(), "there is none in this trial"
+        assert 'id="scale"' not in then, "nothing was poured"
+        assert "What it took" not in then
+        assert "there is no amount to reckon with" in then
         assert "Better, and by enough to matter: Mix 1 and Mix 2</h1>" in verdict, "all that are better by enough"
     if story is mulch:
         assert "It holds 3 of each, and the plan needs" in then, "what would settle it does not fit there"

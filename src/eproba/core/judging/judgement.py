@@ -47,12 +47,15 @@ class GapFigures:
 class Needed:
     """Units of each that would find a true worth in 8 of 10: the likely number, and the range that the noise leaves.
 
-    `high` None: beyond all reason, should the noise be at its largest.
+    `high` None: beyond all reason, should the noise be at its largest. `readings` of each unit; `parts`: what a unit is
+    called, units or (on and off) periods.
     """
 
     low: int
     likely: int
     high: int | None
+    readings: int = 1
+    parts: str = "units"
 
 
 @dataclass(frozen=True)

@@ -53,13 +53,14 @@ class Noise:
 
 @dataclass(frozen=True)
 class Help:
-    """Something that would make the answer clearer: what to change, in words, its chance, and the minutes that it adds
-    to a round and an application."""
+    """Something that would make the answer clearer: what to change, in words, its chance, the minutes that it adds to a
+    round and an application; `units`: those of each, where more are the help."""
 
     key: str
     words: str
     chance: float
     minutes: float = 0.0
+    units: int | None = None
 
 
 @dataclass(frozen=True)
@@ -320,7 +321,7 @@ def _more_units(prospect: Prospect, seconds: float) -> list[Help]:
         return []
     chance = own_power(replace(prospect, units=units)) or 0.0
     minutes = (units - prospect.units) * prospect.treatments * seconds / 60
-    return [Help(f"units-{units}", f"{units} units of each instead of {prospect.units}", chance, minutes)]
+    return [Help(f"units-{units}", f"{units} units of each instead of {prospect.units}", chance, minutes, units)]
 
 
 def _more_readings(prospect: Prospect, measure: MeasurePart, known: dict[str, Measure]) -> list[Help]:

@@ -2,9 +2,11 @@
 
 from dataclasses import dataclass, replace
 
+from eproba.core.judging.judgement import Judgement, Needed
 from eproba.core.measuring.measures import Measure, OwnNoise
 from eproba.core.planning.chance import ChanceError, Prospect, own_power
-from eproba.core.planning.outlook import ENOUGH, PERIODS, NoiseUnknown, as_noise, fewest, noise_of
+from eproba.core.planning.cutter import noise_without_blocks
+from eproba.core.planning.outlook import ENOUGH, PERIODS, Noise, NoiseUnknown, as_noise, as_sd, fewest, noise_of
 from eproba.core.trial.days import POUR_SECONDS
 from eproba.core.trial.ground import SEVERAL, UnitKind
 from eproba.core.trial.lots import Dealing
@@ -17,13 +19,16 @@ MOST_READINGS = 5
 @dataclass(frozen=True)
 class Settling:
     """Units of each, how they are dealt, readings of each unit; its chance at a true worth, the minutes of one round
-    with its application. On and off: `units` periods, and the minutes of all their rounds."""
+    with its application. On and off: `units` periods, and the minutes of all their rounds. `low` and `high`: the units
+    that it takes where units differ by as little or as much as they may (`high` None: beyond all reason)."""
 
     units: int
     dealing: Dealing
     per_unit: int
     chance: float
     minutes: float
+    low: int = 0
+    high: int | None = None
 
 
 def settling_of(trial: Trial, own: OwnNoise | None) -> Settling | None:
@@ -37,14 +42,36 @@ def settling_of(trial: Trial, own: OwnNoise | None) -> Settling | None:
     treatments, units = 4 if trial.crossed else 2, PERIODS[0] if trial.turns else 2
     try:
         days = trial.decision_day
-        noise = noise_of(first.measure, scale, None, own, trial.summary, days, sown=first.sown).value
+        noise = noise_of(first.measure, scale, None, own, trial.summary, days, sown=first.sown)
         like = Prospect(
-            treatments, units, False, scale, noise, trial.worth,
+            treatments, units, False, scale, noise.value, trial.worth,
             no_worse=trial.no_worse, crossed=trial.crossed, turns=trial.turns,
         )  # fmt: skip
     except (ChanceError, NoiseUnknown):  # so noisy that nothing can be planned on it, or nobody knows how noisy
         return None
-    return cheapest(like, first.measure)
+    graded = noise_without_blocks(trial.site)
+    plan = cheapest(like, first.measure, graded=graded)
+    return plan and _with_range(plan, like, first.measure, noise, graded)
+
+
+def _with_range(plan: Settling, like: Prospect, measure: Measure, noise: Noise, graded: float) -> Settling:
+    """The plan with the units that it takes where units differ by as little, and by as much, as they may."""
+    like = replace(like, blocks=plan.dealing in ("pairs", "blocks"))
+    low, high = (
+        _plan(like, measure, as_sd(end, like.scale) * measure.averaged(plan.per_unit), plan.per_unit, graded)
+        for end in (noise.low, noise.high)
+    )
+    return replace(plan, low=low.units if low else plan.units, high=high.units if high else None)
+
+
+def with_needed(judgement: Judgement, plan: Settling | None) -> Judgement:
+    """The judgement that says of each can't-tell what this plan takes: verdict and What next name one number."""
+    needed = None
+    if plan is not None:
+        parts = "periods" if plan.dealing == "on and off" else "units"
+        needed = Needed(plan.low, plan.units, plan.high, plan.per_unit, parts)
+    comparisons = [replace(c, needed=needed if c.verdict == "cannot_tell" else None) for c in judgement.comparisons]
+    return replace(judgement, comparisons=tuple(comparisons))
 
 
 def settling_words(plan: Settling, kind: UnitKind) -> str:
@@ -60,26 +87,28 @@ def settling_words(plan: Settling, kind: UnitKind) -> str:
     return f"{text}, and it finds what you want in {100 * plan.chance:.0f} of 100, if that is the truth."
 
 
-def cheapest(like: Prospect, measure: Measure, per_unit: int = 1) -> Settling | None:
+def cheapest(like: Prospect, measure: Measure, per_unit: int = 1, graded: float = 1.0) -> Settling | None:
     """The plan with the fewest minutes that finds a true worth in 8 of 10; None: there is none.
 
     Parameters
     ----------
     like : a plan of the same design, with its worth and its noise from unit to unit at `per_unit` readings of each;
         its units and blocks count for nothing.
+    graded : how much more units differ on this ground where no blocks take its gradient out.
     """
     plans = []
     for readings in range(1, 2 if measure.kind == "day" else MOST_READINGS + 1):
         sd = like.sd * measure.averaged(readings) / measure.averaged(per_unit)
         for blocks in (False,) if like.turns else (False, True):
-            plan = _plan(replace(like, blocks=blocks), measure, sd, readings)
+            plan = _plan(replace(like, blocks=blocks), measure, sd, readings, graded)
             plans += [] if plan is None else [plan]
     return min(plans, key=lambda plan: (plan.minutes, plan.units, plan.dealing == "completely random"), default=None)
 
 
-def _plan(like: Prospect, measure: Measure, sd: float, readings: int) -> Settling | None:
+def _plan(like: Prospect, measure: Measure, sd: float, readings: int, graded: float) -> Settling | None:
     try:
-        like = replace(like, noise=as_noise(sd, like.scale))
+        restless = 1.0 if like.blocks or like.turns else graded
+        like = replace(like, noise=as_noise(sd, like.scale) * restless)
         plan = replace(like, units=fewest(like) or 0)
     except ChanceError:  # noisier, or larger, than a garden can be
         return None

@@ -121,7 +121,8 @@ def given_words(treatment: PlannedTreatment, days: Sequence[int], units: Units =
     if treatment.things == "12":
         return "what both others get"
     dose = dose_of(treatment)
-    return "nothing" if dose is None else ", ".join([dose.said(units), *([days_in_words(days)] if days else [])])
+    nothing = "nothing" if treatment.role == "untreated" else "no dose"
+    return nothing if dose is None else ", ".join([dose.said(units), *([days_in_words(days)] if days else [])])
 
 
 def each_in_words(dose: Dose, plots: Sequence[Unit], units: Units = METRIC) -> list[tuple[str, tuple[str, ...]]]:

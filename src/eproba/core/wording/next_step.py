@@ -179,5 +179,7 @@ def _elsewhere(step: NextStep) -> str:
 def _scale_up(step: NextStep, mine: Spent, units: Units) -> str:
     if step.verdict not in (*GAINED, "no_worse"):
         return "Not before it is shown to be worth it."
+    if not mine.times:
+        return "Nothing of it is on record as given, so there is no amount to reckon with."
     tried = units(Amount(mine.area_m2, "m²"))
     return f"From {tried} of a trial to a bed or a plot: how much, how many fillings and minutes for each way."

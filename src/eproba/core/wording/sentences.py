@@ -186,10 +186,12 @@ def settling(comparison: Comparison) -> str:
     if needed is None:
         return ""
     units_each = min(comparison.n, comparison.n_control)
+    read = "" if needed.readings == 1 else f", each read {needed.readings} times,"
     if needed.likely <= units_each:
-        return "A trial of this size settles it 8 times in 10 if the truth is what you want: repeat it."
+        return f"A trial of this size{read} settles it 8 times in 10 if the truth is what you want: repeat it."
     span = f"{needed.low} to {needed.high}" if needed.high is not None else f"{needed.low} or many more"
-    units = f"{span}, most likely {needed.likely} units of each ({units_each} here)"
+    span = str(needed.likely) if needed.low == needed.high else f"{span}, most likely {needed.likely}"
+    units = f"{span} {needed.parts} of each ({units_each} here){read}"
     return f"{units} would settle it 8 times in 10, if the truth is what you want."
 
 
@@ -199,7 +201,8 @@ def trend_sentence(trend: Trend, judgement: Judgement, wording: Wording) -> str:
     scale = judgement.question.scale
     span = f"{gap_text(trend.low, scale, wording)} to {gap_text(trend.high, scale, wording)}"
     said = "more strength went with a change" if trend.p < 0.05 else "a flat ladder fits as well"
-    return f"Each step up the ladder: {gap} (anything from {span} fits); {said}, p = {trend.p:.3f}."
+    luck = f"p = {trend.p:.3f}" if trend.p >= 0.001 else "p below 0.001"
+    return f"Each step up the ladder: {gap} (anything from {span} fits); {said}, {luck}."
 
 
 def rank_headline(ranking: Ranking) -> str:

@@ -66,11 +66,11 @@ def show(trial_id: int) -> ResponseReturnValue:
     from eproba.core.wording.next_step import ORDER, reasons
     from eproba.core.wording.sentences import Wording, headline
     from eproba.web.next_step.settled import drawn_plan, settling_answers
-    from eproba.web.verdict.findings import judged
+    from eproba.web.verdict.findings import answered
 
     readings = all_readings(db(), trial_id)
     try:
-        judgement = judged(trial, trial.asked[0], readings, beside_of(db(), trial))
+        judgement = answered(db(), trial, readings, beside_of(db(), trial))
     except CannotJudge as error:
         return render_template("next_step/unjudged.html", trial=trial, problem=sentence(error))
     wording, took = Wording.of(trial, trial.asked[0]), _spent(trial)

@@ -11,6 +11,7 @@ from eproba.core.judging.across import answers_of
 from eproba.core.judging.answers import Answer
 from eproba.core.judging.from_trial import judge_trial
 from eproba.core.judging.judgement import Comparison, Judgement
+from eproba.core.planning.settling import settling_of, with_needed
 from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.amendments import Beside
 from eproba.core.trial.model import Asked, Reading, Trial
@@ -18,7 +19,7 @@ from eproba.core.wording.crossed import effect_headline, effect_sentence
 from eproba.core.wording.sentences import Wording, gap_text, headline, sentence
 from eproba.store.beside import beside_of
 from eproba.store.commands.findings import keep_finding
-from eproba.store.findings import unjudged
+from eproba.store.findings import own_noise, unjudged
 from eproba.store.glances import Glance
 from eproba.store.readings import all_readings
 from eproba.store.trials import load_trial
@@ -54,6 +55,15 @@ def judged(
 ) -> Judgement:
     """The judgement of exactly these readings, and of what stands beside them; `at`: of an early look, by its day."""
     return judge_trial(trial, asked, readings, at, beside)
+
+
+def answered(
+    session: Session, trial: Trial, readings: tuple[Reading, ...], beside: Beside, at: int | None = None
+) -> Judgement:
+    """The judgement of the first measure, which says what would settle it as *What next* and the planner say it."""
+    first = trial.asked[0]
+    plan = settling_of(trial, own_noise(session, first.measure, trial.scale))
+    return with_needed(judged(trial, first, readings, beside, at), plan)
 
 
 def with_findings(session: Session, glances: Sequence[Glance]) -> list[Glance]:
@@ -129,7 +139,7 @@ def _found(trial: Trial, readings: tuple[Reading, ...], beside: Beside) -> tuple
     """What the first measure showed: a line for each comparison, and the noise from unit to unit."""
     asked = trial.asked[0]
     try:
-        judgement = judged(trial, asked, readings, beside)
+        judgement = with_needed(judged(trial, asked, readings, beside), None)  # it changes with every other trial
     except CannotJudge as error:
         return [{"verdict": "seen_not_shown", "headline": "Not judged", "sentence": str(error)}], None
     wording = Wording.of(trial, asked)

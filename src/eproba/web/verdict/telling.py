@@ -9,7 +9,7 @@ from eproba.core.trial.model import Reading, Trial
 from eproba.store.beside import beside_of
 from eproba.web.pictures.shared_ruler import SharedRuler
 from eproba.web.ui.session import db
-from eproba.web.verdict.findings import judged
+from eproba.web.verdict.findings import answered
 from eproba.web.verdict.page import (
     ComparisonShown,
     RankingShown,
@@ -43,7 +43,7 @@ def telling(trial: Trial, readings: tuple[Reading, ...], early: int | None = Non
     CannotJudge
         Where readings are missing.
     """
-    judgement = judged(trial, trial.asked[0], readings, beside_of(db(), trial), early)
+    judgement = answered(db(), trial, readings, beside_of(db(), trial), early)
     return Telling(
         judgement=judgement,
         ledger=shown_ledger(judgement),

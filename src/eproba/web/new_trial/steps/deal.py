@@ -1,7 +1,7 @@
 """The whole plan before the lots fall, and the dealing."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from eproba.core.errors import EprobaError
@@ -27,7 +27,8 @@ if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are neede
 
 @dataclass(frozen=True)
 class DealPage:
-    """The plan in words and as a picture; `doses` by letter; `neighbours`: borders that a drench may cross."""
+    """The plan in words and as a picture; `doses` by letter; `neighbours`: borders that a drench may cross; `room`:
+    units of each that the ground holds, where the help is more."""
 
     plan: Plan
     sentence: str
@@ -39,6 +40,7 @@ class DealPage:
     neighbours: int
     chance: str
     help: "Help | None"
+    room: int | None
     advice: tuple[Advice, ...]
 
 
@@ -65,6 +67,7 @@ def deal_page(walk: Walk) -> DealPage:
         neighbours=0 if walk.draft.turns else borders([(c, "") for c in plan.layout.cuts], "", plan.layout.guard_cm)[1],
         chance=chance,
         help=help_,
+        room=_room(walk, None if help_ is None else help_.units),
         advice=tuple(merged(advice)),
     )
 
@@ -83,6 +86,15 @@ def _chance(walk: Walk) -> "tuple[str, Help | None]":
     if reach is None:
         return "With one unit of each this plan shows nothing: two places always differ a little.", None
     return reach.words(worth_unit(walk.known.measures[measure.measure].judged_unit, measure.summary)), reach.help
+
+
+def _room(walk: Walk, wanted: int | None) -> int | None:
+    """The units of each that the ground as it is drawn holds; None where it holds all that are wanted."""
+    ground = walk.draft.ground
+    if wanted is None or ground is None:
+        return None
+    holds = chosen(walk.draft, replace(ground, units_each=wanted), walk.known).units_each
+    return holds if holds < wanted else None
 
 
 def _sentence(walk: Walk) -> str:
