@@ -137,6 +137,7 @@ def test_a_story_from_an_empty_home_to_what_next(client, clock, story):
     assert re.search(r'<h2 class="title is-4">([^<]*)', then).group(1) == advised
     if story is media:
         assert "plain water" not in then.lower(), "there is none in this trial"
+        assert "20 cells of each anywhere; a round takes 5.3 min, and it finds what you want" in then
         assert 'id="scale"' not in then, "nothing was poured"
         assert "What it took" not in then
         assert "there is no amount to reckon with" in then

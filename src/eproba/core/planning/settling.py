@@ -20,7 +20,8 @@ MOST_READINGS = 5
 class Settling:
     """Units of each, how they are dealt, readings of each unit; its chance at a true worth, the minutes of one round
     with its application. On and off: `units` periods, and the minutes of all their rounds. `low` and `high`: the units
-    that it takes where units differ by as little or as much as they may (`high` None: beyond all reason)."""
+    that it takes where units differ by as little or as much as they may (`high` None: beyond all reason).
+    `poured`: whether anything is given beside the reading."""
 
     units: int
     dealing: Dealing
@@ -29,6 +30,7 @@ class Settling:
     minutes: float
     low: int = 0
     high: int | None = None
+    poured: bool = True
 
 
 def settling_of(trial: Trial, own: OwnNoise | None) -> Settling | None:
@@ -51,6 +53,8 @@ def settling_of(trial: Trial, own: OwnNoise | None) -> Settling | None:
         return None
     graded = noise_without_blocks(trial.site)
     plan = cheapest(like, first.measure, graded=graded)
+    if plan is not None and not trial.pours:
+        plan = replace(plan, poured=False, minutes=plan.minutes - treatments * plan.units * POUR_SECONDS / 60)
     return plan and _with_range(plan, like, first.measure, noise, graded)
 
 
@@ -83,6 +87,7 @@ def settling_words(plan: Settling, kind: UnitKind) -> str:
     else:
         dealt = {"pairs": "in pairs", "blocks": "in blocks"}.get(plan.dealing, "anywhere")
         how, cost = f"{plan.units} {SEVERAL[kind]} of each {dealt}", f"a round and an application take {took}"
+        cost = cost if plan.poured else f"a round takes {took}"
     text = f"The cheapest plan that would settle it: {how}{read}; {cost}"
     return f"{text}, and it finds what you want in {100 * plan.chance:.0f} of 100, if that is the truth."
 
