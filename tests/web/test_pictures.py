@@ -17,7 +17,7 @@ from eproba.core.wording.sentences import Wording
 from eproba.store.trials import load_trial
 from eproba.web.pictures.day_strip import day_strip
 from eproba.web.pictures.gap_ruler import gap_ruler
-from eproba.web.pictures.ground_plan import Frame, Tile, ground_plan
+from eproba.web.pictures.ground_plan import SMALLEST, WIDE_LETTER, Frame, Tile, ground_plan
 from eproba.web.pictures.hundred import hundred
 from eproba.web.pictures.shuffle_pile import shuffle_pile
 from eproba.web.pictures.weeks import WeekTask, weeks
@@ -83,6 +83,14 @@ def test_a_plan_shown_small_has_larger_letters():
     assert (wide.readable, tall.readable) == (24.6, 36.9)
     tile = Tile("H10", None, 0, 0, 80, 100, False, False, "")
     assert [tile.code_size(readable) for readable in (16, 33, 60)] == [30.8, 33, 37.4]
+
+
+def test_a_narrow_plan_has_room_for_scale_gradient_and_north():
+    """The words of a gradient stand left of its arrow, 110 from the right; the scale begins at 34."""
+    bed = row_of("bed", 60, 600, 60, 1, 6)
+    plan = ground_plan(Site((bed,), Gradient("wall", 180)), [], LOOKS)
+    letters = WIDE_LETTER * SMALLEST
+    assert 40 + plan.bar + letters * len(plan.bar_label) < plan.width - 130 - letters * len(plan.gradient)
 
 
 def test_a_hundred_gardens_are_a_hundred_marks():

@@ -11,6 +11,7 @@ from eproba.web.ui.looks import Look
 
 WIDTH = 940.0
 MARGIN = 34.0
+LEAST_WIDTH, LEAST_WIDTH_OF_GRADIENT = 260.0, 400.0  # for the scale and north, and the words of a gradient between
 LEAST_TILE, MOST_TILE = 46.0, 130.0
 WIDE_LETTER = 0.58  # of the letters' size, on average
 LEAST_NAME = 0.94  # of the usual size: smaller can't be read
@@ -128,7 +129,7 @@ def ground_plan(
     bar_unit, bar_number, bar_cm = _bar(right / 2.5 / scale, household)
     gradient = site.gradient
     return GroundPlan(
-        width=max(right, 260.0),
+        width=max(right, LEAST_WIDTH if gradient is None else LEAST_WIDTH_OF_GRADIENT),
         height=bottom + 34,
         places=places,
         tiles=tiles,
