@@ -59,7 +59,13 @@ def at(hours):
         ("sugar-ferment", 130, {"smell": "sweet", "foam": "light"}, READY),
         ("sugar-ferment", 130, {"smell": "foul"}, AWAY),
         ("sugar-ferment", 130, {"smell": "sweet", "foam": "none"}, NOT_YET),
-        ("sugar-ferment", 119, {"smell": "sweet", "foam": "light"}, NOT_YET),
+        ("sugar-ferment", 107, {"smell": "sweet", "foam": "light"}, NOT_YET),
+        ("sugar-ferment", 108, {"smell": "sweet", "foam": "light"}, READY),  # nine tenths of 120
+        ("sugar-ferment", 184, {"smell": "sweet", "foam": "none"}, NOT_YET),
+        ("sugar-ferment", 185, {"smell": "sweet", "foam": "none"}, AWAY),  # a tenth past 168: it will not foam again
+        ("comfrey-steep", 600, {"smell": "earthy", "colour": "dark"}, NOT_YET),  # a smell can still come
+        ("clippings-sugar-yeast", 50, {"smell": "foul", "foam": "thick"}, AWAY),
+        ("molasses-water", 0, {"smell": "foul"}, READY),  # nothing in it was to be looked at
         ("sugar-ferment", 700, {"smell": "sweet"}, AWAY),
         ("stale-bread-steep", 130, {"smell": "sharply sour"}, READY),
         ("stale-bread-steep", 130, {"smell": "sharply sour", "mould": "white film"}, AWAY),
@@ -90,7 +96,7 @@ def test_an_own_recipe_has_the_usual_away_signs_but_for_what_it_calls_ready():
     mine = replace(COMFREY, away=None, away_words="", ready={"smell": ("foul",)})
     assert mine.away_signs == {"mould": ("coloured",), "slime": ("yes",)}
     assert replace(mine, ready=None).away_signs == {"mould": ("coloured",), "slime": ("yes",), "smell": ("foul",)}
-    assert replace(mine, hours=(0.0, 0.0)).away_signs == {}, "what does not brew does not spoil here"
+    assert replace(mine, hours=(0.0, 0.0), ready=None).away_signs == {}, "what does not brew does not spoil here"
     assert mine.told_away == "coloured mould, slime"
 
 
@@ -100,11 +106,11 @@ def test_a_strange_look_is_refused_with_what_there_is():
 
 
 def test_warmth_moves_the_window_by_q10_and_stands_where_nothing_brews():
-    middle = sum(COMFREY.temperature) / 2
-    assert speed(COMFREY, middle) == 1
-    assert speed(COMFREY, middle + 10) == pytest.approx(2)
+    coolest, warmest = COMFREY.temperature
+    assert [speed(COMFREY, degrees) for degrees in (coolest, 20, warmest)] == [1, 1, 1], "the recipe's own hours"
+    assert speed(COMFREY, warmest + 10) == pytest.approx(2)
     assert [speed(COMFREY, degrees) > 0 for degrees in (4.9, 5.0, 45.0, 45.1)] == [False, True, True, False]
-    warm, cold = brew(COMFREY, look(0, middle + 10)), brew(COMFREY, look(24, middle - 10))
+    warm, cold = brew(COMFREY, look(0, warmest + 10)), brew(COMFREY, look(24, coolest - 10))
     assert brewed_hours(warm, at(48)) == pytest.approx(96)
     assert brewed_hours(cold, at(48)) == pytest.approx(24), "the first look speaks for the hours before it"
     assert ready_window(brew(COMFREY))[0] == at(COMFREY.hours[0])
@@ -112,7 +118,7 @@ def test_warmth_moves_the_window_by_q10_and_stands_where_nothing_brews():
     assert ready_window(cold)[0] == at(2 * COMFREY.hours[0])
     assert ready_window(brew(COMFREY, look(0, 3.0))) is None, "never, while it stands so cold"
     assert wants(brew(COMFREY, look(0, 3.0)), at(9)).words == "Bring it into the warm: it does not brew now"
-    cooled = brew(COMFREY, look(0, middle), (10, "put cool"), look(20, middle))
+    cooled = brew(COMFREY, look(0, warmest), (10, "put cool"), look(20, coolest))
     assert brewed_hours(cooled, at(30)) == pytest.approx(20), "ten hours in the fridge do not count"
     assert brewed_hours(brew(COMFREY, (10, "put cool")), at(30)) == pytest.approx(10), "the fridge tells nothing before"
     with pytest.raises(QuantityError, match="5000 °C can't be"):
@@ -181,10 +187,12 @@ def test_the_life_of_a_batch():
         ("ready", [], T0 + timedelta(hours=24.4)),
         ("strained", [], T0 + timedelta(hours=24.4)),
         ("strained", [(2, "strained")], T0 + timedelta(hours=26)),
-        ("air off", [], T0 + timedelta(hours=1.5)),  # as long as its signs can be trusted
+        ("air off", [], T0 + timedelta(hours=6.5)),  # as long as its signs can be trusted
         ("air off", [(0.2, "air off")], T0 + timedelta(hours=24.4)),
         ("air off", [(3, "air off")], T0 + timedelta(hours=27)),
-        ("air off", [(3, "air off"), (4, "air on")], T0 + timedelta(hours=1.5)),
+        ("air off", [(3, "air off"), (4, "air on")], T0 + timedelta(hours=6.5)),
+        ("air off", [(3, "air off"), (27.1, "air on")], T0 + timedelta(hours=27)),  # air revives nothing
+        ("air off", [(3, "strained"), (4, "air on")], T0 + timedelta(hours=27)),  # straining ends the air
     ],
 )
 def test_keeping_runs_from_the_event_that_the_recipe_names(named, rows, until):

@@ -162,7 +162,7 @@ def test_a_counsel_is_advice_or_a_reason_to_wait():
 def test_a_ruling_in_its_whole_sentence():
     short, long = COMFREY.hours
     good = {"colour": "dark", "smell": "strong"}
-    assert rule(COMFREY, good, short - 0.1) == Ruled("not yet", "Only 10 days of 10 days at least: leave it.")
+    assert rule(COMFREY, good, 0.9 * short - 0.1) == Ruled("not yet", "Only 9 days of 10 days at least: leave it.")
     (sign, looks), *_ = COMFREY.away.items()
     bad = rule(COMFREY, {sign: looks[0]}, short)
     assert bad == Ruled(

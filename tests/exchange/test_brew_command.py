@@ -29,6 +29,7 @@ phases = [{ days = [7, 7] }]
 brew = [{ do = "Stir.", cautions = ["brew"] }]
 apply = []
 """
+EVENT = '[[event]]\nat = 2026-05-01T10:00:00Z\nwhat = "mixed"\n'
 GOOD = {"smell": "sweet", "foam": "light"}
 
 
@@ -111,8 +112,34 @@ def by(hours):
         ("sugar-ferment", [seen(126, 27, smell="sweet", foam="none")], "brewing", "Ready would be a light foam"),
         # where no warmth is, nothing brews; where too much is, nothing lives
         ("yeast-starter", [seen(0.4, 70, foam="light")], "throw away", "That was too hot for what should live in it"),
-        ("yeast-starter", [seen(0.4, 46, foam="light")], "brewing", "Only 0 minutes"),
+        ("yeast-starter", [seen(0.4, 46, foam="light")], "brewing", "counts as 0 minutes of 15 minutes at least"),
         ("comfrey-steep", [seen(1, 4), (400, "asked")], "brewing", "leave it"),
+        ("comfrey-steep", [seen(264, 5, colour="dark")], "brewing", "so this counts as 5.5 days of 10"),
+        # inside its range the calendar's hours count, within a tenth; also where the clocks went forward
+        ("sugar-woken-compost", [seen(25, 22, smell="earthy")], "ready", "earthy smell"),
+        ("sugar-woken-compost", [seen(23, 18, smell="earthy")], "ready", "earthy smell"),
+        ("sugar-woken-compost", [seen(21.5, 22, smell="earthy")], "brewing", "Only 21.5 hours of 24 hours"),
+        # a quick brew may go unseen for some hours
+        ("yeast-starter", [seen(1.6, 35, foam="light")], "ready", "it foams"),
+        ("yeast-starter", [seen(6.6, 35, foam="light")], "throw away", "past the time"),
+        # foam that is gone does not come again
+        ("greens-sugar-juice", [seen(100, 27, smell="sweet", bubbles="none")], "throw away", "past its time"),
+        ("clippings-sugar-yeast", [seen(60, 25, smell="foul", foam="light")], "throw away", "Foul smell"),
+        # straining ends the air; what went without is not brought back; ten hours without condemn
+        ("aerated-compost-brew", [seen(29, smell="earthy"), (30, "strained"), (174, "asked")], "too old", "kept until"),
+        (
+            "aerated-compost-brew",
+            [seen(30, smell="earthy"), (31, "air off"), (41, "air on"), (42, "asked")],
+            "too old",
+            "kept until",
+        ),
+        (
+            "aerated-compost-brew",
+            [(5, "air off"), (15, "air on"), seen(30, smell="earthy")],
+            "throw away",
+            "without air",
+        ),
+        ("aerated-compost-brew", [(5, "air off"), (8, "air on"), seen(30, smell="earthy")], "ready", "earthy"),
         # litres are a ledger
         ("diluted-whey", [(1, "taken from", {"litres": 4.92})], "used up", "used up"),
         ("diluted-whey", [(1, "taken from", {"litres": 4.88})], "ready", "poured at once"),
@@ -164,7 +191,7 @@ def test_keeping_runs_from_when_it_was_ready_not_from_when_somebody_looked(repla
 
 
 def test_the_window_moves_with_the_warmth_and_the_ledger_with_what_is_taken(replayed):
-    cool = [seen(24, 17), (48, "asked")]
+    cool = [seen(24, 12), (48, "asked")]
     first, looked, asked = replayed("sugar-ferment", cool)
     assert (first["ready_from"], first["ready_to"]) == (by(120), by(168))
     assert (looked["ready_from"], looked["ready_to"]) == (by(240), by(336)), "ten degrees cooler, twice as long"
@@ -174,21 +201,37 @@ def test_the_window_moves_with_the_warmth_and_the_ledger_with_what_is_taken(repl
     assert [each["left_litres"] for each in took] == [5, 3.75, 0.75]
 
 
+@pytest.mark.parametrize(("zone", "until"), [("", "2026-05-09T23:59:59+02:00"), ("UTC", "2026-05-08T23:59:59+00:00")])
+def test_last_days_go_by_the_calendar_of_the_place_however_a_zone_was_written(tmp_path, zone, until):
+    file = tmp_path / "zones.toml"
+    zone_line = f'zone = "{zone}"\n' if zone else ""
+    file.write_text(
+        f'\ufeff{zone_line}recipe = "clippings-sugar-yeast"\nlitres = 5\n'
+        '[[event]]\nat = 2026-05-03T10:00:00+02:00\nwhat = "mixed"\n'
+        '[[event]]\nat = 2026-05-05T22:30:00Z\nwhat = "looked at"\ntemperature = 25\n'
+        'seen = { foam = "light", smell = "yeasty" }\n',
+        "utf-8",
+    )
+    last = json.loads(CliRunner().invoke(main, ["brew", str(file), "--json"]).output)[-1]
+    assert (last["state"], last["use_by"]) == ("ready", until)
+
+
 def test_two_clocks_in_one_brew_are_one_time(tmp_path):
-    """Mixed before the clocks went forward, looked at after: 120 hours are 120 hours."""
+    """Mixed before the clocks went forward, looked at after: 108 hours, nine tenths of 120, are 108 hours."""
     file = tmp_path / "summer.toml"
     file.write_text(
-        'recipe = "sugar-ferment"\nlitres = 5\n[[event]]\nat = 2026-03-27T10:00:00+01:00\nwhat = "mixed"\n'
-        '[[event]]\nat = 2026-04-01T10:59:00+02:00\nwhat = "looked at"\ntemperature = 27\n'
+        'zone = "Europe/Berlin"\nrecipe = "sugar-ferment"\nlitres = 5\n'
+        '[[event]]\nat = 2026-03-27T10:00:00+01:00\nwhat = "mixed"\n'
+        '[[event]]\nat = 2026-03-31T22:59:00+02:00\nwhat = "looked at"\ntemperature = 27\n'
         'seen = { smell = "sweet", foam = "light" }\n'
-        '[[event]]\nat = 2026-04-01T11:00:00+02:00\nwhat = "looked at"\ntemperature = 27\n'
+        '[[event]]\nat = 2026-03-31T23:00:00+02:00\nwhat = "looked at"\ntemperature = 27\n'
         'seen = { smell = "sweet", foam = "light" }\n'
     )
     moments = json.loads(CliRunner().invoke(main, ["brew", str(file), "--json"]).output)
     assert [each["state"] for each in moments] == ["brewing", "brewing", "ready"]
     told = CliRunner().invoke(main, ["brew", str(file)]).output
-    assert "2026-04-01 11:00  looked at      ready, 5 left\n    As it should be: a light foam" in told
-    assert "use by 2026-04-08 23:59" in told
+    assert "2026-03-31 23:00  looked at      ready, 5 left\n    As it should be: a light foam" in told
+    assert "use by 2026-04-07 23:59" in told
 
 
 @pytest.mark.parametrize(
@@ -203,6 +246,12 @@ def test_two_clocks_in_one_brew_are_one_time(tmp_path):
         ('litres = 5\nrecipe = "diluted-whey"\n[[event]]\nat = 2026-05-01T10:00:00Z\nwhat = "sung to"', "or asked"),
         ('litres = 5\nrecipe = "diluted-whey"\n[[event]]\nwhere = 1', "event 1: knows at, what"),
         ("a." * 5000 + "b = 1", "nested deeper"),
+        ('litres = inf\nrecipe = "diluted-whey"', "above 0 and up to 10000"),
+        ('litres = 5\nrecipe = "aquarium-water"\nschool = "mine"', "made in one way alone"),
+        ('litres = 5\nrecipe = "sugar-ferment"\nschool = "mine"', "school: one of "),
+        ('litres = 5\nzone = "Atlantis"\nrecipe = "diluted-whey"\n' + EVENT, 'such as "Europe/Paris"'),
+        ('litres = 5\nrecipe = "diluted-whey"\n' + EVENT.replace("2026", "9999"), "the year 9999 is outside"),
+        ('litres = 5\nrecipe = "diluted-whey"\n' + 501 * EVENT, "501 events: no batch has more than 500"),
     ],
 )
 def test_a_log_that_is_none_is_refused_in_words(tmp_path, text, why):

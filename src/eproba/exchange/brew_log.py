@@ -4,20 +4,23 @@ import json
 import re
 import tomllib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from datetime import datetime
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta, timezone, tzinfo
 from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from eproba.core.brewing.batches import Standing, check_straining, standing
 from eproba.core.brewing.clock import ready_window, use_by
-from eproba.core.brewing.events import WHATS, Batch, Event, left, with_event
-from eproba.core.brewing.recipe import Recipe, recipe_from
+from eproba.core.brewing.events import MOST_LITRES, WHATS, Batch, Event, left, with_event
+from eproba.core.brewing.recipe import Recipe, in_the_way_of, recipe_from
 from eproba.core.errors import EprobaError
 from eproba.core.words import figure_or_whole
 from eproba.exchange.recipe_file import check_bounds
 
 MOST_BYTES = 200_000
-EVENTS = re.compile(r"^\[\[event\]\]|^(at|what|temperature|seen|litres|note) *=", re.MULTILINE)  # as many as there are
+MOST_EVENTS = 500
+YEARS = range(1990, 2101)  # within which a garden's clock may go wrong
+EVENTS = re.compile(r"^\[\[event\]\]|^at *= *[-\dTZ:+.]+|^(what|temperature|seen|litres|note) *=", re.MULTILINE)
 ASKED = "asked"  # no event: tells how it stands then
 KEYS = ("at", "what", "temperature", "seen", "litres", "note")
 
@@ -42,7 +45,8 @@ class Moment:
 def replay(
     raw: bytes, known: Mapping[str, Recipe], ingredients: Mapping[str, Any], cautions: Mapping[str, str]
 ) -> list[Moment]:
-    """Every line of a log in its order, with how the batch stands then.
+    """Every line of a log in its order, with how the batch stands then; all of it by one calendar: that of `zone`, else
+    of the first event.
 
     Raises
     ------
@@ -51,18 +55,37 @@ def replay(
     """
     log = _parsed(raw)
     litres = _number(log, "litres", "the log")
-    if litres is None or not litres > 0:
-        raise BrewLogError("litres: how much was made, above 0")
+    if litres is None or not 0 < litres <= MOST_LITRES:
+        raise BrewLogError(f"litres: how much was made, above 0 and up to {MOST_LITRES:g}")
     batch = Batch(0, _recipe(log, known, ingredients, cautions), litres)
     rows = log.get("event")
     if not isinstance(rows, list) or not rows:
         raise BrewLogError("at least one [[event]] with at and what")
-    events = [_event(row, number) for number, row in enumerate(rows, 1)]
+    events = sorted((_event(row, number) for number, row in enumerate(rows, 1)), key=lambda event: event[0])
+    zone = _zone(log) or events[0][0].tzinfo
     moments = []
-    for at, event in sorted(events, key=lambda event: event[0]):
-        moment, batch = _after(batch, at, event)
+    for at, event in events:
+        there = _by_calendar(at, zone)
+        moment, batch = _after(batch, there, event and replace(event, at=there))
         moments.append(moment)
     return moments
+
+
+def _zone(log: Mapping[str, Any]) -> ZoneInfo | None:
+    """Whose calendar last days go by."""
+    name = log.get("zone")
+    if name is None:
+        return None
+    try:
+        return ZoneInfo(str(name))
+    except (ValueError, OSError, ZoneInfoNotFoundError) as error:
+        raise BrewLogError('zone: the name of a zone, such as "Europe/Paris"') from error
+
+
+def _by_calendar(at: datetime, zone: tzinfo | None) -> datetime:
+    """A moment as this calendar shows it, with a fixed offset: two of them are as far apart as they truly are."""
+    local = at.astimezone(zone)
+    return local.replace(tzinfo=timezone(local.utcoffset() or timedelta()))
 
 
 def _after(batch: Batch, at: datetime, event: Event | None) -> tuple[Moment, Batch]:
@@ -84,8 +107,10 @@ def _parsed(raw: bytes) -> Mapping[str, Any]:
     if len(raw) > MOST_BYTES:
         raise BrewLogError(f"this file is longer than {MOST_BYTES // 1000} kB: no batch has so many events")
     try:
-        text = raw.decode("utf-8")
-        check_bounds(re.sub(EVENTS, "", text))
+        text = raw.decode("utf-8-sig")
+        if (events := text.count("[[event]]")) > MOST_EVENTS:
+            raise BrewLogError(f"{events} events: no batch has more than {MOST_EVENTS}")
+        check_bounds(re.sub(EVENTS, "", text))  # there may be as many events as there are
         return tomllib.loads(text)
     except (UnicodeDecodeError, tomllib.TOMLDecodeError, RecursionError) as error:
         raise BrewLogError(f"this is no TOML: {error}") from error
@@ -97,10 +122,21 @@ def _recipe(
     """By its key, or as a table like those of the catalogue."""
     named = log.get("recipe")
     if isinstance(named, str) and named in known:
-        return known[named]
+        return _in_its_way(known[named], log.get("school"))
     if isinstance(named, Mapping):
-        return recipe_from("own", named, ingredients, cautions)
+        return _in_its_way(recipe_from("own", named, ingredients, cautions), log.get("school"))
     raise BrewLogError(f"recipe: one of {', '.join(known)}, or a table of its own")
+
+
+def _in_its_way(recipe: Recipe, school: object) -> Recipe:
+    """The recipe as the school that the log names makes it."""
+    if school is None:
+        return recipe
+    names = [school_.name for school_ in recipe.schools if school_.changes]
+    if school not in names:
+        ways = f"one of {', '.join(names)}" if names else "this recipe is made in one way alone; leave it out"
+        raise BrewLogError(f"school: {ways}")
+    return in_the_way_of(recipe, str(school))
 
 
 def _event(row: object, number: int) -> tuple[datetime, Event | None]:
@@ -110,6 +146,8 @@ def _event(row: object, number: int) -> tuple[datetime, Event | None]:
     at, what, seen, note = row.get("at"), row.get("what"), row.get("seen", {}), row.get("note", "")
     if not isinstance(at, datetime) or at.tzinfo is None:
         raise BrewLogError(f"{where}: at is a moment with its zone, such as 2026-05-01T10:00:00+02:00")
+    if at.year not in YEARS:
+        raise BrewLogError(f"{where}: the year {at.year} is outside {YEARS[0]} to {YEARS[-1]}")
     if what == ASKED:
         return at, None
     if what not in WHATS:

@@ -6,13 +6,14 @@ from typing import Literal
 
 from eproba.core.brewing.clock import (
     AWAY,
-    OLDEST_FACTOR,
     brewed_hours,
     condemned,
     looks,
+    oldest,
     ready_at,
     ready_window,
     rule,
+    suffocated,
     use_by,
 )
 from eproba.core.brewing.events import Batch, BatchError, Event, check_event, left, moment, nearly_empty
@@ -48,6 +49,8 @@ def standing(batch: Batch, now: datetime) -> Standing:
         return Standing("standing", "Its water stands; nothing is mixed by waiting.")
     if until is not None and now > until:
         return Standing("too old", f"This batch is too old: it kept until {moment(until)}.")
+    if suffocated(then, now):
+        return Standing("throw away", "It went without air for longer than it keeps: what lived in it has suffocated.")
     if ready_at(then) is not None:
         return _ready(then)
     return _brewing(then, now)
@@ -62,7 +65,7 @@ def _ready(batch: Batch) -> Standing:
 
 def _brewing(batch: Batch, now: datetime) -> Standing:
     hours = brewed_hours(batch, now)
-    if hours > OLDEST_FACTOR * batch.recipe.hours[1]:
+    if hours > oldest(batch.recipe):
         return Standing("throw away", rule(batch.recipe, {}, hours).why)
     if batch.first("strained") is not None:
         return Standing("brewing", "It was strained before it was found ready: it is not what the recipe means.")

@@ -1,7 +1,8 @@
 """The brew clock: how far a batch has brewed, when it is ready, until when it keeps; from its events alone.
 
-It runs from the mixing until the brew is ready or strained, with its warmth: by the Q10 rule twice as fast for every
-10 °C more, and only where something lives. Keeping runs in calendar time, from the event that the recipe names.
+It runs from the mixing until the brew is ready or strained. Within the warmth that its recipe names it is the
+calendar's own time, for which the recipe's hours are written; beyond, by the Q10 rule, twice as fast for every 10 °C
+more, and only where something lives. Keeping runs in calendar time, from the event that the recipe names.
 
 References
 ----------
@@ -23,6 +24,9 @@ COLDEST_BREW, HOTTEST_BREW = 5.0, 45.0  # °C: outside nothing brews, and the cl
 DEADLY = 55.0  # °C: what a brew lives on is dead
 FRIDGE = 4.0  # °C, where something was put cool and nobody measured
 OLDEST_FACTOR = 3.0  # a brew this many times its longest time old is past judging by its signs
+UNSEEN = 6.0  # hours that the quickest brew may go unseen
+GOING = ("foam", "bubbles")  # signs that come and go: past its time a brew shows them no more
+LEEWAY = 0.1  # of a recipe's hours: nobody writes them down more exactly
 WHOLE_DAYS = 48.0  # hours: what keeps for longer keeps to the end of its last day
 Ruling = Literal["not yet", "ready", "throw away"]
 NOT_YET: Ruling = "not yet"
@@ -39,12 +43,18 @@ class Ruled:
 
 
 def speed(recipe: Recipe, temperature: float) -> float:
-    """How fast it brews at a temperature, 1 in the middle of the recipe's range; 0 where nothing brews."""
+    """How fast it brews at a temperature, 1 within the recipe's range; 0 where nothing brews."""
     if not COLDEST_BREW <= celsius(temperature) <= HOTTEST_BREW:
         return 0.0
     if recipe.temperature is None:
         return 1.0
-    return float(Q10 ** ((temperature - sum(recipe.temperature) / 2) / 10))
+    coolest, warmest = recipe.temperature
+    return float(Q10 ** ((temperature - min(max(temperature, coolest), warmest)) / 10))
+
+
+def oldest(recipe: Recipe) -> float:
+    """Hours after which a brew is past judging by its signs."""
+    return max(OLDEST_FACTOR * recipe.hours[1], recipe.hours[1] + UNSEEN)
 
 
 def _paces(batch: Batch) -> list[tuple[datetime, float]]:
@@ -63,7 +73,7 @@ def _paces(batch: Batch) -> list[tuple[datetime, float]]:
 
 
 def brewed_hours(batch: Batch, now: datetime) -> float:
-    """Hours brewed by a moment, counted at the middle of the recipe's range. The clock stops when it is ready."""
+    """Hours brewed by a moment, as the recipe counts them. The clock stops when it is ready."""
     stopped = ready_at(batch.until(now))
     return _hours_by(batch, now if stopped is None else min(now, stopped))
 
@@ -94,10 +104,11 @@ def ready_window(batch: Batch) -> tuple[datetime, datetime] | None:
     return None if first is None or last is None else (first, last)
 
 
-def rule(recipe: Recipe, seen: Mapping[str, str], hours: float) -> Ruled:
-    """Judge what was seen of a brew, by the recipe's own signs.
+def rule(recipe: Recipe, seen: Mapping[str, str], hours: float, stood: float | None = None) -> Ruled:
+    """Judge what was seen of a brew, by the recipe's own signs; `hours` by its clock, `stood` by the calendar.
 
-    One sign to throw away is enough. Ready needs the shortest time, and every sign of readiness looked at and right.
+    One sign to throw away is enough. Ready needs the shortest time, and every sign of readiness looked at and right;
+    foam and bubbles that are gone past the longest time do not come again.
 
     Raises
     ------
@@ -112,20 +123,34 @@ def rule(recipe: Recipe, seen: Mapping[str, str], hours: float) -> Ruled:
         return Ruled(
             AWAY, f"{', '.join(bad).capitalize()}: for this recipe a sign to throw it away ({recipe.told_away})."
         )
-    if recipe.brews and hours > OLDEST_FACTOR * recipe.hours[1]:
+    if recipe.brews and hours > oldest(recipe):
         return Ruled(AWAY, f"It has brewed {_told(hours)}: past the time in which its signs can be trusted.")
-    if hours < recipe.hours[0] - 1e-6:
-        return Ruled(NOT_YET, f"Only {_told(hours)} of {_told(recipe.hours[0])} at least: leave it.")
-    return _by_its_signs(recipe, seen)
+    if hours < (1 - LEEWAY) * recipe.hours[0]:
+        return Ruled(NOT_YET, _too_soon(recipe, hours, hours if stood is None else stood))
+    return _by_its_signs(recipe, seen, hours)
 
 
-def _by_its_signs(recipe: Recipe, seen: Mapping[str, str]) -> Ruled:
+def _too_soon(recipe: Recipe, hours: float, stood: float) -> str:
+    """How long it has brewed; where the warmth is the reason, it is named."""
+    least = _told(recipe.hours[0])
+    if stood < (1 - LEEWAY) * recipe.hours[0]:
+        return f"Only {_told(hours)} of {least} at least: leave it."
+    low, high = recipe.temperature or (COLDEST_BREW, HOTTEST_BREW)
+    cold = f"It has stood for {_told(stood)}, but outside its warmth, so this counts as {_told(hours)} of {least}"
+    return f"{cold} at least. Leave it, and bring it to between {low:g} and {high:g} °C."
+
+
+def _by_its_signs(recipe: Recipe, seen: Mapping[str, str], hours: float) -> Ruled:
     wanted = recipe.ready or {}
     unseen = [sign for sign in wanted or recipe.away_signs if sign not in seen]
     wrong = [sign for sign in wanted if sign in seen and seen[sign] not in wanted[sign]]
     if wrong:
         hint = f" {recipe.normal_words}" if recipe.normal_words else ""
         looks = ", ".join(" or ".join(seen_words(sign, look) for look in wanted[sign]) for sign in wrong)
+        gone = [sign for sign in wrong if sign in GOING and seen[sign] == "none"]
+        if gone and hours > (1 + LEEWAY) * recipe.hours[1]:
+            past = f"It is past its time: it has brewed {_told(hours)}, and {_told(recipe.hours[1])} at most were meant"
+            return Ruled(AWAY, f"{past}. {listed(gone).capitalize()} will not come again.")
         return Ruled(NOT_YET, f"Ready would be {recipe.ready_words or looks}.{hint}")
     if unseen and (wanted or not seen):
         return Ruled(NOT_YET, f"Its time has come: look at {listed(unseen)} too before it is called ready.")
@@ -159,7 +184,8 @@ def _look(batch: Batch, event: Event, ready: bool) -> Ruled:
     if recipe.brews and event.temperature is not None and event.temperature > DEADLY:
         return Ruled(AWAY, "That was too hot for what should live in it: begin again.")
     if not ready:
-        return rule(recipe, event.seen, _hours_by(batch, event.at))
+        stood = (event.at - (batch.mixed_at or event.at)).total_seconds() / 3600
+        return rule(recipe, event.seen, _hours_by(batch, event.at), stood)
     ruled = rule(recipe, event.seen, recipe.hours[0])
     return ruled if ruled.ruling == AWAY else Ruled(READY, "It was ready, and nothing speaks against it.")
 
@@ -192,8 +218,29 @@ def keeps_since(batch: Batch) -> datetime | None:
         return batch.mixed_at
     if named == "strained":
         return batch.first("strained") or ready
-    air = batch.last("air on", "air off")
-    return None if air is None or air.what == "air on" else max(ready, air.at)
+    without = _airless_since(batch)
+    return None if without is None else max(ready, without)
+
+
+def _airless_since(batch: Batch) -> datetime | None:
+    """From when on no air runs through a brew: straining ends it, and what went without for longer than it keeps is not
+    brought back by air. None while it runs, or where nobody ever put it down."""
+    keeps, since = timedelta(hours=batch.recipe.keeps_hours or 0.0), None
+    for event in batch.events:
+        if event.what in ("air off", "strained"):
+            since = since or event.at
+        elif event.what == "air on" and batch.first("strained") is None and since and event.at - since <= keeps:
+            since = None
+    return since
+
+
+def suffocated(batch: Batch, now: datetime) -> bool:
+    """Whether a brew that wants air went without, before it was ready, for longer than it keeps."""
+    recipe, ready = batch.recipe, ready_at(batch)
+    if recipe.keeps_from != "air off" or recipe.keeps_hours is None or not recipe.brews:
+        return False
+    since = _airless_since(batch.until(now if ready is None else ready))
+    return since is not None and (now if ready is None else ready) - since > timedelta(hours=recipe.keeps_hours)
 
 
 def keeps_until(recipe: Recipe, since: datetime) -> datetime | None:
@@ -212,4 +259,4 @@ def use_by(batch: Batch) -> datetime | None:
         return keeps_until(batch.recipe, since)
     if ready_at(batch) is None or batch.mixed_at is None:
         return None
-    return batch.mixed_at + timedelta(hours=OLDEST_FACTOR * batch.recipe.hours[1])
+    return batch.mixed_at + timedelta(hours=oldest(batch.recipe))

@@ -194,10 +194,14 @@ class Recipe:
 
     @property
     def away_signs(self) -> Signs:
-        """The signs to throw it away: its own, else the usual ones of a brew that it does not call ready."""
-        if self.away is not None or not self.brews:
-            return self.away or {}
+        """The signs to throw it away: its own and a foul smell, else the usual ones of a brew that it does not call
+        ready."""
         good = self.ready or {}
+        if self.away is not None or not self.brews:
+            away = dict(self.away or {})
+            if (away or good) and "foul" not in good.get("smell", ()):
+                away["smell"] = tuple(dict.fromkeys([*away.get("smell", ()), "foul"]))
+            return away
         usual = {sign: tuple(s for s in looks if s not in good.get(sign, ())) for sign, looks in USUAL_AWAY.items()}
         return {sign: looks for sign, looks in usual.items() if looks}
 
