@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
 from threading import Timer
-from typing import TYPE_CHECKING, NoReturn, get_args
+from typing import TYPE_CHECKING, Literal, NoReturn, get_args
 
 import click
 
@@ -239,6 +239,26 @@ def list_recipes(as_json: bool) -> None:
 
     every = recipes().values()
     click.echo(recipes_json(every) if as_json else "\n".join(f"{r.key:28} {r.title}" for r in every))
+
+
+@main.command("rehearse")
+@click.option("--days", type=click.IntRange(1, 730), default=365, show_default=True)
+@click.option("--seed", type=int, default=1, show_default=True)
+@click.option("--warmth", type=click.Choice(["cool", "mild", "warm"]), default="mild", show_default=True)
+@click.option("--careless", type=click.FloatRange(0, 1), default=0.0, show_default=True)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
+def rehearse_days(
+    days: int, seed: int, warmth: Literal["cool", "mild", "warm"], careless: float, as_json: bool
+) -> None:
+    """Do what Today says for so many days, and tell which laws of the list were broken."""
+    import json
+
+    from eproba.rehearsal.run import as_entry, in_words, with_database
+    from eproba.rehearsal.temper import Temper
+
+    outcome = with_database(os.environ["EPROBA_DATABASE_URL"], days, Temper(seed, warmth, careless))
+    click.echo(json.dumps(as_entry(outcome), indent=2) if as_json else in_words(outcome))
+    sys.exit(1 if outcome.breaks else 0)
 
 
 def _usual_noise(key: str, scale: Scale, typical: float | None, readings: int) -> float:

@@ -4,7 +4,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 from eproba.core.applying import at_the_pour, comparing, desk, errands, schedule
-from eproba.core.brewing import batches, clock, events, kitchen, mixing, water, weather
+from eproba.core.brewing import batches, clock, events, kitchen, mixing, warmth, water, weather
 from eproba.core.brewing.ingredients import ingredient_from
 from eproba.core.brewing.recipe import SIGNS, recipe_entry, recipe_from, time_words
 from eproba.core.catalogue import cautions, equipment, ingredients, measures, recipes
@@ -75,7 +75,7 @@ def of_recipes():
         facts = [recipe.liquid, recipe.brews, recipe.interval, recipe.all_cautions]
         yield f"{recipe.key}: {told(facts + [recipe.fewest_days(day) for day in (0, 10, 13, 14, 30, 60, 61, 365)])}"
         yield f"  speed {told([clock.speed(recipe, degrees) for degrees in (-5.0, 5.0, 12.0, 20.0, 35.0, 60.0)])}"
-        yield f"  {line(schedule.planned_hours, recipe)}"
+        yield f"  {told([warmth.hours_here(recipe, warmth.Warmth(latest=t)) for t in (2.0, 12.0, 20.0, 35.0)])}"
         for want in (
             {"area_m2": 2.5}, {"units": 6, "per_unit_litres": 0.25, "unit_m2": 0.049},
             {"area_m2": 12.0, "rate": 4.0, "parts": (1.0, 7.0)}, {"units": 3, "unit_m2": 1.0},

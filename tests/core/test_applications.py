@@ -52,7 +52,7 @@ def test_all_as_planned_is_one_note(catalogue):
         (
             {"status": "skipped"},
             {"status": "due"},
-            "1 was skipped, and 1 is not on record: more than a third",
+            "1 was skipped, and 1 is not on record (A and B on day 0): more than a third",
         ),
     ],
 )

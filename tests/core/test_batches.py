@@ -15,7 +15,6 @@ from eproba.core.applying.schedule import (
     Stock,
     back_schedule,
     margin,
-    planned_hours,
     served_by,
     stock_of,
     to_brew,
@@ -35,6 +34,7 @@ from eproba.core.brewing.clock import (
 )
 from eproba.core.brewing.events import BatchError, corrected, left, resized
 from eproba.core.brewing.recipe import Ground
+from eproba.core.brewing.warmth import Warmth
 from eproba.core.brewing.weather import Day, Hour, Weather, days, rain_within
 from eproba.core.catalogue import recipes
 from eproba.core.quantities import QuantityError
@@ -267,9 +267,8 @@ def test_one_batch_serves_both_trials_while_it_keeps():
     first, second = back_schedule(needs)
     assert first.trials == ("trial 1", "trial 2")
     assert first.litres == pytest.approx(1.2 / 0.92), "a share stays in the cloth"
-    assert first.ready == pour(0).at - timedelta(hours=12), "ready in the morning"
-    assert first.start == first.ready - timedelta(hours=planned_hours(FERMENT))
-    assert (first.ready_from, first.ready_to) == tuple(first.start + timedelta(hours=h) for h in FERMENT.hours)
+    assert first.ready == pour(0).at - timedelta(hours=9), "ready in the morning"
+    assert (first.ready_from, first.ready) == tuple(first.start + timedelta(hours=h) for h in FERMENT.hours)
     assert first.stand == first.start - timedelta(hours=24)
     assert first.until == T0.replace(day=8, hour=23, minute=59, second=59)
     assert second.serves == (needs[2][1],)
@@ -304,7 +303,7 @@ def test_how_much_is_brewed_for_so_much_to_be_poured(key, wanted, brewed):
 
 
 @pytest.mark.parametrize(
-    ("key", "hours"), [("sugar-ferment", 12), ("greens-sugar-juice", 6), ("aerated-compost-brew", 1),
+    ("key", "hours"), [("sugar-ferment", 9), ("greens-sugar-juice", 6), ("aerated-compost-brew", 1),
                        ("yeast-starter", 0.0625), ("diluted-whey", 0)],
 )  # fmt: skip
 def test_a_brew_is_ready_a_while_before_its_pour(key, hours):
@@ -335,7 +334,7 @@ def test_no_plan_with_fewer_batches_exists(pour_days, key):
 def test_errands_come_in_order_and_past_ones_fall_away():
     (made,) = back_schedule([(FERMENT, pour(10))])
     found = jobs(made, T0 - timedelta(days=30))
-    assert [job.kind for job in found] == ["stand", "start", *["stir"] * 5, "strain"]
+    assert [job.kind for job in found] == ["stand", "start", *["stir"] * 6, "strain"]
     assert [job.at for job in found] == sorted(job.at for job in found)
     assert len({job.key for job in found}) == len(found)
     assert found[1].words == "Start unrefined-sugar ferment, 1.1 L"
@@ -347,21 +346,28 @@ def test_errands_come_in_order_and_past_ones_fall_away():
 
 
 def test_a_pour_that_no_brew_can_meet_is_one_errand():
-    """Water stands a day, the ferment takes five: started now it is ready on day 6 at the soonest."""
+    """The ferment takes five days at least: started now it is ready on day 5 at the soonest."""
     planned = back_schedule([(FERMENT, pour(2)), (FERMENT, pour(9))], now=T0)
     (made,) = planned
-    assert (made.start, made.ready_from) == (at(24), at(24 + 120))
+    assert (made.stand, made.start, made.ready_from) == (None, T0, at(120)), "water that has not stood delays nothing"
     assert [each.day for each in made.late] == [2]
     (job,) = jobs(made, T0)
     assert job.kind == "late"
     assert job.words == "The pour of Sun 3 May comes late"
-    assert job.more == ("Start at once: unrefined-sugar ferment, 2.2 L. It can be ready from Thu 7 May to Sat 9 May.")
-    assert (job.late, job.ready_on) == ((pour(2),), date(2026, 5, 8))
-    (soon,) = back_schedule([(FERMENT, pour(6))], now=T0)
-    assert soon.late == (), "tight, and not late: the shortest time will do"
-    assert [job.kind for job in jobs(soon, T0)] == ["stand", "start"], "nothing stands there yet to be stirred"
+    assert job.more == ("Start at once: unrefined-sugar ferment, 2.2 L. It can be ready from Wed 6 May to Fri 8 May.")
+    assert (job.late, job.ready_on) == ((pour(2),), date(2026, 5, 7))
+    (soon,) = back_schedule([(FERMENT, pour(5))], now=at(15))
+    assert soon.ready_from > pour(5).at
+    assert soon.late == (), "it is late when its day is over, and no hour before"
+    (start,) = jobs(soon, T0)
+    assert (start.kind, start.more) == (
+        "start", "It is high time: begun now, it can be ready from Wed 6 May to Fri 8 May.",
+    )  # fmt: skip
+    assert [made.late for made in back_schedule([(FERMENT, pour(5))], now=at(16))] == [(pour(5),)]
     (easy,) = back_schedule([(FERMENT, pour(9))], now=T0)
     assert not easy.hurried
+    (whey,) = back_schedule([(ALL["diluted-whey"], pour(0))], now=at(10))
+    assert (whey.late, whey.hurried) == ((), False), "what needs no brewing is never missing"
 
 
 def test_what_runs_on_the_shelf_is_told_until_its_last_day():
@@ -392,6 +398,36 @@ def test_water_for_brew_dilution_and_control_stands_in_time():
     assert job.words == "Let 23 L of water stand for trial 1 and trial 2"
     assert job.more == "13.5 L to dilute with and 9.5 L for the controls."
     assert standing_water([found], pour(1).at + timedelta(seconds=1)) == []
+
+
+@pytest.mark.parametrize(
+    ("key", "looked", "serves", "due"),
+    [
+        ("sugar-ferment", [], [], 120),
+        ("sugar-ferment", [], [8, 14], 168),  # to last for both it is looked at as late as its time allows
+        ("comfrey-steep", [], [30], 240),
+        ("sugar-ferment", [look(121, 27, smell="none")], [], 133),  # a quarter of its span after a “not yet”
+        ("stale-bread-steep", [look(167, 20, smell="none")], [7], 177),  # once more before it is poured
+        ("seaweed-steep", [look(337, 20, smell="foul")], [], None),
+        ("seaweed-steep", [look(337, 20, colour="pale")], [], 361),  # a day later at most
+        ("yeast-starter", [look(0.3, 35, foam="none")], [], 0.55),
+    ],
+)
+def test_when_a_brew_is_looked_at(key, looked, serves, due):
+    made = brew(ALL[key], *looked)
+    now = at(looked[-1][0] + 0.01 if looked else 0.01)
+    found = [job.at for job in on_the_shelf(made, [pour(day) for day in serves], now, at(2000)) if job.kind == "check"]
+    assert found == ([] if due is None else [at(due)])
+    if due is not None and not serves:
+        checks = [wants(made, at(hours)).words.startswith("Check it") for hours in (due - 0.01, due)]
+        assert checks == [False, True]
+
+
+def test_what_lives_on_air_is_strained_at_its_pour():
+    brew_of_air = brew(ALL["aerated-compost-brew"], (0.1, "air on"), look(25, 20, smell="earthy"))
+    (strain,) = on_the_shelf(brew_of_air, [pour(2)], at(26), at(400))
+    assert (strain.kind, strain.at) == ("strain", pour(2).at - timedelta(hours=1))
+    assert wants(brew_of_air, at(26)).words == "Let the air run, and strain it just before you pour"
 
 
 def test_plain_waterings_come_between_two_pours_where_a_recipe_wants_them():
@@ -473,7 +509,6 @@ def test_the_shelf_never_gives_what_it_has_not(pours, stock):
     for batch_id, served in serves.items():
         there = by_id[batch_id]
         assert all(each.at <= there.until for each in served)
-        assert all(there.ready <= max(each.at, T0 + timedelta(hours=FERMENT.hours[0])) for each in served)
         assert sum(each.litres for each in served[:-1]) <= there.litres
     planned = back_schedule(left)
     assert sum(len(made.serves) for made in planned) == len(left)
@@ -485,21 +520,39 @@ def test_stock_is_what_can_still_be_poured():
     until = at(125 + 168).replace(hour=23, minute=59, second=59)
     assert (ready.ready, ready.until, ready.litres) == (at(125), until, 5.0)
     brewing = stock_of(brew(FERMENT), at(24))
-    assert brewing.ready == at(120), "ready when its clock says so"
+    assert brewing.ready == at(168), "at the latest, by its clock"
+    assert stock_of(brew(FERMENT, look(170, 27, smell="none")), at(180)).ready == at(180), "looked at, and not yet"
     set_out = stock_of(brew(FERMENT, what="water set out"), at(2))
-    assert set_out.ready == at(2 + 120), "as if it were mixed now"
+    assert set_out.ready == at(24 + 168), "mixed when its water has stood"
+    cold = Warmth(measured={"sugar-ferment": 12.0})
+    assert stock_of(brew(FERMENT, what="water set out"), at(2), cold).ready == at(24 + 2 * 168)
+    air = stock_of(brew(ALL["aerated-compost-brew"]), at(2))
+    assert (air.ready, air.until) == (at(48), at(144)), "while the air runs it waits for its pour"
     assert stock_of(brew(FERMENT, (1, "thrown away")), at(2)) is None
     assert stock_of(brew(FERMENT, look(130, 27, smell="foul")), at(131)) is None
     assert stock_of(brew(FERMENT, good), at(500)) is None, "too old"
 
 
-def test_an_overdue_pour_is_poured_now_and_one_that_a_running_brew_misses_waits_for_it():
+def test_what_is_under_way_covers_its_pour():
+    """Started as told, in time or too late: no card asks for what is under way."""
     late = [(FERMENT, pour(0))]
-    there = Stock(1, "sugar-ferment", at(24), at(240), 2.0)
-    assert served_by(late, [there], at(30))[0] == {1: [late[0][1]]}
-    assert served_by(late, [there], T0)[0] == {1: [late[0][1]]}, "no new brew comes sooner"
     slow = Stock(1, "sugar-ferment", at(121), at(240), 2.0)
-    assert served_by(late, [slow], T0)[0] == {}
+    assert served_by(late, [slow], T0) == ({1: [late[0][1]]}, []), "nobody starts a second one"
+    assert served_by([(FERMENT, pour(11))], [slow], T0)[0] == {}, "it does not keep so long"
+    assert served_by([(FERMENT, pour(6, litres=2.2))], [slow], T0)[0] == {}, "it holds too little"
+    older = Stock(2, "sugar-ferment", at(20), at(240), 2.0)
+    assert served_by([(FERMENT, pour(6))], [slow, older], T0)[0] == {2: [pour(6)]}, "the oldest first"
+
+
+def test_a_fresh_brew_serves_one_day_and_two_side_by_side_serve_one_pour():
+    one, two = (Stock(n, "sugar-ferment", at(0), at(400), 5.0) for n in (1, 2))
+    fresh = [(FERMENT, pour(day, sharing="fresh")) for day in (1, 3)]
+    assert served_by(fresh, [one, two], T0)[0] == {1: [fresh[0][1]], 2: [fresh[1][1]]}
+    used = replace(one, poured_on=frozenset({T0.date()}))
+    assert served_by(fresh, [used], T0)[0] == {}, "something was taken from it on another day"
+    side = [(FERMENT, pour(1, litres=4.0, sharing="parallel"))]
+    assert served_by(side, [one, two], T0)[0] == {1: [side[0][1]], 2: [side[0][1]]}
+    assert served_by(side, [one], T0)[0] == {}
 
 
 @given(st.floats(0.001, 3), st.floats(0.05, 400))

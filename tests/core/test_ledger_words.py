@@ -92,8 +92,9 @@ SENTENCES = [
     ("declared after an answer", {"day": 20, "answer": 14}, "Declared on day 20, when the first answer was in already "
      "(day 14): nobody can tell what was asked before it was known. Described, not judged."),
     ("laid down late", {"day": 3}, "Laid down on day 3, with a start in the past."),
-    ("mostly not given", {"skipped": 2, "undone": 2, "of": 8}, "Of 8 applications 2 were skipped, and 2 are not on "
-     "record: more than a third, so how large the gap is says little of the treatment as planned."),
+    ("mostly not given", {"skipped": 2, "undone": 2, "of": 8, "pours": [("A", 7), ("B", 7)]}, "Of 8 applications 2 "
+     "were skipped, and 2 are not on record (A and B on day 7): more than a third, so how large the gap is says little "
+     "of the treatment as planned."),
     ("percent fits better", {"skew": 1.4}, "The values scatter the more the larger they are: percent would fit them "
      "better than differences, and show smaller gaps. For a next trial, choose percent."),
     ("pooled stands in", {"treatment": "Whey"}, "Whey and the control show no noise of their own (all alike): that of "
@@ -163,8 +164,8 @@ SENTENCES = [
     ("made otherwise", {"day": 7, "treatment": "Whey", "what": "3 kg of sugar for 1 kg"}, "What Whey got from day 7 on "
      "was made otherwise than its recipe: 3 kg of sugar for 1 kg."),
     ("all on record", {"applications": 8}, "All 8 applications are on record."),
-    ("skipped or not on record", {"skipped": 1, "undone": 2, "of": 8}, "Of 8 applications 1 was skipped, and 2 are not "
-     "on record."),
+    ("skipped or not on record", {"skipped": 1, "undone": 2, "of": 8, "pours": [("A", 7)]}, "Of 8 applications 1 was "
+     "skipped, and 2 are not on record (A on day 7)."),
     ("ended early", {"day": 9, "of": 28, "reason": "Hail. "}, "Ended on day 9 of 28: Hail. Stopping on a good day "
      "makes luck look like proof; that is paid for: the intervals are as wide as an early look needs."),
     ("all rounds", {"due": 1}, "The one round was taken."),

@@ -15,7 +15,7 @@ from eproba.core.brewing.mixing import concentrate
 from eproba.core.brewing.weather import Day, Hour
 from eproba.core.catalogue import recipes
 from eproba.store.batches import batch_changes, batches, photo_of
-from eproba.store.brewing import brewing_jobs, brewings, day_span, needs
+from eproba.store.brewing import brewing_jobs, brewings, end_of, needs
 from eproba.store.commands.batches import add_batch, add_event, correct_batch, correct_event, take
 from eproba.store.commands.kit import keep_kit
 from eproba.store.commands.recipes import delete_recipe, keep_recipe, put_recipe_away
@@ -205,7 +205,10 @@ def test_the_shelf_serves_first_and_what_it_can_not_is_planned(session):
     serves, planned = brewings(session, NOW)
     assert {batch: [pour.trial_id for pour in pours] for batch, pours in serves.items()} == {3: [5]}
     alfalfa = next(made for made in planned if made.recipe.key == "alfalfa-pellet-steep")
-    assert [pour.trial_id for pour in alfalfa.late] == [4], "its brew went foul, and a new one is not ready in two days"
+    assert (alfalfa.hurried, alfalfa.late) == (True, ()), "its brew went foul; begun now, a new one is ready on its day"
+    in_the_afternoon = brewings(session, NOW + timedelta(hours=14))[1]
+    (first, *_) = [made for made in in_the_afternoon if made.recipe == alfalfa.recipe]
+    assert [pour.trial_id for pour in first.late] == [4], "begun after midnight it is ready on the day after"
     add_event(session, 3, Event(NOW, "thrown away", note="knocked over"), NOW)
     session.expire_all()
     serves, planned = brewings(session, NOW)
@@ -216,23 +219,23 @@ def test_the_shelf_serves_first_and_what_it_can_not_is_planned(session):
 
 @demo_garden
 def test_jobs_of_a_span_come_in_order(session):
-    start, end = day_span(TODAY, timedelta(days=42))
-    found = brewing_jobs(session, NOW, start, end)
+    end = end_of(TODAY + timedelta(days=41))
+    found = brewing_jobs(session, NOW, end)
     assert [job.at for job in found] == sorted(job.at for job in found)
     assert all(job.at < end for job in found)
     assert len({job.key for job in found}) == len(found), "each has a name of its own"
     kinds = [job.kind for job in found if job.recipe and job.recipe.key == "sugar-ferment" and job.batch_id is None]
-    assert kinds[:2] == ["stand", "start"]
+    assert kinds == ["start"], "it is high time: nothing stands there yet to be stirred"
     assert [job.kind for job in found if job.batch_id == 3] == ["strain"]
     assert [job.kind for job in found if job.batch_id == 1] == ["throw away"]
     assert {job.kind for job in found if job.batch_id == 5} == {"stir", "check"}
     assert [job.batch_id for job in found if job.kind == "mix"] == [6]
     waters = [job for job in found if job.recipe is None]
-    assert waters[0].words == "Let 2.88 L of water stand for Alfalfa steep on pak choi"
+    assert waters[0].words == "Let 3 L of water stand for Alfalfa steep on pak choi"
     assert waters[0].more == "1.28 L to dilute with and 1.6 L for the controls."
     keep_kit(session, Household(water="rain"))
     session.flush()
-    assert "stand" not in [job.kind for job in brewing_jobs(session, NOW, start, end)], "rain water need not stand"
+    assert "stand" not in [job.kind for job in brewing_jobs(session, NOW, end)], "rain water need not stand"
 
 
 # --- Weather and kit ----------------------------------------------------------------------------------------

@@ -22,7 +22,7 @@ def test_the_shelf_shows_what_each_wants_and_what_is_to_be_brewed(client):
     assert "green mould: it stood in the sun" in page
     planned = re.search(r"1\.2 L <a[^>]*>Unrefined-sugar ferment.*?</tr>", page, re.S).group()
     assert "one brew for as long as it keeps" in planned, "the pours after it"
-    assert "1 pour will be late" in page, "the alfalfa steep went foul"
+    assert "so that it is just ready in time" in page, "the alfalfa steep went foul"
 
 
 def test_a_batch_from_standing_water_to_strained(client, clock):

@@ -12,21 +12,18 @@ from tests.web.steps import text
 @demo_garden
 def test_brews_stand_on_today_calendar_and_in_the_file(client):
     today = text(client, "/")
-    assert "Strain it" in today
-    assert "Let water stand for unrefined-sugar ferment" in today
-    unmet = today.split('class="due-card unmet"')[1].split("</section>")[0]
-    assert "Start at once: alfalfa-pellet steep, 0.5 L. It can be ready from Sat 23 May to Mon 25 May." in unmet
-    assert "The pour of Fri 22 May comes late: alfalfa-pellet steep is missing" in unmet
-    for way in ("Start it now", "Move the pour", "Skip it", "Another recipe"):
-        assert way in unmet
-    assert today.index("unmet") < today.index('aria-label="Due now"'), "it comes first"
-    assert "Stir alfalfa" not in today, "nothing stands there to be stirred"
+    assert "Strain unrefined-sugar ferment “Ferment, second bucket”" in today
+    assert "Start unrefined-sugar ferment, 1.2 L" in today
+    assert "Start alfalfa-pellet steep, 0.5 L" in today
+    assert "It is high time: begun now, it can be ready from Fri 22 May to Sun 24 May." in today
+    assert "Throw away alfalfa-pellet steep “Alfalfa for the pak choi”" in today
+    assert "comes late" not in today, "nothing is late before its day is over"
     assert "week-task brew" in text(client, "/calendar")
     assert b"Start unrefined-sugar ferment" in client.get("/trials/5/calendar.ics").data
     strip = text(client, "/trials/5").split("day-strip")[1]
     assert (
         "3 brews: Ferment, second bucket, begun 14 May, ready 19 May; "
-        "Ferment, first bucket, begun 07 May, ready 13 May; Unrefined-sugar ferment, begun 21 May, ready 27 May."
+        "Ferment, first bucket, begun 07 May, ready 13 May; Unrefined-sugar ferment, begun 20 May, ready 27 May."
     ) in strip, "poured from, and planned"
     assert "brews: " not in text(client, "/trials/2"), "those of other trials are not its own"
 
@@ -47,23 +44,67 @@ def test_a_round_that_was_passed_over_is_missed_not_due(client, clock):
     clock.forward(days=4)
     page = text(client, "/trials/2")
     assert "Round, day 9" in page
-    later = re.search(r'/trials/2/rounds/(\d+)"[^>]*>(?=Start round)', page.split("Round, day 12")[1]).group(1)
+    assert "Two things wait since Wed 20 May: Wool mulch under the currants" in page
+    later = re.search(r'/trials/2/rounds/(\d+)">Round, day 12', page).group(1)
     client.post(f"/trials/2/rounds/{later}/finish", {"note": ""})
     assert "Round, day 9" not in text(client, "/trials/2")
     assert "Round, day 9" not in text(client, "/")
 
 
 @crowded_garden
-def test_what_waits_is_folded_by_its_trial(phone):
+def test_what_waits_is_one_line_a_trial_with_its_ways_out(phone):
     phone.goto("/")
-    folded = phone.locator(".due-card.folded")
-    expect(folded).to_have_count(2)
-    expect(folded.first.locator(".due-what").first).to_have_text(re.compile(r"^\d+ things wait since \w+ \d+ \w+$"))
-    expect(folded.first.locator(".due-card").first).to_be_hidden()
-    folded.first.get_by_text("One by one").click()
-    expect(folded.first.locator(".due-card").first).to_be_visible()
-    folded.first.get_by_role("link", name="Begin with the oldest").click()
-    expect(phone.locator("#typed")).to_be_focused()
+    choices = phone.locator(".due-card.choose")
+    expect(choices.nth(1).locator(".due-what")).to_have_text(re.compile(r"^\w+ things wait since \w+ \d+ \w+: "))
+    expect(choices.nth(1).get_by_text("It was left out")).to_be_hidden()
+    choices.nth(1).get_by_text("Other ways out").click()
+    expect(choices.nth(1).get_by_text("It was left out")).to_be_visible()
+    first = choices.nth(1).locator("[data-due]")
+    expect(first).to_have_text(re.compile("^Skip "))
+    waiting = choices.count()
+    first.click()
+    expect(phone.locator(".flash").first).to_contain_text("Skipped: day ")
+    phone.goto("/")
+    assert phone.locator(".due-card.choose").count() <= waiting
+
+
+@demo_garden
+def test_a_round_whose_day_is_over_can_be_left_out_and_opened_again(client, clock):
+    clock.forward(days=1)
+    page = text(client, "/")
+    assert "Round, day 9 waits since Wed 20 May: Wool mulch under the currants" in page
+    leave = re.search(r'action="(/trials/2/rounds/\d+/leave-out)"', page).group(1)
+    assert "Measure the round, day 9 now" in page
+    client.post(leave)
+    assert "Round, day 9 waits" not in text(client, "/")
+    again = client.post(leave, follow_redirects=True).get_data(as_text=True)
+    assert "The round of day 9 is closed already." in again
+    assert client.post(leave.replace("leave-out", "open-again")).status_code == 302
+    clock.forward(days=20)
+    refused = client.post("/trials/2/rounds/13/leave-out", follow_redirects=True).get_data(as_text=True)
+    assert "The last round can’t be left out: measure it, or end the trial early." in refused
+
+
+@demo_garden
+def test_what_is_ticked_is_done_and_counts(client, clock):
+    """Stirring is ticked for all; water set out counts when its brew is mixed; nothing is ticked twice."""
+    keys = re.findall(r'data-key="((?:stir|water|stand)-[^"]+)"', text(client, "/"))
+    stir = next(key for key in keys if key.startswith("stir-"))
+    assert client.post("/done", {"line": stir}).status_code == 302
+    assert stir not in text(client, "/").split("The next seven days")[0]
+    assert "stirred" in text(client, "/batches/5")
+    again = client.post("/done", {"line": stir}, follow_redirects=True).get_data(as_text=True)
+    assert "That is done already, or it is no longer asked." in again
+    clock.forward(days=6)
+    key = re.search(r'data-key="(water-\d+)"', text(client, "/")).group(1)
+    client.post("/done", {"line": key})
+    assert f'data-key="{key}"' not in text(client, "/")
+    clock.forward(days=1)
+    start = f"/batches/new?recipe=sugar-ferment&stood={key}"
+    assert "Its water stands since yesterday 10:00." in text(client, start)
+    form = {"recipe": "sugar-ferment", "litres": "2", "start": "now", "water": "tap with chlorine", "stood": key}
+    batch = client.post("/batches/new", form).headers["Location"]
+    assert "water set out" in text(client, batch)
 
 
 @crowded_garden

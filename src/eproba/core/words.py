@@ -133,6 +133,14 @@ def plural(count: int, one: str, many: str | None = None) -> str:
     return f"{count} {one if count == 1 else many or one + 's'}"
 
 
+COUNTS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
+
+
+def count_words(count: int) -> str:
+    """A small count as one says it: two; from eleven on in figures."""
+    return COUNTS[count] if 0 <= count < len(COUNTS) else str(count)
+
+
 def minutes_text(minutes: float) -> str:
     """Minutes as one says them; from an hour and a half on in hours."""
     return f"{figure(minutes)} min" if minutes < 90 else f"{minutes / 60:.1f} h"

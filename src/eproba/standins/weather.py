@@ -7,6 +7,7 @@ import math
 import random
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from functools import cache
 
 from eproba.core.brewing.weather import Day, Hour
 
@@ -39,7 +40,7 @@ class SimulatedStation:
 
     def forecast(self, now: datetime, hours: int) -> list[Hour]:
         """The truth, blurred: warmer or colder by a little more each day, showers moved by some hours."""
-        rng = self._random(now.date(), "forecast")
+        rng = _random(self.seed, now.date(), "forecast")
         drift, shift = rng.gauss(0, FORECAST_ERROR), rng.choice((-3, -1, 0, 0, 1, 3))
         foretold = []
         for n, hour in enumerate(self.hours(now, now + timedelta(hours=hours))):
@@ -48,26 +49,44 @@ class SimulatedStation:
             foretold.append(Hour(hour.at, round(hour.temperature + warmer, 1), rain, hour.humidity))
         return foretold
 
-    def _random(self, on: date, what: str) -> random.Random:
-        return random.Random(f"{self.seed}:{on.isoformat()}:{what}")
-
-    def _wet(self, on: date) -> bool:
-        """A wet day; wet days come in spells."""
-        wet = False
-        for back in range(4, -1, -1):
-            chance = WET_AFTER_WET if wet else WET_DAYS
-            wet = self._random(on - timedelta(days=back), "wet").random() < chance
-        return wet
-
     def _hour(self, at: datetime) -> Hour:
         on = at.date()
-        rng = self._random(on, "day")
+        sky = _sky(self.seed, on)
         season = -math.cos(2 * math.pi * (on.timetuple().tm_yday - 20) / 365.25)
-        wet, mood = self._wet(on), rng.gauss(0, 2.5)
-        swing = DAY_SWING * (0.45 if wet else 1.0)
+        swing = DAY_SWING * (0.45 if sky.wet else 1.0)
         daily = -math.cos(2 * math.pi * (at.hour - 4) / 24)
-        temperature = YEAR_MEAN + YEAR_SWING * season + mood + swing * daily
-        start, length, fall = rng.randrange(0, 20), rng.randrange(2, 9), rng.expovariate(1 / 7.0)
-        raining = wet and start <= at.hour < start + length
-        humidity = min(100.0, max(30.0, 72 - 2.2 * swing * daily + (15 if wet else 0)))
-        return Hour(at, round(temperature, 1), round(fall / length, 1) if raining else 0.0, round(humidity))
+        temperature = YEAR_MEAN + YEAR_SWING * season + sky.mood + swing * daily
+        raining = sky.wet and sky.start <= at.hour < sky.start + sky.length
+        humidity = min(100.0, max(30.0, 72 - 2.2 * swing * daily + (15 if sky.wet else 0)))
+        return Hour(at, round(temperature, 1), round(sky.fall / sky.length, 1) if raining else 0.0, round(humidity))
+
+
+@dataclass(frozen=True)
+class Sky:
+    """One day’s chance: wet or not, how much warmer than the season, when and how long a shower is, mm in it."""
+
+    wet: bool
+    mood: float
+    start: int
+    length: int
+    fall: float
+
+
+@cache
+def _sky(seed: int, on: date) -> Sky:
+    rng = _random(seed, on, "day")
+    mood, start = rng.gauss(0, 2.5), rng.randrange(0, 20)
+    return Sky(_is_wet(seed, on), mood, start, rng.randrange(2, 9), rng.expovariate(1 / 7.0))
+
+
+def _random(seed: int, on: date, what: str) -> random.Random:
+    return random.Random(f"{seed}:{on.isoformat()}:{what}")
+
+
+def _is_wet(seed: int, on: date) -> bool:
+    """A wet day; wet days come in spells."""
+    wet = False
+    for back in range(4, -1, -1):
+        chance = WET_AFTER_WET if wet else WET_DAYS
+        wet = _random(seed, on - timedelta(days=back), "wet").random() < chance
+    return wet

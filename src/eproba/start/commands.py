@@ -32,6 +32,7 @@ USAGE = """Eproba: fair trials in a home garden.
   ./eproba combine FILE.csv [--json]                    put trials of one question together (combine --help)
   ./eproba reckon CALCULATOR NAME=VALUE... [--json]     work out a slurry, breathing, infiltration ... (reckon --help)
   ./eproba photo FILE... [--json]                       cover and greenness on pictures with a unit's tag (photo --help)
+  ./eproba rehearse [--days N] [--warmth cool|mild|warm] [--careless 0..1]   live by Today's list, and watch it
 
 For those who build Eproba:
   ./eproba test [pytest arguments]                      everything that CI checks
@@ -212,6 +213,7 @@ COMMANDS: dict[str, Command] = {
     "reckon": _ours("reckon"),
     "combine": _ours("combine"),
     "photo": _ours("photo"),
+    "rehearse": workbench.rehearse,
     "test": workbench.test,
     "bench": lambda arguments: workbench.bench(arguments[0] if arguments else ""),
     "mutate": workbench.mutate,

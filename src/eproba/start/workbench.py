@@ -99,6 +99,13 @@ def bench(name: str) -> int:
         return subprocess.run([program.python, "-m", f"benchmarks.{name}"], env=env, cwd=CHECKOUT).returncode
 
 
+def rehearse(arguments: Sequence[str]) -> int:
+    """Weeks or a year of what Today says, on a cluster that is gone afterwards."""
+    program = program_for(None)
+    with own_home(_in_memory(), PASSING) as (_, env):
+        return subprocess.run(program.module("eproba.cli", "rehearse", *arguments), env=env).returncode
+
+
 def mutate(arguments: Sequence[str]) -> int:
     """Change the code in one place at a time and see whether a test notices."""
     program = program_for(None, "test")

@@ -6,7 +6,7 @@ from datetime import date, datetime, time, timedelta
 from functools import cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, Integer, Row, Select, bindparam, case, cast, func, select
+from sqlalchemy import ColumnElement, Integer, Row, Select, and_, bindparam, case, cast, func, or_, select
 from sqlalchemy.orm import aliased
 from sqlmodel import Session, col
 
@@ -15,6 +15,7 @@ from eproba.core.applying.schedule import Brewing, Pouring, Standby, back_schedu
 from eproba.core.brewing.events import Batch
 from eproba.core.brewing.mixing import concentrate, water_share
 from eproba.core.brewing.recipe import Recipe
+from eproba.core.brewing.warmth import warmth_of
 from eproba.core.quantities import in_base
 from eproba.core.trial.doses import is_poured
 from eproba.store.batches import batches
@@ -24,26 +25,28 @@ from eproba.store.measures import household_units
 from eproba.store.recipes import all_recipes
 from eproba.store.tables import PourRow, TreatmentRow, TrialRow
 
-POURING_HOUR = time(17)  # late afternoon, when a pour is best
-OVERDUE = timedelta(days=7)  # a pour that waits for longer was left out, and needs no brew
+POURING_HOUR = time(17)  # late afternoon, when a pour is best: a proposal, and no deadline
+BETWEEN = timedelta(days=31)  # so far back a pour counts for the plain watering that comes after it
 
 
 @dataclass(frozen=True)
 class Needs:
-    """What the pours to come ask for: brews, and plain water for controls."""
+    """What the pours to come ask for: brews, and plain water for controls; and what was `poured` not long ago."""
 
     brews: list[tuple[Recipe, Pouring]]
     plain: list[Pouring]
+    poured: list[tuple[Recipe, Pouring]]
 
 
 def needs(session: Session, since: date) -> Needs:
-    """The applications from a day on, of all trials that run or are planned."""
-    known, needed = all_recipes(session), Needs([], [])
-    for row in session.connection().execute(_pours_to_come(), {"since": since}):
+    """The applications from a day on, of all trials that run or are planned. What is overdue asks for no brew: first
+    somebody chooses what becomes of it."""
+    known, needed = all_recipes(session), Needs([], [], [])
+    for row in session.connection().execute(_pours(), {"since": since, "before": since - BETWEEN}):
         recipe = known.get(row.recipe) if row.what == "dose" else None
         if recipe is not None and recipe.family != "controls":
-            needed.brews.append((recipe, _brewed(row, recipe)))
-        elif is_poured(row.unit):
+            (needed.brews if row.status == "due" else needed.poured).append((recipe, _brewed(row, recipe)))
+        elif is_poured(row.unit) and row.status == "due":
             needed.plain.append(_pouring(row, 0.0, in_base(row.dosed * row.amount, row.unit)[0]))
     return needed
 
@@ -62,8 +65,11 @@ def _pouring(row: Row[Any], litres: float, water: float) -> Pouring:
 
 
 @cache
-def _pours_to_come() -> Select:
-    on = (col(TrialRow.start_on) + cast(col(PourRow.day), Integer)).label("on")
+def _pours() -> Select:
+    """Those that are due, and those that were poured not long ago, each on its day."""
+    planned = col(TrialRow.start_on) + cast(col(PourRow.day), Integer)
+    due, poured = (col(PourRow.status) == status for status in ("due", "poured"))
+    on = case((poured, func.coalesce(col(PourRow.done_on), planned)), else_=planned).label("on")
     t = TreatmentRow
     amount = func.coalesce(col(PourRow.planned), col(t.amount))
     per = func.coalesce(col(PourRow.per), col(t.per))
@@ -73,10 +79,10 @@ def _pours_to_come() -> Select:
     return (
         select(col(TrialRow.id), col(TrialRow.name), col(t.letter), on, col(PourRow.day), dosed, col(t.recipe),
                amount.label("amount"), unit.label("unit"), col(t.water_parts), col(t.sharing), col(PourRow.what),
-               col(PourRow.id).label("pour"))
+               col(PourRow.status), col(PourRow.id).label("pour"))
         .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
         .join(TreatmentRow, (col(t.trial_id) == col(TrialRow.id)) & (col(t.letter) == col(PourRow.letter)))
-        .where(goes_on(), col(PourRow.status) == "due", on >= bindparam("since"))
+        .where(goes_on(), or_(and_(due, on >= bindparam("since")), and_(poured, on >= bindparam("before"))))
         .where(amount > 0, col(t.alive) > 0)
     )  # fmt: skip
 
@@ -98,33 +104,44 @@ def when(on: date) -> datetime:
 
 
 def brewings(
-    session: Session, now: datetime, all_stock: Sequence[Batch] | None = None, asked: Needs | None = None
+    session: Session,
+    now: datetime,
+    all_stock: Sequence[Batch] | None = None,
+    asked: Needs | None = None,
+    season: float | None = None,
 ) -> tuple[dict[int, list[Pouring]], list[Brewing]]:
     """What the shelf serves, by batch; and the batches that running trials need beside it, the first to start first.
 
-    `here`: the shelf, and `asked` what is needed, where they were fetched already.
+    `all_stock`: the shelf, and `asked` what is needed, where they were fetched already; `season`: the mean of the last
+    nights and days out of doors, °C.
     """
     local = now.astimezone()
     shelf = batches(session) if all_stock is None else all_stock
-    wanted = needs(session, local.date() - OVERDUE) if asked is None else asked
-    stock = [batch_stock for batch in shelf if (batch_stock := stock_of(batch, local)) is not None]
+    wanted = needs(session, local.date()) if asked is None else asked
+    warmth = warmth_of(shelf, local, season)
+    stock = [batch_stock for batch in shelf if (batch_stock := stock_of(batch, local, warmth)) is not None]
     serves, open_needs = served_by(wanted.brews, stock, local)
-    return serves, back_schedule(open_needs, household_kit(session).stands, local)
+    return serves, back_schedule(open_needs, household_kit(session).stands, local, warmth)
 
 
 def brewing_jobs(
-    session: Session, now: datetime, since: datetime, until: datetime, stock: Sequence[Batch] | None = None
+    session: Session,
+    now: datetime,
+    until: datetime,
+    stock: Sequence[Batch] | None = None,
+    season: float | None = None,
 ) -> list[Job]:
-    """What is to be done in a span: for brews to come, on the shelf, and with water, in order."""
+    """What is to be done from today to a moment: for brews to come, on the shelf, and with water, in order."""
     local, units = now.astimezone(), household_units(session)
+    today = datetime.combine(local.date(), time()).astimezone()
     shelf = batches(session) if stock is None else stock
-    wanted = needs(session, local.date() - OVERDUE)
-    serves, planned = brewings(session, local, shelf, wanted)
-    pending = [job for brewing in planned for job in jobs(brewing, since, units)]
+    wanted = needs(session, local.date())
+    serves, planned = brewings(session, local, shelf, wanted, season)
+    pending = [job for brewing in planned for job in jobs(brewing, today, units)]
     pending += [job for batch in shelf for job in on_the_shelf(batch, serves.get(batch.id, []), local, until)]
-    pending += plain_waterings(wanted.brews, since)
+    pending += plain_waterings([*wanted.poured, *wanted.brews], today)
     if household_kit(session).stands:
-        pending += standing_water(_waters(wanted), since, units)
+        pending += standing_water(_waters(wanted), today, units)
     return sorted((job for job in pending if job.at < until), key=lambda job: (job.at, job.key))
 
 
@@ -133,6 +150,6 @@ def _waters(wanted: Needs) -> list[Standby]:
     return water_to_stand([*dilution, *((pour, True) for pour in wanted.plain)])
 
 
-def day_span(today: date, ahead: timedelta) -> tuple[datetime, datetime]:
-    start = datetime.combine(today, time()).astimezone()
-    return start, start + ahead
+def end_of(on: date) -> datetime:
+    """The end of a day by the gardener’s own clock."""
+    return datetime.combine(on + timedelta(days=1), time()).astimezone()

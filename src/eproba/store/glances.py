@@ -10,38 +10,15 @@ from sqlalchemy import ColumnElement, Integer, Row, ScalarSelect, Select, and_, 
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Session, col
 
+from eproba.core.applying.due import Due
 from eproba.core.measuring.measures import Measure
 from eproba.core.trial.claim import Asking, as_declared, compared_names, own_words
-from eproba.core.trial.model import Asked, Compared, Role, RoundTime
+from eproba.core.trial.model import Asked, Role
 from eproba.core.trial.stage import Stage, is_sealed, stage_of
 from eproba.core.trial.worth import Worth, shown_worth
 from eproba.store.mapping import asked_from, round_time
 from eproba.store.measures import all_measures
 from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
-
-
-@dataclass(frozen=True)
-class Due:
-    """A round or the pours of one day that wait; `pull`: what destroys is read in that round."""
-
-    kind: str
-    trial_id: int
-    trial_name: str
-    round_id: int | None
-    day: int
-    on: date
-    letters: str
-    units: int
-    treatments: int = 0
-    pull: bool = False
-    pour_id: int | None = None
-    compared: Compared = "drench"
-    time: RoundTime | None = None
-
-    @property
-    def uid(self) -> str:
-        """Names it in calendars, however its day moves."""
-        return f"{self.kind}-{self.round_id or self.pour_id}-{self.trial_id}"
 
 
 @dataclass(frozen=True)
@@ -73,8 +50,8 @@ def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = N
     rounds, pours = _due_rounds(trial_id is not None), _due_pours(trial_id is not None)
     connection = session.connection()
     waiting = [
-        Due("round", t, name, rid, day, when, "", n, pull=pull, time=round_time(*hour))
-        for t, name, rid, day, when, n, pull, *hour in connection.execute(rounds, asked)
+        Due("round", t, name, rid, day, when, "", n, pull=pull, time=round_time(*hour), last=last)
+        for t, name, rid, day, when, n, pull, last, *hour in connection.execute(rounds, asked)
     ]
     waiting += [
         Due("pour", t, name, None, day, when, "".join(sorted(set(ls))), n, k, pour_id=first, compared=compared)
@@ -92,7 +69,8 @@ def _due_rounds(of_one: bool) -> Select:
     return (
         select(
             col(TrialRow.id), col(TrialRow.name), col(RoundRow.id), col(RoundRow.day), when.label("on"), _alive(),
-            col(RoundRow.pull), col(RoundRow.at), col(RoundRow.after_hours), col(RoundRow.within),
+            col(RoundRow.pull), col(RoundRow.day) >= col(TrialRow.decision_day), col(RoundRow.at),
+            col(RoundRow.after_hours), col(RoundRow.within),
         )
         .join(RoundRow, col(RoundRow.trial_id) == col(TrialRow.id))
         .where(*_running(of_one), col(RoundRow.done).is_(False), col(RoundRow.missed).is_(False))

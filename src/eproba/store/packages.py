@@ -31,6 +31,7 @@ from eproba.store.tables import (
     SampleRow,
     SpareRunRow,
     TakingRow,
+    TickRow,
     TreatmentRow,
     TrialMeasureRow,
     TrialRow,
@@ -54,6 +55,7 @@ TABLES: Mapping[str, type[SQLModel]] = {
 # What a whole garden has besides.
 GARDEN: Mapping[str, type[SQLModel]] = {
     **TABLES, "drafts": DraftRow, "weather": WeatherRow, "weather_days": WeatherDayRow, "kit": KitRow,
+    "ticks": TickRow,
 }  # fmt: skip
 KINDS: Mapping[type[Any], Kind] = {
     Boolean: "boolean", Integer: "integer", Float: "number", DateTime: "datetime", Date: "date", LargeBinary: "string",

@@ -663,6 +663,17 @@ class TakingRow(SQLModel, table=True):
     at: datetime = _moment()
 
 
+class TickRow(SQLModel, table=True):
+    """An errand that is done and has no other record: water set out (`litres`), a plain watering. `key` is the errand’s
+    own, which stays the same when its day moves."""
+
+    __tablename__ = "tick"
+    key: str = Field(primary_key=True)
+    litres: float = 0.0
+    by: str = ""
+    at: datetime = _moment()
+
+
 class WeatherRow(SQLModel, table=True):
     """One hour's weather, from a logger's file or as typed; `foretold`: from the later rows of a file."""
 

@@ -36,19 +36,29 @@ def on_pour(
     weather: Weather,
     ground: Ground | None = None,
     units: Units = METRIC,
+    accepted: float | None = None,
 ) -> list[Counsel]:
-    """What speaks for or against pouring at a moment (in the gardener’s own zone), as far as the weather is known."""
-    counsel = [*_interval(recipe, at.date(), day, last_on, ground), *_hour_of_day(at)]
-    return [*counsel, *_warmth(weather, at, units), *_rain(weather, at, units)]
+    """What speaks for or against pouring at a moment (in the gardener’s own zone), as far as the weather is known.
+
+    `accepted`: the days between two pours that the plan was dealt with; who accepted fewer than the recipe wants was
+    told so then.
+    """
+    counsel = [*_interval(recipe, at.date(), day, last_on, ground, accepted), *_hour_of_day(at)]
+    return [*counsel, *from_the_weather(weather, at, units)]
+
+
+def from_the_weather(weather: Weather, at: datetime, units: Units = METRIC) -> list[Counsel]:
+    """What the weather has for or against a pour at a moment."""
+    return [*_warmth(weather, at, units), *_rain(weather, at, units)]
 
 
 def _interval(
-    recipe: Recipe | None, on: date, day: int, last_on: date | None, ground: Ground | None
+    recipe: Recipe | None, on: date, day: int, last_on: date | None, ground: Ground | None, accepted: float | None
 ) -> Iterator[Counsel]:
     if recipe is None or last_on is None:
         return
     fewest, passed = recipe.fewest_days(day, ground), (on - last_on).days
-    if passed < fewest:
+    if passed < (fewest if accepted is None else min(fewest, accepted)):
         since = f"Only {passed} day{'s' if passed != 1 else ''} since the last pour"
         wants = f"{lower_first(recipe.title)} wants {fewest:g} at least: {recipe.interval}"
         yield Counsel(True, f"{since}; {wants}.")

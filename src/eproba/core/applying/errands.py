@@ -7,11 +7,12 @@ from datetime import date, datetime, timedelta
 from itertools import pairwise
 from typing import Literal
 
-from eproba.core.applying.schedule import Brewing, Pouring, Standby
-from eproba.core.brewing.batches import CAN_BE_POURED, STANDING_HOURS, next_stirring, standing
+from eproba.core.applying.schedule import QUICK, Brewing, Pouring, Standby, is_over
+from eproba.core.brewing.batches import CAN_BE_POURED, STANDING_HOURS, next_look, next_stirring, standing
 from eproba.core.brewing.clock import ready_window, use_by
 from eproba.core.brewing.events import Batch
 from eproba.core.brewing.recipe import Recipe
+from eproba.core.brewing.warmth import why_slow
 from eproba.core.quantities import METRIC, Amount, Units
 from eproba.core.words import day_words, listed, lower_first
 
@@ -21,8 +22,8 @@ WORDS: dict[Errand, str] = {
     "stir": "Stir", "check": "Look at", "strain": "Strain", "use by": "Last day of", "throw away": "Throw away",
     "water": "Water",
 }  # fmt: skip
-QUICK = 12.0  # hours: what brews for less is not written into the calendar step by step
 MOST_STIRRINGS = 60
+BEFORE_THE_POUR = timedelta(hours=1)  # what lives on air is strained so long before
 
 
 @dataclass(frozen=True)
@@ -54,14 +55,15 @@ def jobs(brewing: Brewing, past: datetime, units: Units = METRIC) -> list[Job]:
     """
     if brewing.late:
         job = _job(brewing, "late", brewing.stand or brewing.start, brewing.recipe.minutes, units)
-        return [_late(job, brewing.late, brewing.ready_from, brewing.ready_to)]
+        return [_late(job, brewing.late, brewing.ready_from, brewing.ready)]
     if not brewing.recipe.brews:
         return []
     wanted = [_job(brewing, "stand", brewing.stand, 2, units)] if brewing.stand is not None else []
-    wanted.append(_job(brewing, "start", brewing.start, brewing.recipe.minutes, units))
+    start = _job(brewing, "start", brewing.start, brewing.recipe.minutes, units)
+    wanted.append(replace(start, more=_tight(brewing) or why_slow(brewing.recipe, brewing.warmth, units)))
     if not brewing.hurried:
         wanted += _stirrings(brewing, units)
-        if brewing.recipe.hours[1] >= QUICK:
+        if brewing.recipe.hours[1] > QUICK:
             wanted.append(_job(brewing, "strain" if brewing.recipe.strain else "check", brewing.ready, 5, units))
     return [job for job in wanted if job.at >= past]
 
@@ -69,11 +71,20 @@ def jobs(brewing: Brewing, past: datetime, units: Units = METRIC) -> list[Job]:
 def _late(job: Job, late: tuple[Pouring, ...], first: datetime, last: datetime) -> Job:
     """One errand for pours that no brew can meet: what comes late, what to do at once, when it is ready."""
     days = listed([day_words(day) for day in dict.fromkeys(pour.at.date() for pour in late)])
-    span = [day_words(at.date()) for at in (first, last)]
-    ready = f"on {span[0]}" if span[0] == span[1] else f"from {span[0]} to {span[1]}"
+    ready = _between(*(day_words(at.date()) for at in (first, last)))
     words = f"The pour of {days} comes late" if len(late) == 1 else f"The pours of {days} come late"
     more = f"{job.words}. It can be ready {ready}."
     return replace(job, kind="late", words=words, more=more, late=late, ready_on=(first + (last - first) / 2).date())
+
+
+def _tight(brewing: Brewing) -> str:
+    """What to say of a brew that should have begun already, and can still be ready in time."""
+    first, last = (day_words(at.date()) for at in (brewing.ready_from, brewing.ready))
+    return f"It is high time: begun now, it can be ready {_between(first, last)}." if brewing.hurried else ""
+
+
+def _between(first: str, last: str) -> str:
+    return f"on {first}" if first == last else f"from {first} to {last}"
 
 
 def _stirrings(brewing: Brewing, units: Units) -> list[Job]:
@@ -110,16 +121,37 @@ def _wanted(batch: Batch, serves: tuple[Pouring, ...], now: datetime, until: dat
         return [_there(batch, serves, "mix", mix, batch.recipe.minutes)]
     if where == "brewing":
         window = ready_window(then)
-        look = now if window is None else window[0]
+        look = now if window is None else _look_at(then, serves, window)
         stirs = _stirrings_there(batch, then, now, min(look, until))
         check = _there(batch, serves, "check", look, 5)
-        late = tuple(pour for pour in serves if window is not None and pour.at < window[0] and now < window[0])
+        late = tuple(pour for pour in serves if window is not None and is_over(pour, max(window[0], now)))
         late_jobs = [_late(_there(batch, serves, "wait", now, 0), late, *window)] if late and window is not None else []
         return [*late_jobs, *(_there(batch, serves, "stir", at, 2, n) for n, at in stirs), check]
     if where == "ready" and batch.recipe.strain and batch.recipe.brews:
-        return [_there(batch, serves, "strain", now, 5)]
+        return [_there(batch, serves, "strain", _strain_at(batch, serves, now), 5)]
     last = use_by(then)
     return [_there(batch, serves, "use by", last, 0)] if where in CAN_BE_POURED and last is not None else []
+
+
+def _look_at(batch: Batch, serves: tuple[Pouring, ...], window: tuple[datetime, datetime]) -> datetime:
+    """When to look at a brew. Its keeping runs from when it is found ready: where it has to last for its pours, it is
+    looked at as late as its time allows, and never later."""
+    look, keeps = next_look(batch) or window[0], batch.recipe.keeps_hours
+    last = batch.last("looked at")
+    for pour in serves:
+        if last is not None and last.at < pour.at < look:
+            look = max(pour.at, window[0])  # once more before it is poured
+    if keeps is None or not serves or batch.recipe.keeps_from != "ready":
+        return look
+    lasts = max(pour.at for pour in serves) - timedelta(hours=keeps)
+    return max(look, min(lasts, window[1]))
+
+
+def _strain_at(batch: Batch, serves: tuple[Pouring, ...], now: datetime) -> datetime:
+    """When to strain: at once, but for what lives on air: that ends with the straining, so it is done at the pour."""
+    if batch.recipe.keeps_from != "air off" or not serves:
+        return now
+    return max(now, min(pour.at for pour in serves) - BEFORE_THE_POUR)
 
 
 def _there(
@@ -151,11 +183,18 @@ def standing_water(waters: Iterable[Standby], past: datetime, units: Units = MET
 
 
 def _standing_water(water: Standby, units: Units) -> Job:
-    words = f"Let {units(Amount(water.litres, 'L'))} of water stand for {listed(list(water.trials))}"
+    names = list(dict.fromkeys(pour.trial for pour in water.pours))
+    words = f"Let {units(Amount(half_litres(water.litres), 'L'))} of water stand for {listed(names)}"
     parts = [(water.dilution, "to dilute with"), (water.control, "for the controls")]
     parts_text = listed([f"{units(Amount(litres, 'L'))} {what}" for litres, what in parts if litres > 0])
     more = f"{parts_text[:1].upper()}{parts_text[1:]}."
-    return Job(water.at, "stand", words, 2, f"water-{water.at:%Y%m%d}", litres=water.litres, more=more)
+    key = f"water-{water.id}"
+    return Job(water.at, "stand", words, 2, key, litres=water.litres, serves=water.pours, more=more)
+
+
+def half_litres(litres: float) -> float:
+    """As a person fills a can: up to the next half litre."""
+    return math.ceil(2 * litres - 1e-6) / 2
 
 
 def plain_waterings(pours: Iterable[tuple[Recipe, Pouring]], past: datetime) -> list[Job]:

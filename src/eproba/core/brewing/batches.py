@@ -21,6 +21,7 @@ from eproba.core.brewing.recipe import time_words
 from eproba.core.quantities import METRIC, Amount, Units
 
 STANDING_HOURS = 24.0
+SOONEST_AGAIN, LATEST_AGAIN = 0.25, 24.0  # hours from a look that said “not yet” to the next
 State = Literal["standing", "brewing", "ready", "strained", "throw away", "used up", "too old", "thrown away"]
 GONE: tuple[State, ...] = ("used up", "too old", "thrown away")
 CAN_BE_POURED: tuple[State, ...] = ("ready", "strained")
@@ -103,6 +104,8 @@ def wants(batch: Batch, now: datetime) -> Next:
     if where == "brewing":
         return _while_brewing(then, now)
     if where == "ready" and batch.recipe.strain and batch.recipe.brews:
+        if batch.recipe.keeps_from == "air off":
+            return Next("Let the air run, and strain it just before you pour", use_by(then))
         return Next("Strain it", None, True)
     return Next("Pour it", use_by(then))
 
@@ -111,12 +114,26 @@ def _while_brewing(batch: Batch, now: datetime) -> Next:
     window = ready_window(batch)
     if window is None:
         return Next("Bring it into the warm: it does not brew now", None, True)
-    if now >= window[0]:
-        return Next("Check it: by the clock it may be ready", window[0], True)
+    look = next_look(batch) or window[0]
+    if now >= look:
+        return Next("Check it: by the clock it may be ready", look, True)
     stirred = next_stirring(batch)
-    if stirred is not None and stirred < window[0]:
+    if stirred is not None and stirred < look:
         return Next("Stir it", stirred, now >= stirred)
-    return Next("Let it brew", window[0])
+    return Next("Let it brew" if now < window[0] else "Look at it again", look)
+
+
+def next_look(batch: Batch) -> datetime | None:
+    """When a look is worth while: from its shortest time on, and after a look that said “not yet” a quarter of its span
+    later. None while nothing brews."""
+    window, low_high = ready_window(batch), batch.recipe.hours
+    if window is None:
+        return None
+    last = batch.last("looked at")
+    if last is None or last.at < window[0]:
+        return window[0]
+    again = min(max((low_high[1] - low_high[0]) / 4, SOONEST_AGAIN), LATEST_AGAIN)
+    return last.at + timedelta(hours=again)
 
 
 def next_stirring(batch: Batch) -> datetime | None:

@@ -8,6 +8,7 @@ from typing import Protocol
 MOST_RAIN = 200.0
 STILL_NOW = timedelta(hours=3)  # so long a measured temperature speaks for the moment
 ONE_DAY = timedelta(days=1)
+FEWEST_DAYS = 3  # that make a season
 
 
 @dataclass(frozen=True)
@@ -75,6 +76,12 @@ def temperature_now(weather: Weather, at: datetime) -> float | None:
         return max(measured, key=lambda hour: hour.at).temperature
     coming = [hour for hour in weather.coming if abs(hour.at - at) <= STILL_NOW]
     return min(coming, key=lambda hour: abs(hour.at - at)).temperature if coming else None
+
+
+def season_of(weather: Weather) -> float | None:
+    """The mean of the last week’s nights and days, °C; None where fewer than three days are known."""
+    known = days(weather.hours, weather.days)
+    return sum((day.low + day.high) / 2 for day in known) / len(known) if len(known) >= FEWEST_DAYS else None
 
 
 def warmest_ahead(weather: Weather, at: datetime) -> float | None:

@@ -47,7 +47,8 @@ def _missing(trial: Trial) -> list[TrustLine]:
     undone = [pour for pour in trial.pours if pour.status == "due"]
     if not (skipped or undone):
         return []
-    evidence = {"skipped": len(skipped), "undone": len(undone), "of": len(trial.pours)}
+    named = [(pour.letter, pour.day) for pour in sorted([*skipped, *undone], key=lambda pour: (pour.letter, pour.day))]
+    evidence = {"skipped": len(skipped), "undone": len(undone), "of": len(trial.pours), "pours": named}
     if (len(skipped) + len(undone)) / len(trial.pours) > MOST_MISSING:
         return [TrustLine(RULE, "cap", "mostly not given", evidence, "direction")]
     return [TrustLine(RULE, "caution", "skipped or not on record", evidence)]

@@ -139,9 +139,10 @@ SAID: Mapping[str, str] = {
     "bad batch": "On day {day} {treatment} came from a batch that should not be poured: {why:ended}",
     # Applications
     "all on record": "All {applications} applications are on record.",
-    "skipped or not on record": "Of {of} applications {skipped:were} skipped, and {undone:are} not on record.",
-    "mostly not given": "Of {of} applications {skipped:were} skipped, and {undone:are} not on record: more than a "
-    "third, so how large the gap is says little of the treatment as planned.",
+    "skipped or not on record": "Of {of} applications {skipped:were} skipped, and {undone:are} not on record "
+    "({pours:pours}).",
+    "mostly not given": "Of {of} applications {skipped:were} skipped, and {undone:are} not on record "
+    "({pours:pours}): more than a third, so how large the gap is says little of the treatment as planned.",
     "came late": "{late} of {of} applications came late, by up to {days} days ({pours:pours}): the verdict speaks of "
     "what was poured, when it was poured.",
     "poured short": "{treatment} was poured short {times:times}, down to {least:percent} of the plan: {units:pours}.",

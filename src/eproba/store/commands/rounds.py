@@ -66,6 +66,25 @@ def open_again(session: Session, trial_id: int, round_id: int, now: datetime) ->
     forget_finding(session, trial.id)
 
 
+def leave_out(session: Session, trial_id: int, round_id: int, now: datetime) -> None:
+    """Put an open round down as missed; one that holds readings closes as it is.
+
+    Raises
+    ------
+    RoundError
+        It is closed already, or it is the last one, which only readings or the end of the trial close.
+    """
+    trial = lock_trial(session, trial_id)
+    this = _round(trial, round_id)
+    if this.done or this.missed:
+        raise RoundError(f"The round of day {this.day} is closed already.")
+    if this.id == trial.rounds[-1].id:
+        raise RoundError("The last round can’t be left out: measure it, or end the trial early.")
+    read = readings_of(session, trial.id, this.id)
+    _mark(session, this, done=bool(read), missed=not read, closed_at=now)
+    forget_finding(session, trial.id)
+
+
 def note_round(session: Session, trial_id: int, round_id: int, note: str, seen: str) -> None:
     """Write a round's note over the one that was seen; what was not touched writes nothing.
 

@@ -2,25 +2,24 @@
 
 import secrets
 from collections.abc import Iterable
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, timedelta
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.applying.errands import Job
-from eproba.core.trial.compared import COMPARED
-from eproba.core.trial.days import POUR_SECONDS, is_asked, seconds_of_round
-from eproba.core.trial.hours import at_clock, hours_words
-from eproba.core.trial.model import Asked
+from eproba.core.applying.due import Due
+from eproba.core.applying.morning import Line, only_of
+from eproba.core.trial.hours import hours_words
+from eproba.core.words import listed
 from eproba.exchange.ics import CalendarEntry
 from eproba.exchange.ics import ics as ics_file
-from eproba.store.brewing import brewing_jobs, day_span
 from eproba.store.commands.feeds import new_feed, revoke_feed
+from eproba.store.days import day_list
 from eproba.store.feeds import feeds, known_feed
-from eproba.store.glances import Due, asked_of, due_by
 from eproba.web.pictures.weeks import WeekTask, weeks
+from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.errands import job_address
+from eproba.web.ui.errands import line_address
 from eproba.web.ui.responses import file_name
 from eproba.web.ui.session import db, trial_or_404
 from eproba.web.verdict.keeping import commit
@@ -32,90 +31,56 @@ AHEAD, FEED_AHEAD = timedelta(days=42), timedelta(days=400)
 
 @calendar.get("/calendar")
 def show() -> ResponseReturnValue:
-    waiting = due_by(db(), today() + AHEAD, limit=400)
-    late = [due for due in waiting if due.on < today()]
-    start, end = day_span(today(), AHEAD)
-    tasks = _tasks([due for due in waiting if due.on >= today()])
-    tasks += [_brew_task(job) for job in brewing_jobs(db(), now(), start, end)]
-    last = max((task.on for task in tasks), default=today())
+    lines = day_list(db(), now(), station(), today() + AHEAD)
+    tasks = [_task(line) for line in lines]
     return render_template(
         "calendar/calendar.html",
-        weeks=weeks(tasks, today(), last),
-        late=late,
+        weeks=weeks(tasks, today(), max((task.on for task in tasks), default=today())),
+        late=[line for line in lines if line.sort == "choose"],
         feeds=feeds(db()),
         tasks=tasks,
         alarms=ALARMS,
     )
 
 
-def _brew_task(job: Job) -> WeekTask:
-    return WeekTask(job.at.astimezone().date(), "brew", job.words, job.minutes, job_address(job))
+def _task(line: Line) -> WeekTask:
+    kind = line.sort if line.sort != "do" else "pull" if _is_pull(line) else line.kind
+    return WeekTask(line.on, kind, line.words, line.minutes, line_address(line), line.key)
 
 
-def _tasks(waiting: list[Due]) -> list[WeekTask]:
-    asked = asked_of(db(), {due.trial_id for due in waiting})
-    return [_task(due, asked[due.trial_id]) for due in waiting]
+def _is_pull(line: Line) -> bool:
+    """Whether units are pulled: their round is another colour."""
+    return line.kind == "round" and line.due[0].pull
 
 
-def _task(due: Due, asked: list[Asked]) -> WeekTask:
-    if due.kind == "pour":
-        address = url_for("pours.show", trial_id=due.trial_id, day=due.day)
-        share = len(due.letters) / max(1, due.treatments)
-        return WeekTask(
-            due.on, "pour", f"{_named(due)}: {due.trial_name}", POUR_SECONDS * due.units * share / 60, address
-        )
-    of_round = [
-        (asked_.measure, asked_.per_unit)
-        for asked_ in asked
-        if is_asked(asked_.measure, due.day, due.pull, asked_.days)
-    ]
-    minutes = seconds_of_round(of_round, due.units, due.pull) / 60
-    address = url_for("rounds.show", trial_id=due.trial_id, round_id=due.round_id)
-    kind = "pull" if any(measure.destructive for measure, _ in of_round) else "round"
-    return WeekTask(due.on, kind, f"{_named(due)}: {due.trial_name}", minutes, address)
-
-
-def _named(due: Due) -> str:
-    if due.kind == "pour":
-        return COMPARED[due.compared].noun.capitalize()
-    return "Baseline" if due.day == 0 else "Round"
-
-
-def _entries(waiting: Iterable[Due]) -> list[CalendarEntry]:
-    entries = []
-    for due in waiting:
-        what = _named(due)
-        units = f"treatments {', '.join(due.letters)}" if due.kind == "pour" else f"{due.units} units"
-        hour = f", {hours_words(due.time)}" if due.time else ""
-        entries.append(
-            CalendarEntry(due.uid, _hour(due) or due.on, f"{what}: {due.trial_name}", f"Day {due.day}, {units}{hour}.")
-        )
-    return entries
-
-
-def _hour(due: Due) -> datetime | None:
-    """Its hour, where a clock shows it; else it takes the whole day."""
-    at = at_clock(due.time, due.on)
-    return None if at is None else at.astimezone(UTC)
-
-
-def _brew_entries(brewing_jobs: Iterable[Job]) -> list[CalendarEntry]:
+def _entries(lines: Iterable[Line]) -> list[CalendarEntry]:
     return [
-        CalendarEntry(job.key, job.at.astimezone(UTC), job.words, _for_whom(job), job.minutes) for job in brewing_jobs
-    ]
+        CalendarEntry(line.key, line.on if line.at is None else line.at.astimezone(UTC), line.words, _details(line),
+                      line.minutes)
+        for line in lines
+    ]  # fmt: skip
 
 
-def _for_whom(job: Job) -> str:
-    trials = ", ".join(dict.fromkeys(serve.trial for serve in job.serves))
-    pours = f"{len(job.serves)} pour{'s' if len(job.serves) > 1 else ''}"
-    whose = f"For {pours}: {trials}." if trials else "On the brew shelf."
-    return f"{job.more} {whose}".strip()
+def _details(line: Line) -> str:
+    """What stands under an entry: whom it is for, what of it, and what can be chosen."""
+    told = [line.more] if line.more else []
+    if line.sort == "choose":
+        told.append(f"Ways out: {'; '.join(way.words for way in line.ways)}.")
+    elif line.due:
+        told.append(_of_due(line.due[0]))
+    elif line.trials:
+        told.append(f"For {listed(line.trials)}.")
+    return " ".join(told) or "On the brew shelf."
 
 
-def _as_file(
-    name: str, waiting: Iterable[Due], title: str, brews: Iterable[Job], alarm_minutes: int | None = None
-) -> Response:
-    text = ics_file(title, [*_entries(waiting), *_brew_entries(brews)], now(), alarm_minutes)
+def _of_due(due: Due) -> str:
+    units = f"treatments {', '.join(due.letters)}" if due.kind == "pour" else f"{due.units} units"
+    hour = f", {hours_words(due.time)}" if due.time else ""
+    return f"Day {due.day}, {units}{hour}."
+
+
+def _as_file(name: str, lines: Iterable[Line], title: str, alarm_minutes: int | None = None) -> Response:
+    text = ics_file(title, _entries(lines), now(), alarm_minutes)
     headers = {"Content-Disposition": f'attachment; filename="{name}.ics"'}
     return Response(text, content_type="text/calendar; charset=utf-8", headers=headers)
 
@@ -123,9 +88,9 @@ def _as_file(
 @calendar.get("/trials/<int:trial_id>/calendar.ics")
 def ics(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
-    brews = brewing_jobs(db(), now(), *day_span(today(), FEED_AHEAD))
-    mine = [job for job in brews if any(serve.trial_id == trial_id for serve in job.serves)]
-    return _as_file(file_name(trial), due_by(db(), trial.decision_on, 400, trial_id), trial.name, mine)
+    until = max(today(), min(trial.decision_on, today() + FEED_AHEAD))
+    lines = only_of(trial_id, day_list(db(), now(), station(), until))
+    return _as_file(file_name(trial), lines, trial.name)
 
 
 @calendar.get("/feeds/<token>.ics")
@@ -134,8 +99,8 @@ def feed(token: str) -> ResponseReturnValue:
     known = known_feed(db(), token)
     if known is None:
         abort(404, "This calendar address was revoked, or never was one.")
-    brews = brewing_jobs(db(), now(), *day_span(today(), FEED_AHEAD))
-    return _as_file("eproba", due_by(db(), today() + FEED_AHEAD, 2000), "Eproba", brews, known.alarm_minutes)
+    lines = day_list(db(), now(), station(), today() + FEED_AHEAD)
+    return _as_file("eproba", lines, "Eproba", known.alarm_minutes)
 
 
 @calendar.post("/calendar/feeds")

@@ -7,13 +7,15 @@ from datetime import date, timedelta
 
 @dataclass(frozen=True)
 class WeekTask:
-    """One thing to do on a day: its kind (round, pour, pull: a CSS class), words, minutes and where it leads."""
+    """One line of a day: its kind (round, pour, pull, brew, choose, know: a CSS class), words, minutes, where it leads,
+    and its key."""
 
     on: date
     kind: str
     words: str
     minutes: float
     address: str = ""
+    key: str = ""
 
 
 @dataclass(frozen=True)

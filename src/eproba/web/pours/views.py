@@ -13,9 +13,10 @@ from wtforms import RadioField, StringField
 from wtforms.validators import InputRequired, Length
 
 from eproba.core.applying.at_the_pour import MOISTURES, Counsel, on_pour, on_soil
+from eproba.core.applying.catching_up import accepted_gap
 from eproba.core.applying.desk import KILLED, Mixed, at_the_desk, recipe_for
 from eproba.core.brewing.batches import CAN_BE_POURED, state, why_not_pour
-from eproba.core.brewing.events import Batch, left
+from eproba.core.brewing.events import Batch
 from eproba.core.brewing.mixing import poured_concentrate
 from eproba.core.brewing.weather import weather_at
 from eproba.core.errors import EprobaError
@@ -26,13 +27,15 @@ from eproba.core.trial.doses import Dose, planned_dose, second_brew
 from eproba.core.trial.model import Pour, Trial
 from eproba.core.trial.moving import move as plan_move
 from eproba.core.trial.moving import too_soon
-from eproba.core.words import parse_date
+from eproba.core.words import day_words, listed, parse_date
 from eproba.store.batches import batches
-from eproba.store.brewing import when
+from eproba.store.brewing import brewings
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.pours import PourLog, log_pours, move_pours
+from eproba.store.days import AHEAD, WEEK, ways_of
 from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes
+from eproba.web.pours.overdue import AsPlanned, left_out
 from eproba.web.pours.typed import (
     CANS,
     DayTyped,
@@ -42,7 +45,7 @@ from eproba.web.pours.typed import (
     soil_temperature,
     values_of,
 )
-from eproba.web.stations import station
+from eproba.web.stations import season, station
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole, written
 from eproba.web.ui.looks import trial_looks
@@ -51,7 +54,6 @@ from eproba.web.ui.units import sentence, units
 from eproba.web.verdict.keeping import commit
 
 pours = Blueprint("pours", __name__, template_folder="templates")
-WEEK, AHEAD = timedelta(days=7), timedelta(hours=36)
 HIDDEN = (
     "This trial is blind, and this device reads: it does not show who gets what. Pouring is for whoever keeps the lot "
     "slip; her device is set to “pours” under “Who types?”."
@@ -68,7 +70,8 @@ def show(trial_id: int, day: int) -> ResponseReturnValue:
         (pour for pour in trial.pours if pour.day == day),
         key=lambda pour: (pour.letter != trial.control, pour.letter, pour.what),
     )
-    rows = [_with_batch(row_of(trial, pour, request.form, now())) for pour in that_day]
+    kept_for = _kept_for() if request.method == "GET" else {}
+    rows = [_with_batch(row_of(trial, pour, request.form, now()), kept_for) for pour in that_day]
     held = circumstances(that_day, request.form)
     problem, felt = "", list[Counsel]()
     if request.method == "POST":
@@ -115,16 +118,26 @@ def _soil_says(rows: list[PourRowShown], held: DayTyped) -> tuple[str, list[Coun
     return (text if any(counsel.first for counsel in felt) else ""), felt
 
 
-def _with_batch(row: PourRowShown) -> PourRowShown:
-    """Where nothing is said yet, the batch that is good and has most of what is needed."""
+def _with_batch(row: PourRowShown, serves: Mapping[int, Sequence[int]]) -> PourRowShown:
+    """Where nothing is said yet, the batch that the shelf keeps for this pour; else the oldest that is good."""
     if request.method == "POST" or row.pour.status != "due" or row.batch:
         return row
     good = [b for b in _on_the_shelf(row) if state(b, now()) in CAN_BE_POURED and not why_not_pour(b, now())]
-    best = [str(batch.id) for batch in sorted(good, key=left, reverse=True)]
+    kept_for_it = serves.get(row.pour.id, ())
+    best = sorted(good, key=lambda batch: (batch.id not in kept_for_it, batch.mixed_at or now()))
     if not best:
         return row
-    side = best[1] if len(best) > 1 and row.treatment.sharing == "parallel" else ""
-    return replace(row, batch=best[0], other_batch=side)
+    side = str(best[1].id) if len(best) > 1 and row.treatment.sharing == "parallel" else ""
+    return replace(row, batch=str(best[0].id), other_batch=side)
+
+
+def _kept_for() -> dict[int, list[int]]:
+    """The batches that the shelf keeps for each pour to come, by its number."""
+    kept: dict[int, list[int]] = {}
+    for batch_id, pourings in brewings(db(), now(), season=season())[0].items():
+        for pouring in pourings:
+            kept.setdefault(pouring.id, []).append(batch_id)
+    return kept
 
 
 def _brews(row: PourRowShown) -> list[Batch]:
@@ -185,8 +198,13 @@ def _counsel(trial: Trial, that_day: list[Pour], desk: dict[str, Mixed]) -> list
         place = desk[pour.letter]
         brewed = pour.what == "dose" and place.treatment.recipe
         recipe = place.mixed.recipe if place.mixed and brewed else None
-        counsel += on_pour(recipe, local, pour.day, _last(trial, pour.letter), weather, ground, units())
+        last, accepted = _last(trial, pour.letter), _apart(trial, pour.letter)
+        counsel += on_pour(recipe, local, pour.day, last, weather, ground, units(), accepted)
     return list(dict.fromkeys(counsel))
+
+
+def _apart(trial: Trial, letter: str) -> float | None:
+    return accepted_gap([pour.day for pour in trial.pours if pour.letter == letter and pour.what == "dose"])
 
 
 def _last(trial: Trial, letter: str) -> date | None:
@@ -197,37 +215,49 @@ def _last(trial: Trial, letter: str) -> date | None:
 
 @pours.post("/trials/<int:trial_id>/pours/overdue")
 def overdue(trial_id: int) -> ResponseReturnValue:
-    """Everything that was to be poured before today, at one go: as planned, or left out."""
+    """Everything that was to be poured before today, at one go: as planned, left out, or the first way out."""
     trial, go = trial_or_404(trial_id), request.form.get("go")
     if hides_lots(trial, today(), sees_lots()):
         abort(403, HIDDEN)
-    if go not in ("poured", "skipped"):
+    if go not in ("poured", "skipped", "forward"):
         abort(400, "Say whether the pours were done as planned, or left out.")
-    waiting = [p for p in trial.pours if p.status == "due" and trial.date_of(p.day) < today()]
-    logs = [
-        PourLog(pour, _as_planned(trial, pour) if go == "poured" else _left_out(trial, pour), {}) for pour in waiting
-    ]
     try:
-        log_pours(db(), trial.id, logs, who(), now())
+        flash(_caught_up(trial, go))
     except EprobaError as error:
         db().rollback()
         flash(sentence(error))
         return redirect(url_for("today_page.show"))
     commit()
-    flash(f"{len(logs)} applications are on record, each {'as planned' if go == 'poured' else 'as left out'}.")
-    return redirect(url_for("pours.index", trial_id=trial_id))
+    fresh = trial_or_404(trial_id)
+    waits = any(p.status == "due" and trial.date_of(p.day) == today() for p in fresh.pours)
+    if go == "forward" and waits:
+        return redirect(url_for("pours.show", trial_id=trial_id, day=trial.day_of(today())))
+    return redirect(url_for("today_page.show" if go == "forward" else "pours.index", trial_id=trial_id))
 
 
-def _as_planned(trial: Trial, pour: Pour) -> dict[str, Any]:
-    dose, on = planned_dose(trial, pour), trial.date_of(pour.day)
-    return {
-        "status": "poured", "done_on": on, "done_at": when(on), "note": "put down later, as planned",
-        "amount_each": None if dose is None else dose.amount, "amount": "" if dose is None else dose.words,
-    }  # fmt: skip
+def _caught_up(trial: Trial, go: str) -> str:
+    """Put on record what became of the pours that are overdue; returns what to say about it."""
+    waiting = [p for p in trial.pours if p.status == "due" and trial.date_of(p.day) < today()]
+    if go == "forward":
+        return _forward(trial, waiting)
+    planned = AsPlanned(trial, batches(db()))
+    logs = [planned.log(pour) if go == "poured" else left_out(trial, pour) for pour in waiting]
+    log_pours(db(), trial.id, logs, who(), now())
+    return f"{len(logs)} applications are on record, each {'as planned' if go == 'poured' else 'as left out'}."
 
 
-def _left_out(trial: Trial, pour: Pour) -> dict[str, Any]:
-    return {"status": "skipped", "done_on": trial.date_of(pour.day), "note": "left out"}
+def _forward(trial: Trial, waiting: Sequence[Pour]) -> str:
+    """Skip what the first way out skips, and move the last one to its new day."""
+    way = ways_of(db(), {trial.id: today()}, now(), batches(db()), season()).get(trial.id)
+    if way is None or not waiting:
+        return "Nothing waits any more."
+    log_pours(db(), trial.id, [left_out(trial, p) for p in waiting if p.day in way.skipped], who(), now())
+    said = f"Skipped: day {listed([str(day) for day in way.skipped])}." if way.skipped else ""
+    if way.moved is not None and way.to is not None and way.moved != way.to:
+        moved = plan_move(trial, way.moved, way.to, following=False, today_day=trial.day_of(today()))
+        move_pours(db(), trial.id, moved, "its day had passed", who(), now())
+        return f"{said} Day {way.moved} moved to {day_words(trial.date_of(way.to))}.".strip()
+    return said or "Nothing waits any more."
 
 
 class MoveForm(FlaskForm):

@@ -7,6 +7,7 @@ from typing import Any
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from eproba.core.errors import EprobaError
 from eproba.core.measuring.calculators import Input
 from eproba.core.measuring.measures import part_name
 from eproba.core.quantities import conversion
@@ -17,7 +18,7 @@ from eproba.core.trial.readings import limits, possible_words
 from eproba.core.trial.rounds import asked_again, happened
 from eproba.core.words import day_words
 from eproba.store.commands.locks import Changed
-from eproba.store.commands.rounds import finish_round, note_round, open_again
+from eproba.store.commands.rounds import finish_round, leave_out, note_round, open_again
 from eproba.store.measures import pictured
 from eproba.store.pictures import shots_of
 from eproba.store.readings import all_readings, readings_of, repeats_of
@@ -27,7 +28,7 @@ from eproba.web.meters.views import RUN_MINUTES, meters_for, simulating
 from eproba.web.pictures.ground_plan import ways_plan
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, system, trial_or_404, who
-from eproba.web.ui.units import units
+from eproba.web.ui.units import sentence, units
 from eproba.web.verdict.keeping import commit
 
 rounds = Blueprint("rounds", __name__, template_folder="templates")
@@ -180,6 +181,21 @@ def finish(trial_id: int, round_id: int) -> ResponseReturnValue:
     commit()
     flash(f"Round of day {this.day} is in.")
     return redirect(url_for("trials.show", trial_id=trial_id))
+
+
+@rounds.post("/trials/<int:trial_id>/rounds/<int:round_id>/leave-out")
+def leave_it_out(trial_id: int, round_id: int) -> ResponseReturnValue:
+    """A round whose day is over, and that nobody will read."""
+    this = round_or_404(trial_or_404(trial_id), round_id)
+    try:
+        leave_out(db(), trial_id, round_id, now())
+    except EprobaError as error:
+        db().rollback()
+        flash(sentence(error))
+        return redirect(url_for("today_page.show"))
+    commit()
+    flash(f"The round of day {this.day} is left out. While the envelope is shut it can be opened again.")
+    return redirect(url_for("today_page.show"))
 
 
 @rounds.post("/trials/<int:trial_id>/rounds/<int:round_id>/open-again")

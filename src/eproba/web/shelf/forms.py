@@ -91,8 +91,11 @@ class PutRightForm(MadeForm):
     name = StringField("A name of its own", [Length(max=60)])
 
 
-def batch_made(form: BatchForm, recipe: Recipe, used: dict[str, float], now: datetime, by: str) -> Batch:
+def batch_made(
+    form: BatchForm, recipe: Recipe, used: dict[str, float], now: datetime, by: str, stood: datetime | None = None
+) -> Batch:
     """The batch as typed, in the way of a school where one was chosen; amounts really used where they were typed.
+    `stood`: since when its water stands, where that was ticked.
 
     Raises
     ------
@@ -117,4 +120,6 @@ def batch_made(form: BatchForm, recipe: Recipe, used: dict[str, float], now: dat
     what: What = "water set out" if form.start.data == "standing" else "mixed"
     event = Event(began, what, form.temperature.number if what == "mixed" else None, by=by)
     check_event(batch, event, now)
-    return with_event(batch, event)
+    batch = with_event(batch, event)
+    waited = stood is not None and what == "mixed" and stood <= began
+    return with_event(batch, Event(stood, "water set out", by=by)) if stood is not None and waited else batch

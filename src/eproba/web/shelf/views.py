@@ -20,11 +20,13 @@ from eproba.core.words import parse_number
 from eproba.store.batches import batch_changes, batches, photo_of
 from eproba.store.brewing import brewings
 from eproba.store.commands.batches import add_batch, add_event, correct_batch, correct_event
+from eproba.store.days import water_stood
 from eproba.store.kit import household_kit
 from eproba.store.recipes import offered_recipes
 from eproba.web.pictures.shelf import shelf as drawn_shelf
 from eproba.web.pictures.shelf import vessel
 from eproba.web.shelf.forms import BatchForm, LookForm, PutRightForm, ThrowForm, batch_made
+from eproba.web.stations import season
 from eproba.web.ui.clock import now
 from eproba.web.ui.fields import moment_of, written
 from eproba.web.ui.session import db, typed_system, who
@@ -49,7 +51,7 @@ def index() -> ResponseReturnValue:
     every = batches(db())
     on_shelf = [batch for batch in every if state(batch, now()) not in ("used up", "thrown away")]
     gone = [batch for batch in every if state(batch, now()) in ("used up", "thrown away")]
-    serves, planned = brewings(db(), now(), every)
+    serves, planned = brewings(db(), now(), every, season=season())
     return render_template(
         "shelf/index.html",
         vessels=drawn_shelf(on_shelf, now(), units()),
@@ -76,16 +78,19 @@ def new() -> ResponseReturnValue:
     form.school.choices = [("", "the recipe"), *((s.name, f"{s.name}: {s.strength or s.time}") for s in ways)]
     if request.method == "GET":
         form.litres.process_data(request.args.get("litres") or f"{recipe.yields:g}")
-    problem = ""
+    problem, stood_key = "", request.values.get("stood", "")
+    stood = water_stood(db(), stood_key)
     if request.form.get("go") != "look" and form.validate_on_submit():
         try:
-            return _put_on_the_shelf(batch_made(form, recipe, _used(recipe), now(), who()))
+            return _put_on_the_shelf(batch_made(form, recipe, _used(recipe), now(), who(), stood))
         except EprobaError as error:
             problem = sentence(error)
     litres = form.litres.number or recipe.yields
     page = render_template(
         "shelf/new.html",
         form=form,
+        stood=stood,
+        stood_key=stood_key,
         recipe=recipe,
         problem=problem,
         typed=request.form,

@@ -1,57 +1,60 @@
-"""What is due now, over all trials."""
+"""What is to be done, chosen and known today, over all trials."""
 
-from datetime import date, timedelta
+from datetime import timedelta
 
-from flask import Blueprint, render_template
+from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.applying.errands import Job
+from eproba.core.errors import EprobaError
 from eproba.store.batches import batches
-from eproba.store.brewing import brewing_jobs, day_span
+from eproba.store.commands.errands import stir, tick
+from eproba.store.days import day_list
 from eproba.store.drafts import drafts
-from eproba.store.glances import due_by, glances
+from eproba.store.glances import glances
 from eproba.web.pictures.shelf import shelf
+from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.errands import job_address
-from eproba.web.ui.session import db
-from eproba.web.ui.units import units
+from eproba.web.ui.session import db, who
+from eproba.web.ui.units import sentence, units
+from eproba.web.verdict.keeping import commit
 
 today_page = Blueprint("today_page", __name__, template_folder="templates")
 AHEAD = timedelta(days=7)
+TICKED = ("stand", "stir", "water")
 
 
 @today_page.get("/")
 def show() -> ResponseReturnValue:
-    waiting = due_by(db(), today() + AHEAD)
-    now_due = [due for due in waiting if due.on <= today()]
-    later = [due for due in waiting if due.on > today()]
     seen = glances(db(), today(), limit=6)
-    start, end = day_span(today(), AHEAD + timedelta(days=1))
     brewed, plans = batches(db()), drafts(db())
-    errands = brewing_jobs(db(), now(), start - timedelta(days=3), end, brewed)
-    vessels = [v for v in shelf(brewed, now(), units()) if v.state not in ("used up", "thrown away")]
+    vessels = {v.batch.id: v for v in shelf(brewed, now(), units()) if v.state not in ("used up", "thrown away")}
     if not seen and not plans and not vessels:
         return render_template("today/first_run.html")
-    urgent = [v for v in vessels if v.next.urgent]
-    batch_ids = {v.batch.id for v in urgent}
+    lines = day_list(db(), now(), station(), today() + AHEAD, brewed)
     return render_template(
         "today/today.html",
-        due=now_due,
-        later=later,
+        lines=[line for line in lines if line.on == today()],
+        later=[line for line in lines if line.on > today() and line.kind_of_job != "stir"],
         trials=seen,
         drafts=plans[:3],
-        urgent=urgent,
-        unmet=[job for job in errands if job.kind == "late"],
-        errands=[
-            job for job in errands if job.kind != "late" and _on(job) <= today() and job.batch_id not in batch_ids
-        ],
-        brews_later=[
-            job for job in errands if _on(job) > today() and not (job.kind == "stir" and job.batch_id is None)
-        ],
-        now=now(),
-        job_address=job_address,
+        vessels=vessels,
     )
 
 
-def _on(job: Job) -> date:
-    return job.at.astimezone().date()
+@today_page.post("/done")
+def done() -> ResponseReturnValue:
+    """Water set out, a plain watering, the stirring of all brews: ticked."""
+    key = request.form.get("line", "")
+    line = next((line for line in day_list(db(), now(), station(), today()) if line.key == key), None)
+    kind = "" if line is None else line.kind_of_job
+    if line is None or kind not in TICKED:
+        flash("That is done already, or it is no longer asked.")
+        return redirect(url_for("today_page.show"))
+    try:
+        stir(db(), line.jobs, who(), now()) if kind == "stir" else tick(db(), line.jobs, who(), now())
+    except EprobaError as error:
+        db().rollback()
+        flash(sentence(error))
+        return redirect(url_for("today_page.show"))
+    commit()
+    return redirect(url_for("today_page.show"))

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from eproba.core.applying.morning import Line, only_of
 from eproba.core.brewing.batches import state
 from eproba.core.brewing.clock import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
@@ -38,6 +39,7 @@ from eproba.store.commands.trials import (
     record_spare_run,
     take_back,
 )
+from eproba.store.days import day_list
 from eproba.store.drafts import drafts
 from eproba.store.glances import due_by, glances
 from eproba.store.readings import all_readings
@@ -46,7 +48,7 @@ from eproba.web.new_trial.walking import answers_learned, answers_taken_back
 from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.pictures.turns import turns_drawn
-from eproba.web.stations import station
+from eproba.web.stations import season, station
 from eproba.web.trials.forms import AmendForm, NoteForm, ReasonForm, SpareForm, SureForm
 from eproba.web.trials.record import evidence_of
 from eproba.web.ui.clock import now, today
@@ -114,6 +116,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         latest=latest,
         found=latest_readings,
         due=waiting,
+        lines=_lines(trial),
         note_form=note_form or NoteForm(data={"note": trial.note, "seen": trial.note}),
         problem=problem,
         hidden=hidden,
@@ -128,10 +131,15 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     )
 
 
+def _lines(trial: Trial) -> list[Line]:
+    """What of the day’s list is this trial’s."""
+    return only_of(trial.id, day_list(db(), now(), station(), today())) if trial.goes_on else []
+
+
 def brews_and_weather(trial: Trial) -> tuple[list[Brewed], list[Day]]:
     """What the day strip shows beside rounds and pours: brews poured from, on the shelf or planned, and the weather."""
     used = sorted({batch for pour in trial.pours for batch in (pour.batch, pour.other_batch) if batch is not None})
-    serves, planned = brewings(db(), now()) if trial.goes_on else ({}, [])
+    serves, planned = brewings(db(), now(), season=season()) if trial.goes_on else ({}, [])
     waiting = [batch_id for batch_id, pours in serves.items() if any(pour.trial_id == trial.id for pour in pours)]
     last = now() if today() < trial.decision_on else datetime.combine(trial.decision_on, time(18)).astimezone()
     shown = []

@@ -17,6 +17,7 @@ from eproba.core.trial.samples import for_laboratory
 from eproba.core.trial.worth import Worth, as_typed
 from eproba.core.words import day_words, figure, figure_or_whole, full_date, listed, one_in, plural
 from eproba.store.drafts import draft_name
+from eproba.web.ui.errands import due_address, job_address, line_address
 from eproba.web.ui.units import units
 
 LONG_OVER = 14  # days: further back a date says more than a number of days
@@ -143,4 +144,7 @@ ALL: dict[str, Callable[..., Any]] = {
     "in_it": left,
     "plain_unit": plain_unit,
     "seen_words": seen_words,
+    "line_address": line_address,
+    "due_address": due_address,
+    "job_address": job_address,
 }

@@ -1,0 +1,42 @@
+"""A household that lives by Today for forty days; and the laws notice where the list is untrue."""
+
+import json
+
+import pytest
+from click.testing import CliRunner
+
+from eproba.cli import main
+from eproba.core.applying import morning
+from eproba.rehearsal.run import Outcome, in_words, with_database
+from eproba.rehearsal.temper import Temper
+
+
+def rehearsed(server, days, temper) -> Outcome:
+    return with_database(server.url, days, temper)
+
+
+@pytest.mark.parametrize("temper", [Temper(1, "cool"), Temper(2, "mild", 0.2), Temper(3, "warm")], ids=str)
+def test_forty_days_break_no_law(server, temper):
+    outcome = rehearsed(server, 40, temper)
+    assert outcome.breaks == (), in_words(outcome)
+    assert outcome.median <= 3
+    assert outcome.started <= 1.15 * outcome.fewest or outcome.started - outcome.fewest <= 1
+    assert outcome.started >= 3, "comfrey, ferment, and what is fresh"
+
+
+def test_a_list_that_is_untrue_is_noticed(server, monkeypatch):
+    """A tick that nothing comes of: what was done is asked again, and still stands in the evening."""
+    monkeypatch.setattr(morning, "_is_ticked", lambda *_: False)
+    assert {broken.law for broken in rehearsed(server, 25, Temper()).breaks} == {1, 8}
+
+
+def test_the_command_tells_lines_batches_and_breaks(server, monkeypatch):
+    monkeypatch.setenv("EPROBA_DATABASE_URL", server.url)
+    told = CliRunner().invoke(main, ["rehearse", "--days", "3"])
+    assert told.exit_code == 0
+    assert told.output.splitlines() == [
+        "3 days, brews mild, careless 0, seed 1", "lines a morning: median 0, 95 of 100 up to 1.8",
+        "batches started: 1; the fewest that would do: 0", "  comfrey-steep: 0 would do, 1 started", "breaks: 0",
+    ]  # fmt: skip
+    entry = json.loads(CliRunner().invoke(main, ["rehearse", "--days", "3", "--warmth", "warm", "--json"]).output)
+    assert (entry["days"], entry["warmth"], entry["lines"]["each"], entry["breaks"]) == (3, "warm", [1, 0, 0], [])
