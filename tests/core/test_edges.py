@@ -24,7 +24,7 @@ from eproba.core.judging.judge import judge
 from eproba.core.judging.judgement import Comparison, GapFigures
 from eproba.core.judging.trust_line import Circumstances
 from eproba.core.judging.verdicts import verdict_of
-from eproba.core.planning.advice import on_intervals, on_manure
+from eproba.core.planning.advice import on_germs, on_intervals
 from eproba.core.quantities import AMBIGUOUS, celsius, in_base
 from eproba.core.stats.series import CannotJudge, Question, UnitValue, check, design_of
 from eproba.core.trial.days import DaysError, checked_rounds, on_weekdays
@@ -777,7 +777,7 @@ def test_the_shortest_interval_is_told_at_planning():
 
 @pytest.mark.parametrize(("decision", "told"), [(141, 0), (140, 0), (139, 1), (30, 1)])
 def test_raw_manure_and_the_harvest(decision, told):
-    found = on_manure("Extract", 20, decision)
+    found = on_germs("Extract", "raw manure, fish or urine", 20, decision)
     assert len(found) == told
     if told:
         assert "eaten from day 140 on at the soonest, other fruit from day 110" in found[0].text

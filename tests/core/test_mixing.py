@@ -594,3 +594,31 @@ def test_what_may_be_sprayed_has_its_mist_and_what_is_eaten_raw_is_named(key):
 )  # fmt: skip
 def test_each_hazard_has_its_caution(key, caution):
     assert caution in ALL[key].all_cautions
+
+
+@pytest.mark.parametrize(
+    ("key", "cautions"),
+    [
+        *(
+            (key, {"wasps"})
+            for key in ("greens-sugar-juice", "sugar-ferment", "clippings-sugar-yeast", "yeast-starter")
+        ),
+        ("molasses-water", {"wasps"}),
+        ("sugar-woken-compost", {"wasps"}),
+        *((key, {"heavy"}) for key in ("compost-extract", "worm-cast-extract")),
+        ("compost-extract-nitrogen", {"heavy", "urine", "raw_manure"}),
+        ("aerated-compost-brew", {"fed_brew", "wasps", "electricity"}),
+        ("stale-bread-steep", {"taste", "raw_leaves", "poison_gas"}),
+        ("rice-water", {"mist"}),
+    ],
+)
+def test_a_caution_stands_where_its_hazard_is(key, cautions):
+    assert cautions <= set(recipes()[key].all_cautions)
+
+
+def test_a_harvest_waits_for_germs_and_no_use_goes_against_its_own_caution():
+    assert {key: recipe.germs for key, recipe in recipes().items() if recipe.germs} == {
+        "compost-extract-nitrogen": "raw manure, fish or urine", "scrap-steep-layered": "raw manure, fish or urine",
+        "aerated-compost-brew": "compost fed with molasses",
+    }  # fmt: skip
+    assert "as a mist" not in recipes()["rice-water"].use.replace("not as a mist", "")

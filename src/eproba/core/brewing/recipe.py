@@ -11,6 +11,7 @@ Kind = Literal["drench", "dry", "medium", "test"]
 KeepsFrom = Literal["mixed", "ready", "strained", "air off"]
 Where = Literal["", "poor soil", "dry season", "wet season", "cool months"]
 Sure = Literal["hearsay", "plausible", "some trials", "well shown"]
+GERMS = {"raw_manure": "raw manure, fish or urine", "fed_brew": "compost fed with molasses"}  # by their caution
 SIGNS: dict[str, tuple[str, ...]] = {  # what a check looks at, and what may be seen
     "smell": ("none", "earthy", "sweet", "yeasty", "mildly sour", "sharply sour", "strong", "foul"),
     "bubbles": ("none", "few", "many"),
@@ -216,6 +217,11 @@ class Recipe:
         """Keys of all its cautions, in the order in which their hazards come."""
         every = [key for step in (*self.brew, *self.apply) for key in step.cautions]
         return tuple(dict.fromkeys([*every, *self.cautions]))
+
+    @property
+    def germs(self) -> str:
+        """What in it carries germs for which a harvest waits; empty where nothing does."""
+        return next((words for key, words in GERMS.items() if key in self.all_cautions), "")
 
     @property
     def interval(self) -> str:

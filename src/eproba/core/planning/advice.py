@@ -253,10 +253,10 @@ def on_intervals(name: str, pours: Sequence[int], fewest: Sequence[float], inter
     return []
 
 
-def on_manure(name: str, last_pour: int, decision_day: int) -> list[Advice]:
-    """Raw manure, fish or urine, and what is cut on the decision day."""
+def on_germs(name: str, germs: str, last_pour: int, decision_day: int) -> list[Advice]:
+    """Germs of raw manure, or of a brew that was fed, and what is cut on the decision day."""
     touching, else_ = (last_pour + days for days in MANURE_DAYS)
     if decision_day >= touching:
         return []
-    text = f"{name} carries germs of raw manure, fish or urine: what touches the soil is eaten from day {touching} on"
+    text = f"{name} carries germs of {germs}: what touches the soil is eaten from day {touching} on"
     return [Advice(True, f"{text} at the soonest, other fruit from day {else_}; what is cut before is not eaten.")]

@@ -10,7 +10,7 @@ from eproba.core.applying.desk import want_for
 from eproba.core.brewing.ingredients import RecipeError
 from eproba.core.brewing.mixing import Mix, MixError, mix
 from eproba.core.brewing.recipe import Ground, Recipe, stirred
-from eproba.core.planning.advice import Advice, merged, on_intervals, on_manure, on_rate, on_unlike_units
+from eproba.core.planning.advice import Advice, merged, on_germs, on_intervals, on_rate, on_unlike_units
 from eproba.core.planning.cutter import unlike
 from eproba.core.planning.dosing import Dosed, size_words
 from eproba.core.quantities import METRIC, Amount, Dimension, QuantityError, Units, in_base
@@ -57,8 +57,8 @@ def on_harvest(
     treatment: PlannedTreatment, recipe: Recipe | None, days: Sequence[int], decision_day: int
 ) -> list[Advice]:
     """What was poured last before something is cut to be eaten."""
-    germs = recipe is not None and "raw_manure" in recipe.all_cautions and bool(days)
-    return on_manure(treatment.name, days[-1], decision_day) if germs else []
+    germs = "" if recipe is None else recipe.germs
+    return on_germs(treatment.name, germs, days[-1], decision_day) if germs and days else []
 
 
 def _rate(treatment: PlannedTreatment, recipe: Recipe, cuts: Sequence[Cut], units: Units) -> list[Advice]:
