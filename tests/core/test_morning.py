@@ -177,8 +177,8 @@ def test_rounds_come_before_pours_and_choices_before_all():
     ways = {2: CatchUp((), 12, 14)}
     found = listed(waiting, [errand("strain")], ways=ways, counsel=[(Counsel(True, "Down to -1 °C"), "Chard")])
     assert [(line.sort, line.key) for line in found if line.on == TODAY] == [
-        ("choose", "choose-2"), ("do", "round-3-1"), ("do", "pour-7-1"), ("do", "strain-1"),
-        ("know", "know-20260520-1"),
+        ("choose", "choose-2"), ("know", "know-20260520-1"), ("do", "round-3-1"), ("do", "pour-7-1"),
+        ("do", "strain-1"),
     ]  # fmt: skip
     assert found[-1].on == TODAY + timedelta(days=1)
 
@@ -204,10 +204,15 @@ def test_what_is_overdue_is_one_line_a_trial(waiting, way, words, first):
 
 
 def test_the_last_round_is_never_left_out():
-    (line,) = listed([due("round", days=-2)])
-    assert [way.to for way in line.ways] == ["measure", "leave out"]
-    (last,) = listed([due("round", days=-2, last=True)])
-    assert [way.to for way in last.ways] == ["measure"]
+    def ways(*rounds):
+        (line,) = listed(rounds)
+        return [way.words for way in line.ways]
+
+    one, two, last = due("round", days=-9), due("round", days=-2), due("round", days=-1, last=True)
+    assert ways(one) == ["Measure the round, day 5 now", "Leave out the round, day 5"]
+    assert ways(one, two) == ["Measure the round, day 12 now, and miss those before it", "Leave out the two rounds"]
+    assert ways(one, last) == ["Measure the round, day 13 now, and miss those before it", "Leave out the round, day 5"]
+    assert ways(last) == ["Measure the round, day 13 now"]
 
 
 def test_a_pour_that_no_brew_meets_moves_to_a_day_that_its_recipe_allows():
@@ -256,7 +261,7 @@ def test_no_water_is_set_out_for_a_brew_that_starts_today():
 def test_a_last_day_is_to_know_and_one_plain_watering_does_for_a_trial():
     twice = [errand("water", key=f"between-1-{n}", serves=(pour(letter=letter),)) for n, letter in ((7, "A"), (8, "B"))]
     found = listed(errands=[errand("use by"), *twice])
-    assert [(line.sort, line.key) for line in found] == [("do", "between-1-8"), ("know", "use by-1")]
+    assert [(line.sort, line.key) for line in found] == [("know", "use by-1"), ("do", "between-1-8")]
 
 
 def test_a_trial_finds_its_own_lines():

@@ -156,7 +156,7 @@ class Household:
         """The first way out, as it is offered."""
         way = line.ways[0].to
         if way == "measure":
-            return self.do_due(next(due for due in line.due if due.kind == "round"))
+            return self.do_due([due for due in line.due if due.kind == "round"][-1])
         if way == "forward":
             trial_id = line.due[0].trial_id
             self.skips(trial_id)

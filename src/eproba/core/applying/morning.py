@@ -20,7 +20,7 @@ from eproba.core.trial.model import Asked
 from eproba.core.words import count_words, day_words, listed, lower_first
 
 Sort = Literal["do", "choose", "know"]
-SORTS: tuple[Sort, ...] = ("choose", "do", "know")
+SORTS: tuple[Sort, ...] = ("choose", "know", "do")
 WayTo = Literal["forward", "poured", "skipped", "measure", "leave out", "go", "move", "skip", "recipe"]
 ENOUGH_WATER = 0.25  # litres: so much more is no reason to fetch the can again
 
@@ -159,11 +159,14 @@ def forward_words(pours: Sequence[Due], way_out: CatchUp, today: date) -> str:
 
 
 def _ways_for_rounds(rounds: Sequence[Due]) -> list[Way]:
+    """The latest is measured now, since the days of those before it are gone; the last round is never left out."""
     if not rounds:
         return []
-    oldest = f"the {rounds[0].words.lower()}"
-    measure = Way("measure", f"Measure {oldest} now")
-    return [measure] if rounds[0].last else [measure, Way("leave out", f"Leave out {oldest}")]
+    latest, open_ones = rounds[-1], [due for due in rounds if not due.last]
+    missed = "" if len(rounds) == 1 else ", and miss those before it"
+    ways = [Way("measure", f"Measure the {lower_first(latest.words)} now{missed}")]
+    left = lower_first(open_ones[0].words) if len(open_ones) == 1 else f"{count_words(len(open_ones))} rounds"
+    return [*ways, Way("leave out", f"Leave out the {left}")] if open_ones else ways
 
 
 def _comes_late(
@@ -237,7 +240,7 @@ def _stirring(on: date, jobs: Sequence[Job]) -> Line:
     """One line for all that is stirred on a day."""
     brews = list({job.key.split("-", 2)[2]: job for job in jobs}.values())  # twice a day is one line too
     named = listed(list(dict.fromkeys(job.words.removeprefix("Stir ") for job in brews)))
-    minutes = sum(job.minutes for job in jobs)
+    minutes = sum(job.minutes for job in brews)
     at = min(job.at for job in jobs)
     return Line("do", f"stir-{on:%Y%m%d}", on, f"Stir {named}", at, minutes, "", _trials(jobs), jobs=tuple(jobs))
 

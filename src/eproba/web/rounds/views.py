@@ -183,18 +183,21 @@ def finish(trial_id: int, round_id: int) -> ResponseReturnValue:
     return redirect(url_for("trials.show", trial_id=trial_id))
 
 
-@rounds.post("/trials/<int:trial_id>/rounds/<int:round_id>/leave-out")
-def leave_it_out(trial_id: int, round_id: int) -> ResponseReturnValue:
-    """A round whose day is over, and that nobody will read."""
-    this = round_or_404(trial_or_404(trial_id), round_id)
+@rounds.post("/trials/<int:trial_id>/rounds/leave-out")
+def leave_them_out(trial_id: int) -> ResponseReturnValue:
+    """The rounds whose day is over, and that nobody will read; the last one stays."""
+    trial = trial_or_404(trial_id)
+    over = [r for r in trial.rounds if not (r.done or r.missed) and trial.date_of(r.day) < today()]
     try:
-        leave_out(db(), trial_id, round_id, now())
+        for this in over:
+            if this.id != trial.rounds[-1].id:
+                leave_out(db(), trial_id, this.id, now())
     except EprobaError as error:
         db().rollback()
         flash(sentence(error))
         return redirect(url_for("today_page.show"))
     commit()
-    flash(f"The round of day {this.day} is left out. While the envelope is shut it can be opened again.")
+    flash("Left out. While the envelope is shut, a round can be opened again on its page.")
     return redirect(url_for("today_page.show"))
 
 
