@@ -137,3 +137,54 @@ def test_what_is_neither_is_refused_and_changes_nothing(client):
     assert answer.status_code == 400
     assert "Say whether the pours were done as planned, or left out." in answer.get_data(as_text=True)
     assert pours(client, trial) == before
+
+
+@demo_garden
+def test_a_month_of_nothing_is_one_choice_a_trial(client, clock):
+    clock.forward(days=31)
+    page = text(client, "/")
+    choices = re.findall(r'class="due-card late choose" data-key="([^"]+)"', page)
+    assert choices == ["choose-2", "choose-4", "choose-5"]
+    for trial in (4, 5):
+        assert client.post(f"/trials/{trial}/pours/overdue", {"go": "forward"}).status_code == 302
+        client.post(f"/trials/{trial}/rounds/leave-out")
+    page = text(client, "/")
+    assert 'data-key="choose-4"' not in page
+    assert "Round, day 28 waits since Wed 10 Jun: Sugar ferment on the chard beds" in page, "the last one stays"
+
+
+@demo_garden
+def test_a_clock_that_was_a_year_ahead_leaves_nothing_behind(client, clock):
+    """What was ticked in a wrong year is still to come when the clock is right again: nothing speaks of it."""
+    before = re.findall(r'data-key="([^"]+)"', text(client, "/"))
+    clock.forward(days=365)
+    assert client.get("/").status_code == 200
+    stir = re.search(r'data-key="(stir-2027\d+)"', text(client, "/"))
+    if stir is not None:
+        client.post("/done", {"line": stir.group(1)})
+    client.post("/batches/5/happened", {"what": "stirred"})
+    clock.forward(days=-365)
+    assert re.findall(r'data-key="([^"]+)"', text(client, "/")) == before
+    assert client.get("/shelf").status_code == 200
+    assert client.get("/calendar").status_code == 200
+
+
+@demo_garden
+def test_two_brews_of_one_name_are_told_apart(client, clock):
+    form = {"recipe": "comfrey-steep", "litres": "5", "start": "standing", "water": "rain", "name": "Bucket"}
+    one, two = (client.post("/batches/new", form).headers["Location"].rsplit("/", 1)[1] for _ in range(2))
+    clock.forward(days=1)
+    page = text(client, "/")
+    assert f"Mix comfrey steep “Bucket” (batch {one})" in page
+    assert f"Mix comfrey steep “Bucket” (batch {two})" in page
+
+
+@demo_garden
+def test_a_batch_of_tomorrow_is_refused_and_what_was_typed_stays(client):
+    form = {"recipe": "comfrey-steep", "litres": "5", "start": "earlier", "began": "2026-05-21T10:00", "water": "rain",
+            "place": "behind the shed"}  # fmt: skip
+    answer = client.post("/batches/new", form)
+    assert answer.status_code == 400
+    page = answer.get_data(as_text=True)
+    assert "that moment is still to come" in page
+    assert 'value="behind the shed"' in page

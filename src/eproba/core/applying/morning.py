@@ -213,23 +213,26 @@ def _of_jobs(today: date, jobs: Sequence[Job], units: Units) -> list[Line]:
         elif kind == "stand":
             gathered.append(_water(on, same, units))
         elif kind == "water":
-            gathered += [_plain_watering(on, job) for job in {job.serves[0].trial_id: job for job in same}.values()]
+            of_trial = {job.serves[0].trial_id: job for job in same}
+            gathered += [_of_job(on, job, job.words) for job in of_trial.values()]
         else:
-            gathered += [_of_job(on, job) for job in same]
+            gathered += [_of_job(on, job, _told_apart(job, same)) for job in same]
     return gathered
+
+
+def _told_apart(job: Job, together: Sequence[Job]) -> str:
+    """The words of an errand, with the number of its batch where two brews have one name."""
+    alike = sum(other.words == job.words for other in together) > 1 and job.batch_id is not None
+    return f"{job.words} (batch {job.batch_id})" if alike else job.words
 
 
 def _day_of(job: Job, today: date) -> date:
     return max(today, job.at.date())
 
 
-def _of_job(on: date, job: Job) -> Line:
+def _of_job(on: date, job: Job, words: str) -> Line:
     sort: Sort = "know" if job.kind == "use by" else "do"
-    return Line(sort, job.key, on, job.words, job.at, job.minutes, job.more, _trials([job]), jobs=(job,))
-
-
-def _plain_watering(on: date, job: Job) -> Line:
-    return Line("do", job.key, on, job.words, job.at, job.minutes, job.more, _trials([job]), jobs=(job,))
+    return Line(sort, job.key, on, words, job.at, job.minutes, job.more, _trials([job]), jobs=(job,))
 
 
 def _trials(jobs: Iterable[Job]) -> tuple[str, ...]:
