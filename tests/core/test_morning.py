@@ -172,13 +172,13 @@ def errand(kind, days=0, hour=9, key="", litres=0.0, batch_id=None, recipe=FERME
     )
 
 
-def test_rounds_come_before_pours_and_choices_before_all():
+def test_choices_come_first_then_what_to_know_rounds_brews_and_pours():
     waiting = [due(days=-2, trial=2), due(), due("round"), due(days=1)]
     ways = {2: CatchUp((), 12, 14)}
     found = listed(waiting, [errand("strain")], ways=ways, counsel=[(Counsel(True, "Down to -1 °C"), "Chard")])
     assert [(line.sort, line.key) for line in found if line.on == TODAY] == [
-        ("choose", "choose-2"), ("know", "know-20260520-1"), ("do", "round-3-1"), ("do", "pour-7-1"),
-        ("do", "strain-1"),
+        ("choose", "choose-2"), ("know", "know-20260520-1"), ("do", "round-3-1"), ("do", "strain-1"),
+        ("do", "pour-7-1"),
     ]  # fmt: skip
     assert found[-1].on == TODAY + timedelta(days=1)
 
@@ -267,7 +267,7 @@ def test_a_last_day_is_to_know_and_one_plain_watering_does_for_a_trial():
 def test_a_trial_finds_its_own_lines():
     found = listed([due(), due("round", trial=2)], [errand("strain")])
     assert [line.key for line in only_of(2, found)] == ["round-3-2"]
-    assert [line.key for line in only_of(1, found)] == ["pour-7-1", "strain-1"]
+    assert [line.key for line in only_of(1, found)] == ["strain-1", "pour-7-1"]
     assert Line("know", "k", TODAY, "Frost").trial_ids == frozenset()
 
 

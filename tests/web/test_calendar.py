@@ -1,10 +1,12 @@
 """The calendar of all trials, its file and its feed."""
 
 import re
+from datetime import timedelta
 
+import pytest
 from icalendar import Calendar
 
-from tests.conftest import demo_garden
+from tests.conftest import TODAY, demo_garden
 from tests.web.steps import text
 
 
@@ -36,3 +38,40 @@ def test_a_trial_s_calendar_file_and_the_feed(client):
     client.post("/calendar/feeds/revoke", {"token": one})
     assert client.get(f"/feeds/{one}.ics").status_code == 404
     assert client.get(f"/feeds/{other}.ics").status_code == 200
+
+
+def keys_of(client, address):
+    return re.findall(r'data-key="([^"]+)"', text(client, address))
+
+
+def events_of(client):
+    """The feed's events, by their UIDs."""
+    if "/feeds/" not in text(client, "/calendar"):
+        client.post("/calendar/feeds")
+    token = re.search(r"/feeds/([\w-]+)\.ics", text(client, "/calendar")).group(1)
+    found = Calendar.from_ical(client.get(f"/feeds/{token}.ics").data).walk("VEVENT")
+    return {str(event["UID"]).removesuffix("@eproba"): event.decoded("DTSTART") for event in found}
+
+
+@pytest.mark.parametrize("garden", ["demo", "crowded"], indirect=True)
+@pytest.mark.parametrize("days", [0, 1, 9])
+def test_today_calendar_and_feed_are_one_list(client, clock, days):
+    clock.forward(days=days)
+    today, calendar, feed = keys_of(client, "/"), keys_of(client, "/calendar"), events_of(client)
+    assert len(today) == len(set(today)) > 5
+    assert set(today) <= set(calendar) <= set(feed)
+    soon = {uid for uid, at in feed.items() if str(at)[:10] < f"{TODAY + timedelta(days=days + 42)}"}
+    assert soon == set(calendar), "six weeks of the feed are the calendar"
+
+
+@demo_garden
+def test_an_event_that_moves_keeps_its_name(client):
+    before = events_of(client)
+    client.post("/trials/4/pours/0/move", {"to": "2026-05-24", "following": "no", "reason": "rain"})
+    after = events_of(client)
+    pour = next(uid for uid in before if uid.startswith("pour-") and uid.endswith("-4"))
+    water = next(uid for uid in before if uid.startswith("water-") and f"{before[uid]}".startswith("2026-05-21"))
+    assert (f"{before[pour]}", f"{after[pour]}") == ("2026-05-22", "2026-05-24")
+    assert f"{after[water]}".startswith("2026-05-23")
+    start = "start-0-0-alfalfa-pellet-steep-26"
+    assert {start} <= set(before) & set(after)

@@ -1,23 +1,34 @@
 """A household that lives by Today for forty days; and the laws notice where the list is untrue."""
 
 import json
+import time
+from datetime import date
 
 import pytest
 from click.testing import CliRunner
 
 from eproba.cli import main
 from eproba.core.applying import morning
-from eproba.rehearsal.run import Outcome, in_words, with_database
+from eproba.rehearsal.run import in_words, with_database
 from eproba.rehearsal.temper import Temper
 
-
-def rehearsed(server, days, temper) -> Outcome:
-    return with_database(server.url, days, temper)
+IN_MARCH = date(2026, 3, 1)
 
 
+@pytest.fixture
+def summer_time(monkeypatch):
+    """A place whose clocks go forward on 29 March."""
+    monkeypatch.setenv("TZ", "Europe/Berlin")
+    time.tzset()
+    yield
+    monkeypatch.undo()
+    time.tzset()
+
+
+@pytest.mark.usefixtures("summer_time")
 @pytest.mark.parametrize("temper", [Temper(1, "cool"), Temper(2, "mild", 0.2), Temper(3, "warm")], ids=str)
 def test_forty_days_break_no_law(server, temper):
-    outcome = rehearsed(server, 40, temper)
+    outcome = with_database(server.url, 40, temper, IN_MARCH)
     assert outcome.breaks == (), in_words(outcome)
     assert outcome.median <= 3
     assert outcome.started <= 1.15 * outcome.fewest or outcome.started - outcome.fewest <= 1
@@ -27,7 +38,7 @@ def test_forty_days_break_no_law(server, temper):
 def test_a_list_that_is_untrue_is_noticed(server, monkeypatch):
     """A tick that nothing comes of: what was done is asked again, and still stands in the evening."""
     monkeypatch.setattr(morning, "_is_ticked", lambda *_: False)
-    assert {broken.law for broken in rehearsed(server, 25, Temper()).breaks} == {1, 8}
+    assert {broken.law for broken in with_database(server.url, 25, Temper()).breaks} == {1, 8}
 
 
 def test_the_command_tells_lines_batches_and_breaks(server, monkeypatch):

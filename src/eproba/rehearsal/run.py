@@ -49,18 +49,18 @@ class Outcome:
         return sum(count for _, count in self.batches.values())
 
 
-def rehearse(days: int, temper: Temper, url: str) -> Outcome:
-    """Live through so many days on a database that is empty."""
+def rehearse(days: int, temper: Temper, url: str, first: date = FIRST) -> Outcome:
+    """Live through so many days from the first one on, on a database that is empty."""
     migrate(url)
     app = create_app(Settings(url, demo=True))
     app.config["WTF_CSRF_ENABLED"] = False
-    household = Household(app, temper, FIRST)
+    household = Household(app, temper, first)
     with household.session() as session:
         new_feed(session, FEED, datetime.now(UTC), None)
         session.commit()
     for number in range(days):
         household.live_through(
-            FIRST + timedelta(days=number), lambda lines: watch_morning(household, lines, f"/feeds/{FEED}.ics")
+            first + timedelta(days=number), lambda lines: watch_morning(household, lines, f"/feeds/{FEED}.ics")
         )
         _cleared(household)
     at_the_end(household)
@@ -79,14 +79,14 @@ def _cleared(household: Household) -> None:
             household.broke(8, f"“{line.words}” still stands in the evening")
 
 
-def with_database(url: str, days: int, temper: Temper) -> Outcome:
+def with_database(url: str, days: int, temper: Temper, first: date = FIRST) -> Outcome:
     """On a database of its own on a server, that is gone afterwards."""
     name = f"eproba_rehearsal_{os.getpid()}"
     with psycopg.connect(named(url, "postgres"), autocommit=True) as admin:
         admin.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(name)))
         admin.execute(sql.SQL("CREATE DATABASE {} TEMPLATE template0").format(sql.Identifier(name)))
         try:
-            return rehearse(days, temper, named(url, name))
+            return rehearse(days, temper, named(url, name), first)
         finally:
             admin.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(name)))
 

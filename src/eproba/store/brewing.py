@@ -1,7 +1,7 @@
 """What has to be brewed, and which water has to stand, for the applications of all running trials."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from functools import cache
 from typing import Any
@@ -142,7 +142,8 @@ def brewing_jobs(
     pending += plain_waterings([*wanted.poured, *wanted.brews], today)
     if household_kit(session).stands:
         pending += standing_water(_waters(wanted), today, units)
-    return sorted((job for job in pending if job.at < until), key=lambda job: (job.at, job.key))
+    here = (replace(job, at=job.at.astimezone()) for job in pending if job.at < until)  # also over summer time
+    return sorted(here, key=lambda job: (job.at, job.key))
 
 
 def _waters(wanted: Needs) -> list[Standby]:

@@ -96,8 +96,8 @@ def lines(
 
 
 def _place(line: Line) -> tuple[int, float]:
-    """Rounds first, since a pour changes what they read; then pours; then brews by their hours."""
-    kinds = ("round", "pour", "brew")
+    """Rounds first, since a pour changes what they read; then brews by their hours; then what is poured of them."""
+    kinds = ("round", "brew", "pour")
     return kinds.index(line.kind), line.at.timestamp() if line.at is not None else 0.0
 
 

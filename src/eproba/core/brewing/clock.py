@@ -11,7 +11,7 @@ van 't Hoff, J. H. (1884). Études de dynamique chimique: rates double or triple
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime, time, timedelta
 from typing import Literal
 
 from eproba.core.brewing.events import Batch, BatchError, Event
@@ -248,7 +248,16 @@ def keeps_until(recipe: Recipe, since: datetime) -> datetime | None:
     if recipe.keeps_hours is None:
         return None
     until = since + timedelta(hours=recipe.keeps_hours)
-    return until if recipe.keeps_hours < WHOLE_DAYS else until.replace(hour=23, minute=59, second=59, microsecond=0)
+    return until if recipe.keeps_hours < WHOLE_DAYS else _end_of_day(until, since)
+
+
+def _end_of_day(at: datetime, since: datetime) -> datetime:
+    """The last second of a day by the calendar in which `since` was written; where that is the gardener’s own, also if
+    its clocks were changed meanwhile."""
+    own = since.utcoffset() == since.astimezone().utcoffset()
+    day = (at.astimezone() if own else at).date()
+    end = datetime.combine(day, time(23, 59, 59))
+    return end.astimezone() if own else end.replace(tzinfo=at.tzinfo)
 
 
 def use_by(batch: Batch) -> datetime | None:

@@ -26,7 +26,7 @@ from eproba.web.verdict.keeping import commit
 
 calendar = Blueprint("calendar", __name__, template_folder="templates")
 ALARMS = {"": "never", "0": "at its hour", "60": "an hour before", "720": "twelve hours before", "1440": "a day before"}
-AHEAD, FEED_AHEAD = timedelta(days=42), timedelta(days=400)
+AHEAD, FEED_AHEAD = timedelta(days=41), timedelta(days=400)
 
 
 @calendar.get("/calendar")
