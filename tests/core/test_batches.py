@@ -483,6 +483,7 @@ def test_phases_go_by_the_place_and_the_season():
     assert on_pour(**month, day=14)[0].text.startswith(
         "Only 8 days since the last pour; unrefined-sugar ferment wants 14"
     )
+    assert [len(on_pour(**month, day=14, accepted=days)) for days in (8.0, 9.0, None)] == [0, 1, 1], "told at planning"
     assert rain_within(hours_of(10, 1), T0, timedelta(hours=5)) == 5
 
 

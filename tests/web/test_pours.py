@@ -195,3 +195,26 @@ def test_a_pour_is_moved_alone_or_with_those_after_it(client):
     assert "1 day between two pours; its recipe wants 7 at least" in soon.get_data(as_text=True)
     assert "pour of day 14" in text(client, "/trials/5"), "old and new stand with the reason"
     assert client.post("/trials/1/pours/0/move", form).status_code == 400, "the envelope is open"
+
+
+def test_done_as_planned_takes_its_litres_from_the_oldest_good_brew(client, clock):
+    newer = {"recipe": "sugar-ferment", "litres": "3", "start": "earlier", "began": "2026-05-15T10:00", "water": "rain"}
+    batch = client.post("/batches/new", newer).headers["Location"].rsplit("/", 1)[1]
+    looked = {"smell": "sweet", "foam": "light", "at": "2026-05-20T09:00", "temperature": "27"}
+    assert client.post(f"/batches/{batch}", looked).status_code == 302
+    clock.forward(days=1)
+    told = client.post("/trials/5/pours/overdue", {"go": "poured"}, follow_redirects=True).get_data(as_text=True)
+    assert "2 applications are on record, each as planned." in told
+    assert "Ferment, second bucket" in told, "the log names the brew"
+    assert "1.05 of 1.6 L" in text(client, "/batches/3")
+    assert "3 of 3 L" in text(client, f"/batches/{batch}")
+
+
+def test_a_pour_without_a_brew_is_asked_about_and_can_be_kept(client):
+    client.post("/batches/3/thrown", {"throw-reason": "spilled"})
+    page = text(client, "/trials/5/pours/7")
+    assert "From which brew?" in page
+    assert re.search(r'<option value="">I don’t know, or none of these</option>', page)
+    pak_choi = text(client, "/trials/4/pours/0")
+    assert "From which brew?" in pak_choi
+    assert keep(client, batch_A="").status_code == 302
