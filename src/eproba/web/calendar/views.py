@@ -8,7 +8,7 @@ from flask import Blueprint, Response, abort, flash, redirect, render_template, 
 from flask.typing import ResponseReturnValue
 
 from eproba.core.applying.due import Due
-from eproba.core.applying.morning import Line, only_of
+from eproba.core.applying.morning import Line
 from eproba.core.trial.hours import hours_words
 from eproba.core.words import listed
 from eproba.exchange.ics import CalendarEntry
@@ -89,7 +89,7 @@ def _as_file(name: str, lines: Iterable[Line], title: str, alarm_minutes: int | 
 def ics(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     until = max(today(), min(trial.decision_on, today() + FEED_AHEAD))
-    lines = only_of(trial_id, day_list(db(), now(), station(), until))
+    lines = day_list(db(), now(), station(), until, trial_id=trial_id)
     return _as_file(file_name(trial), lines, trial.name)
 
 
