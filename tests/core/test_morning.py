@@ -222,6 +222,10 @@ def test_a_pour_that_no_brew_meets_moves_to_a_day_that_its_recipe_allows():
         ("go", "Start it now", None), ("move", "Move the pour to Mon 25 May", date(2026, 5, 25)),
         ("skip", "Skip it", None), ("recipe", "Another recipe", None),
     ]  # fmt: skip
+    both_late = replace(late, late=(pour(0), pour(3)))
+    (line,) = listed([due()], [both_late], ways={1: CatchUp((0,), 3, 5)})[:1]
+    assert [way.words for way in line.ways[1:3]] == ["Move the last to Mon 25 May", "Skip the first"]
+    assert (line.ways[1].on, line.ways[1].day) == (date(2026, 5, 25), 3)
     (none,) = listed([due()], [replace(late, batch_id=3)], ways={1: CatchUp((0,), None, 7)})[:1]
     assert [way.words for way in none.ways] == ["Go to it", "Skip it", "Another recipe"]
     assert none.words.endswith("unrefined-sugar ferment is not ready")

@@ -171,7 +171,8 @@ class Household:
         pour, move = job.late[0], next((way for way in line.ways if way.to == "move"), None)
         path = f"/trials/{pour.trial_id}/pours/{pour.day}"
         if move is not None and move.on is not None:
-            return self.pages.fill_in(f"{path}/move", to=move.on.isoformat(), reason="its brew was not ready")
+            path = f"/trials/{pour.trial_id}/pours/{move.day}/move"
+            return self.pages.fill_in(path, to=move.on.isoformat(), reason="its brew was not ready")
         fields = Form(self.pages.get(path)).fields
         rows = [name.removeprefix("status-") for name in fields if name.startswith("status-")]
         with self.session() as session:

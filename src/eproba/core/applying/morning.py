@@ -27,11 +27,12 @@ ENOUGH_WATER = 0.25  # litres: so much more is no reason to fetch the can again
 
 @dataclass(frozen=True)
 class Way:
-    """One way out of what can’t be as planned; `on`: the day that it leads to."""
+    """One way out of what can’t be as planned; `on`: the day it leads to, `day` the planned one that moves there."""
 
     to: WayTo
     words: str
     on: date | None = None
+    day: int | None = None
 
 
 @dataclass(frozen=True)
@@ -187,7 +188,7 @@ def _late_line(today: date, job: Job, way_out: CatchUp | None) -> Line:
     one, title = len(job.late) == 1, "" if job.recipe is None else lower_first(job.recipe.title)
     which = "the pour" if one else "the first"
     go = "Go to it" if job.batch_id is not None else "Start it now"
-    moves = [] if way_out is None or way_out.moved is None or way_out.to is None else [_moved(job, way_out.to, which)]
+    moves = [] if way_out is None or way_out.moved is None or way_out.to is None else [_moved(job, way_out.to)]
     skip = Way("skip", "Skip it" if one else f"Skip {which}")
     ways = (Way("go", go), *moves, skip, Way("recipe", "Another recipe"))
     trials = tuple(dict.fromkeys(pour.trial for pour in job.late))
@@ -196,9 +197,12 @@ def _late_line(today: date, job: Job, way_out: CatchUp | None) -> Line:
     return Line("choose", key, today, words, None, job.minutes, job.more, trials, jobs=(job,), ways=ways)
 
 
-def _moved(job: Job, to: int, which: str) -> Way:
-    on = job.late[0].at.date() + timedelta(days=to - job.late[0].day)
-    return Way("move", f"Move {which} to {day_words(on)}", on)
+def _moved(job: Job, to: int) -> Way:
+    """The last of the pours that come late moves: those before it lie closer to others."""
+    pour = max(job.late, key=lambda pour: pour.day)
+    on = pour.at.date() + timedelta(days=to - pour.day)
+    which = "the pour" if len(job.late) == 1 else "the last"
+    return Way("move", f"Move {which} to {day_words(on)}", on, pour.day)
 
 
 def _of_jobs(today: date, jobs: Sequence[Job], units: Units) -> list[Line]:
