@@ -28,7 +28,7 @@ from eproba.store.measures import household_units
 from eproba.store.recipes import all_recipes
 from eproba.store.tables import PourRow, TickRow, TreatmentRow, TrialRow
 
-WEEK, AHEAD = timedelta(days=7), timedelta(hours=36)
+WEEK, AHEAD = timedelta(days=7), timedelta(hours=48)  # a day after the hour at which one pours
 LONG_AGO = timedelta(days=800)  # no trial is older
 MOST = 2000
 
