@@ -11,7 +11,7 @@ from eproba.core.applying.at_the_pour import Counsel
 from eproba.core.applying.catching_up import CatchUp, PoursOf, accepted_gap, catch_up
 from eproba.core.applying.due import Due
 from eproba.core.applying.errands import Job, half_litres, jobs, on_the_shelf
-from eproba.core.applying.morning import ENOUGH_WATER, Line, lines, only_of
+from eproba.core.applying.morning import ENOUGH_WATER, DayLine, lines, only_of
 from eproba.core.applying.schedule import Pouring, at_home, back_schedule, stock_of
 from eproba.core.brewing.batches import CAN_BE_POURED, state
 from eproba.core.brewing.events import Batch, Event, with_event
@@ -272,7 +272,7 @@ def test_a_trial_finds_its_own_lines():
     found = listed([due(), due("round", trial=2)], [errand("strain")])
     assert [line.key for line in only_of(2, found)] == ["round-3-2"]
     assert [line.key for line in only_of(1, found)] == ["strain-1", "pour-7-1"]
-    assert Line("know", "k", TODAY, "Frost").trial_ids == frozenset()
+    assert DayLine("know", "k", TODAY, "Frost").trial_ids == frozenset()
 
 
 def test_who_looks_in_time_pours_a_brew_of_the_shelf():

@@ -10,7 +10,7 @@ from sqlmodel import Session
 
 from eproba.core.applying.due import Due
 from eproba.core.applying.errands import Job
-from eproba.core.applying.morning import Line
+from eproba.core.applying.morning import DayLine
 from eproba.core.applying.schedule import stock_of
 from eproba.core.brewing.batches import GONE, state
 from eproba.core.brewing.clock import brewed_hours
@@ -53,7 +53,7 @@ class Diary:
     told: dict[str, set[date]] = field(default_factory=dict)  # on which days a line was shown, by its key
 
 
-class Household:
+class Follower:
     """`app` on a database of its own, with this household's clock."""
 
     def __init__(self, app: Flask, temper: Temper, first: date) -> None:
@@ -76,7 +76,7 @@ class Household:
         with Session(self.app.extensions["engine"]) as session:
             yield session
 
-    def lines(self) -> list[Line]:
+    def lines(self) -> list[DayLine]:
         with self.session() as session:
             return day_list(session, self.now, SimulatedStation(), self.today)
 
@@ -98,7 +98,7 @@ class Household:
                 planned = (turn + 1, start_on + timedelta(days=DAYS))
                 self.turns[slot : slot + 1] = [planned]
 
-    def live_through(self, on: date, watch: Callable[[list[Line]], None]) -> None:
+    def live_through(self, on: date, watch: Callable[[list[DayLine]], None]) -> None:
         """One day: the list is read in the morning, `watch` looks at it then, and it is done."""
         self.now = datetime.combine(on, MORNING).astimezone()
         self.plan_ahead()
@@ -114,7 +114,7 @@ class Household:
             if not self.temper.slips(f"busy at {hour}", on):
                 self.visit()
 
-    def is_due(self, line: Line) -> bool:
+    def is_due(self, line: DayLine) -> bool:
         """Whether a line is done at this hour; pours are for the evening."""
         if line.sort == "know":
             return False
@@ -141,7 +141,7 @@ class Household:
                 left_alone.add(line.key)
         self.broke(8, "the list has no end")
 
-    def do(self, line: Line) -> str:
+    def do(self, line: DayLine) -> str:
         """Do one line; what is in the way, empty where nothing is."""
         if line.sort == "choose":
             return self.choose(line)
@@ -152,7 +152,7 @@ class Household:
             return self.pages.post("/done", {"line": line.key})
         return self.do_job(job)
 
-    def choose(self, line: Line) -> str:
+    def choose(self, line: DayLine) -> str:
         """The first way out, as it is offered."""
         way = line.ways[0].to
         if way == "measure":
@@ -166,7 +166,7 @@ class Household:
             return self.do_job(job)
         return self.put_off(line, job)
 
-    def put_off(self, line: Line, job: Job) -> str:
+    def put_off(self, line: DayLine, job: Job) -> str:
         """Move a pour whose brew is not ready, or skip it where its recipe leaves no day."""
         pour, move = job.late[0], next((way for way in line.ways if way.to == "move"), None)
         path = f"/trials/{pour.trial_id}/pours/{pour.day}"
@@ -278,7 +278,7 @@ class Household:
         return would_do and not gone and batch.id not in serves and batch.last("taken from") is None
 
 
-def _same(one: Line, other: Line) -> bool:
+def _same(one: DayLine, other: DayLine) -> bool:
     """Whether two lines ask for the same: what of several things is done no longer stands in a line."""
     return (one.key, one.due, [job.batch_id for job in one.jobs]) == (
         other.key,

@@ -6,14 +6,14 @@ from itertools import pairwise
 
 from sqlmodel import Session, select
 
-from eproba.core.applying.morning import Line
+from eproba.core.applying.morning import DayLine
 from eproba.core.applying.schedule import margin
 from eproba.core.brewing.clock import keeps_since, keeps_until, ready_at, use_by
 from eproba.core.brewing.events import Batch, left, nearly_empty
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.judging.applications import applications
 from eproba.core.trial.model import Trial
-from eproba.rehearsal.household import Household
+from eproba.rehearsal.household import Follower
 from eproba.store.batches import batches
 from eproba.store.beside import beside_of
 from eproba.store.brewing import when
@@ -35,7 +35,7 @@ LAWS = {
 }
 
 
-def watch_morning(household: Household, lines: Sequence[Line], feed: str) -> None:
+def watch_morning(household: Follower, lines: Sequence[DayLine], feed: str) -> None:
     """Laws 3, 4 and 5, as the list stands in the morning."""
     today = household.today
     for line in lines:
@@ -53,7 +53,7 @@ def watch_morning(household: Household, lines: Sequence[Line], feed: str) -> Non
     one_list(household, lines, feed)
 
 
-def one_list(household: Household, lines: Sequence[Line], feed: str) -> None:
+def one_list(household: Follower, lines: Sequence[DayLine], feed: str) -> None:
     """The same keys on Today, in the calendar and in the feed."""
     keys = {line.key for line in lines}
     shown = set(household.pages.keys("/"))
@@ -65,7 +65,7 @@ def one_list(household: Household, lines: Sequence[Line], feed: str) -> None:
         household.broke(5, f"the feed lacks {', '.join(sorted(in_calendar - in_feed))}")
 
 
-def at_the_end(household: Household) -> None:
+def at_the_end(household: Follower) -> None:
     """Laws 6 and 7, over all that is on record."""
     with household.session() as session:
         shelf = batches(session, limit=10_000)
@@ -77,7 +77,7 @@ def at_the_end(household: Household) -> None:
                 _in_the_ledger(household, session, trial)
 
 
-def _on_their_days(household: Household, session: Session, shelf: Iterable[Batch], trials: Iterable[Trial]) -> None:
+def _on_their_days(household: Follower, session: Session, shelf: Iterable[Batch], trials: Iterable[Trial]) -> None:
     for batch in shelf:
         _stirred(household, batch)
         _strained(household, batch)
@@ -94,14 +94,14 @@ def _on_their_days(household: Household, session: Session, shelf: Iterable[Batch
                 _watered_between(household, trial, treatment.letter, ticked)
 
 
-def _watered_between(household: Household, trial: Trial, letter: str, ticked: Collection[str]) -> None:
+def _watered_between(household: Follower, trial: Trial, letter: str, ticked: Collection[str]) -> None:
     poured = [p for p in trial.pours if p.letter == letter and p.status == "poured" and p.what == "dose"]
     for one, _ in pairwise(sorted(poured, key=lambda pour: pour.day)):
         if f"between-1-{one.id}" not in ticked:
             household.broke(6, f"{trial.name}: no plain watering after day {one.day}")
 
 
-def _stirred(household: Household, batch: Batch) -> None:
+def _stirred(household: Follower, batch: Batch) -> None:
     """From mixing to readiness no longer without stirring than the recipe says, by days."""
     every, ready = batch.recipe.stir_hours, ready_at(batch)
     if every is None or batch.mixed_at is None or ready is None:
@@ -112,7 +112,7 @@ def _stirred(household: Household, batch: Batch) -> None:
             household.broke(6, f"{batch.title} (batch {batch.id}) was not stirred from {one} to {two}")
 
 
-def _strained(household: Household, batch: Batch) -> None:
+def _strained(household: Follower, batch: Batch) -> None:
     taken = batch.first("taken from")
     if taken is None or not (batch.recipe.strain and batch.recipe.brews):
         return
@@ -121,7 +121,7 @@ def _strained(household: Household, batch: Batch) -> None:
         household.broke(6, f"{batch.title} (batch {batch.id}) was poured and not strained")
 
 
-def _last_day(household: Household, batch: Batch) -> None:
+def _last_day(household: Follower, batch: Batch) -> None:
     """Its last day was told, where it was not empty before."""
     last, thrown = use_by(batch), batch.last("thrown away", "taken from")
     if last is None or not batch.recipe.brews or ready_at(batch) is None:
@@ -138,7 +138,7 @@ def _is_empty(batch: Batch) -> bool:
     return nearly_empty(left(batch), batch.litres) or batch.last("thrown away") is not None
 
 
-def _in_the_ledger(household: Household, session: Session, trial: Trial) -> None:
+def _in_the_ledger(household: Follower, session: Session, trial: Trial) -> None:
     """What the household did otherwise, and what the ledger says of it."""
     lines = applications(trial, beside_of(session, trial))
     told = {
@@ -171,7 +171,7 @@ def _last_pour(recipe: Recipe, on: date) -> date:
     return last.date() if last >= when(last.date()) else last.date() - timedelta(days=1)
 
 
-def fewest(household: Household) -> dict[str, tuple[int, int]]:
+def fewest(household: Follower) -> dict[str, tuple[int, int]]:
     """Batches started, and the fewest that would do, by recipe: for the pours as they were done (those that were left
     out, as they were planned), and one more for each that spoiled."""
     with household.session() as session:

@@ -9,7 +9,7 @@ from statistics import quantiles
 import psycopg
 from psycopg import sql
 
-from eproba.rehearsal.household import Break, Household
+from eproba.rehearsal.household import Break, Follower
 from eproba.rehearsal.laws import LAWS, at_the_end, fewest, watch_morning
 from eproba.rehearsal.temper import Temper
 from eproba.store.commands.feeds import new_feed
@@ -54,7 +54,7 @@ def rehearse(days: int, temper: Temper, url: str, first: date = FIRST) -> Outcom
     migrate(url)
     app = create_app(Settings(url, demo=True))
     app.config["WTF_CSRF_ENABLED"] = False
-    household = Household(app, temper, first)
+    household = Follower(app, temper, first)
     with household.session() as session:
         new_feed(session, FEED, datetime.now(UTC), None)
         session.commit()
@@ -70,7 +70,7 @@ def rehearse(days: int, temper: Temper, url: str, first: date = FIRST) -> Outcom
     return outcome
 
 
-def _cleared(household: Household) -> None:
+def _cleared(household: Follower) -> None:
     """Law 8, in the evening of a day on which everything was done."""
     if household.temper.careless:
         return

@@ -62,7 +62,7 @@ class SimulatedStation:
 
 
 @dataclass(frozen=True)
-class Sky:
+class DaysWeather:
     """One day’s chance: wet or not, how much warmer than the season, when and how long a shower is, mm in it."""
 
     wet: bool
@@ -73,10 +73,10 @@ class Sky:
 
 
 @cache
-def _sky(seed: int, on: date) -> Sky:
+def _sky(seed: int, on: date) -> DaysWeather:
     rng = _random(seed, on, "day")
     mood, start = rng.gauss(0, 2.5), rng.randrange(0, 20)
-    return Sky(_is_wet(seed, on), mood, start, rng.randrange(2, 9), rng.expovariate(1 / 7.0))
+    return DaysWeather(_is_wet(seed, on), mood, start, rng.randrange(2, 9), rng.expovariate(1 / 7.0))
 
 
 def _random(seed: int, on: date, what: str) -> random.Random:

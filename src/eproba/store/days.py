@@ -13,7 +13,7 @@ from eproba.core.applying.at_the_pour import Counsel, from_the_weather
 from eproba.core.applying.catching_up import CatchUp, PoursOf, catch_up
 from eproba.core.applying.due import Due
 from eproba.core.applying.errands import Job
-from eproba.core.applying.morning import Line, lines, only_of
+from eproba.core.applying.morning import DayLine, lines, only_of
 from eproba.core.applying.schedule import ENOUGH, stock_of
 from eproba.core.brewing.events import Batch
 from eproba.core.brewing.recipe import Ground, Recipe
@@ -40,7 +40,7 @@ def day_list(
     until: date,
     stock: Sequence[Batch] | None = None,
     trial_id: int | None = None,
-) -> list[Line]:
+) -> list[DayLine]:
     """Every line from today to a day, that day included (of one trial alone, where it is named); what is overdue stands
     on today."""
     local = now.astimezone()

@@ -26,7 +26,7 @@ ENOUGH_WATER = 0.25  # litres: so much more is no reason to fetch the can again
 
 
 @dataclass(frozen=True)
-class Way:
+class Choice:
     """One way out of what can’t be as planned; `on`: the day it leads to, `day` the planned one that moves there."""
 
     to: WayTo
@@ -36,7 +36,7 @@ class Way:
 
 
 @dataclass(frozen=True)
-class Line:
+class DayLine:
     """One line of a day’s list. `key` names it however its day moves; `at` where it has an hour; `due` and `jobs` what
     it stands for; `ways` what can be chosen, the best first."""
 
@@ -50,7 +50,7 @@ class Line:
     trials: tuple[str, ...] = ()
     due: tuple[Due, ...] = ()
     jobs: tuple[Job, ...] = ()
-    ways: tuple[Way, ...] = ()
+    ways: tuple[Choice, ...] = ()
 
     @property
     def trial_ids(self) -> frozenset[int]:
@@ -78,7 +78,7 @@ def lines(
     ways_out: Mapping[int, CatchUp],
     counsel: Sequence[tuple[Counsel, str]] = (),
     units: Units = METRIC,
-) -> list[Line]:
+) -> list[DayLine]:
     """All lines from today on, by day, the first of each day first.
 
     `asked` by trial; `ticked` litres (or 0) by errand; `ways_out` by trial where pours can’t be on their days;
@@ -96,7 +96,7 @@ def lines(
     return sorted(listed_lines, key=lambda line: (line.on, SORTS.index(line.sort), _place(line), line.key))
 
 
-def _place(line: Line) -> tuple[int, float]:
+def _place(line: DayLine) -> tuple[int, float]:
     """Rounds first, since a pour changes what they read; then brews by their hours; then what is poured of them."""
     kinds = ("round", "brew", "pour")
     return kinds.index(line.kind), line.at.timestamp() if line.at is not None else 0.0
@@ -107,12 +107,12 @@ def _is_ticked(job: Job, ticked: Mapping[str, float]) -> bool:
     return job.key in ticked and (job.kind != "stand" or job.litres <= ticked[job.key] + ENOUGH_WATER)
 
 
-def _of_due(due: Due, asked: Sequence[Asked]) -> Line:
+def _of_due(due: Due, asked: Sequence[Asked]) -> DayLine:
     words, at = f"{due.words}: {due.trial_name}", at_clock(due.time, due.on)
-    return Line("do", due.uid, due.on, words, at, due.minutes(asked), trials=(due.trial_name,), due=(due,))
+    return DayLine("do", due.uid, due.on, words, at, due.minutes(asked), trials=(due.trial_name,), due=(due,))
 
 
-def _overdue(today: date, late: Sequence[Due], ways_out: Mapping[int, CatchUp]) -> list[Line]:
+def _overdue(today: date, late: Sequence[Due], ways_out: Mapping[int, CatchUp]) -> list[DayLine]:
     """One line a trial for all whose day is over."""
     of_trial: dict[int, list[Due]] = {}
     for due in late:
@@ -120,25 +120,29 @@ def _overdue(today: date, late: Sequence[Due], ways_out: Mapping[int, CatchUp]) 
     return [_choice(today, waiting, ways_out.get(trial_id)) for trial_id, waiting in of_trial.items()]
 
 
-def _choice(today: date, waiting: Sequence[Due], way_out: CatchUp | None) -> Line:
+def _choice(today: date, waiting: Sequence[Due], way_out: CatchUp | None) -> DayLine:
     pours, rounds = ([due for due in waiting if due.kind == kind] for kind in ("pour", "round"))
     first = waiting[0]
     ways = [*_ways_for_pours(pours, way_out, today), *_ways_for_rounds(rounds)]
     wait = "waits" if len(waiting) == 1 else "wait"
     what = first.words.lower() if len(waiting) == 1 else f"{count_words(len(waiting))} things"
     words = f"{what[:1].upper()}{what[1:]} {wait} since {day_words(first.on)}: {first.trial_name}"
-    return Line(
+    return DayLine(
         "choose", f"choose-{first.trial_id}", today, words, trials=(first.trial_name,), due=tuple(waiting),
         ways=tuple(ways),
     )  # fmt: skip
 
 
-def _ways_for_pours(pours: Sequence[Due], way_out: CatchUp | None, today: date) -> list[Way]:
+def _ways_for_pours(pours: Sequence[Due], way_out: CatchUp | None, today: date) -> list[Choice]:
     if not pours or way_out is None:
         return []
     spoken, all_of_them = COMPARED[pours[0].compared], "It was" if len(pours) == 1 else "All were"
     forward, left_out = forward_words(pours, way_out, today), f"{all_of_them} left out"
-    return [Way("forward", forward), Way("poured", f"{all_of_them} {spoken.done} as planned"), Way("skipped", left_out)]
+    return [
+        Choice("forward", forward),
+        Choice("poured", f"{all_of_them} {spoken.done} as planned"),
+        Choice("skipped", left_out),
+    ]
 
 
 def forward_words(pours: Sequence[Due], way_out: CatchUp, today: date) -> str:
@@ -159,20 +163,20 @@ def forward_words(pours: Sequence[Due], way_out: CatchUp, today: date) -> str:
     return f"Skip {fewer}, {verb} the last {goes}"
 
 
-def _ways_for_rounds(rounds: Sequence[Due]) -> list[Way]:
+def _ways_for_rounds(rounds: Sequence[Due]) -> list[Choice]:
     """The latest is measured now, since the days of those before it are gone; the last round is never left out."""
     if not rounds:
         return []
     latest, open_ones = rounds[-1], [due for due in rounds if not due.last]
     missed = "" if len(rounds) == 1 else ", and miss those before it"
-    ways = [Way("measure", f"Measure the {lower_first(latest.words)} now{missed}")]
+    ways = [Choice("measure", f"Measure the {lower_first(latest.words)} now{missed}")]
     left = lower_first(open_ones[0].words) if len(open_ones) == 1 else f"{count_words(len(open_ones))} rounds"
-    return [*ways, Way("leave out", f"Leave out the {left}")] if open_ones else ways
+    return [*ways, Choice("leave out", f"Leave out the {left}")] if open_ones else ways
 
 
 def _comes_late(
     today: date, late: Sequence[Job], waiting: Sequence[Due], ways_out: Mapping[int, CatchUp]
-) -> list[Line]:
+) -> list[DayLine]:
     """One line a trial whose pour no brew can meet; a trial that has pours overdue chooses about those first."""
     overdue = {due.trial_id for due in waiting if due.on < today and due.kind == "pour"}
     of_trial: dict[int, Job] = {}
@@ -183,33 +187,33 @@ def _comes_late(
     ]
 
 
-def _late_line(today: date, job: Job, way_out: CatchUp | None) -> Line:
+def _late_line(today: date, job: Job, way_out: CatchUp | None) -> DayLine:
     """What can be done where no brew meets a pour: it moves to the day that its recipe allows, if there is one."""
     one, title = len(job.late) == 1, "" if job.recipe is None else lower_first(job.recipe.title)
     which = "the pour" if one else "the first"
     go = "Go to it" if job.batch_id is not None else "Start it now"
     moves = [] if way_out is None or way_out.moved is None or way_out.to is None else [_moved(job, way_out.to)]
-    skip = Way("skip", "Skip it" if one else f"Skip {which}")
-    ways = (Way("go", go), *moves, skip, Way("recipe", "Another recipe"))
+    skip = Choice("skip", "Skip it" if one else f"Skip {which}")
+    ways = (Choice("go", go), *moves, skip, Choice("recipe", "Another recipe"))
     trials = tuple(dict.fromkeys(pour.trial for pour in job.late))
     key = f"choose-{job.late[0].trial_id}"
     words = f"{job.words}: {title} is {'not ready' if job.batch_id is not None else 'missing'}"
-    return Line("choose", key, today, words, None, job.minutes, job.more, trials, jobs=(job,), ways=ways)
+    return DayLine("choose", key, today, words, None, job.minutes, job.more, trials, jobs=(job,), ways=ways)
 
 
-def _moved(job: Job, to: int) -> Way:
+def _moved(job: Job, to: int) -> Choice:
     """The last of the pours that come late moves: those before it lie closer to others."""
     pour = max(job.late, key=lambda pour: pour.day)
     on = pour.at.date() + timedelta(days=to - pour.day)
     which = "the pour" if len(job.late) == 1 else "the last"
-    return Way("move", f"Move {which} to {day_words(on)}", on, pour.day)
+    return Choice("move", f"Move {which} to {day_words(on)}", on, pour.day)
 
 
-def _of_jobs(today: date, jobs: Sequence[Job], units: Units) -> list[Line]:
+def _of_jobs(today: date, jobs: Sequence[Job], units: Units) -> list[DayLine]:
     """Each errand on its day; what should have been done before today stands on today. Stirrings of a day are one line,
     and so is its water."""
     dated = sorted(((_day_of(job, today), job) for job in jobs), key=lambda dated: (dated[0], dated[1].kind))
-    gathered: list[Line] = []
+    gathered: list[DayLine] = []
     for (on, kind), together in groupby(dated, key=lambda dated: (dated[0], dated[1].kind)):
         same = [job for _, job in together]
         if kind == "stir":
@@ -234,25 +238,25 @@ def _day_of(job: Job, today: date) -> date:
     return max(today, job.at.date())
 
 
-def _of_job(on: date, job: Job, words: str) -> Line:
+def _of_job(on: date, job: Job, words: str) -> DayLine:
     sort: Sort = "know" if job.kind == "use by" else "do"
-    return Line(sort, job.key, on, words, job.at, job.minutes, job.more, _trials([job]), jobs=(job,))
+    return DayLine(sort, job.key, on, words, job.at, job.minutes, job.more, _trials([job]), jobs=(job,))
 
 
 def _trials(jobs: Iterable[Job]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(pour.trial for job in jobs for pour in job.serves))
 
 
-def _stirring(on: date, jobs: Sequence[Job]) -> Line:
+def _stirring(on: date, jobs: Sequence[Job]) -> DayLine:
     """One line for all that is stirred on a day."""
     brews = list({job.key.split("-", 2)[2]: job for job in jobs}.values())  # twice a day is one line too
     named = listed(list(dict.fromkeys(job.words.removeprefix("Stir ") for job in brews)))
     minutes = sum(job.minutes for job in brews)
     at = min(job.at for job in jobs)
-    return Line("do", f"stir-{on:%Y%m%d}", on, f"Stir {named}", at, minutes, "", _trials(jobs), jobs=tuple(jobs))
+    return DayLine("do", f"stir-{on:%Y%m%d}", on, f"Stir {named}", at, minutes, "", _trials(jobs), jobs=tuple(jobs))
 
 
-def _water(on: date, jobs: Sequence[Job], units: Units) -> Line:
+def _water(on: date, jobs: Sequence[Job], units: Units) -> DayLine:
     """All water that is set out on a day, in half litres, as a can is filled."""
     litres = units(Amount(half_litres(sum(job.litres for job in jobs)), "L"))
     parts = [
@@ -264,22 +268,22 @@ def _water(on: date, jobs: Sequence[Job], units: Units) -> Line:
     text = f"{more[:1].upper()}{more[1:]}."
     at = min(job.at for job in jobs)
     minutes = max(job.minutes for job in jobs)
-    return Line("do", first.key, on, f"Set {litres} of water out to stand", at, minutes, text, _trials(jobs),
+    return DayLine("do", first.key, on, f"Set {litres} of water out to stand", at, minutes, text, _trials(jobs),
                 jobs=tuple(jobs))  # fmt: skip
 
 
-def _to_know(today: date, counsel: Sequence[tuple[Counsel, str]]) -> list[Line]:
+def _to_know(today: date, counsel: Sequence[tuple[Counsel, str]]) -> list[DayLine]:
     """What the weather has to do with today’s pours, once for all trials that it is told of."""
     of_text: dict[str, list[str]] = {}
     for advice, trial in counsel:
         of_text.setdefault(advice.text, []).append(trial)
     return [
-        Line("know", f"know-{today:%Y%m%d}-{n}", today, text, trials=tuple(dict.fromkeys(trials)))
+        DayLine("know", f"know-{today:%Y%m%d}-{n}", today, text, trials=tuple(dict.fromkeys(trials)))
         for n, (text, trials) in enumerate(of_text.items(), 1)
     ]
 
 
-def only_of(trial_id: int, every: Iterable[Line]) -> list[Line]:
+def only_of(trial_id: int, every: Iterable[DayLine]) -> list[DayLine]:
     """The lines of one trial, each with what of it is the trial’s own."""
     return [
         replace(line, due=tuple(due for due in line.due if due.trial_id == trial_id))

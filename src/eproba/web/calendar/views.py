@@ -8,7 +8,7 @@ from flask import Blueprint, Response, abort, flash, redirect, render_template, 
 from flask.typing import ResponseReturnValue
 
 from eproba.core.applying.due import Due
-from eproba.core.applying.morning import Line
+from eproba.core.applying.morning import DayLine
 from eproba.core.trial.hours import hours_words
 from eproba.core.words import listed
 from eproba.exchange.ics import CalendarEntry
@@ -43,17 +43,17 @@ def show() -> ResponseReturnValue:
     )
 
 
-def _task(line: Line) -> WeekTask:
+def _task(line: DayLine) -> WeekTask:
     kind = line.sort if line.sort != "do" else "pull" if _is_pull(line) else line.kind
     return WeekTask(line.on, kind, line.words, line.minutes, line_address(line), line.key)
 
 
-def _is_pull(line: Line) -> bool:
+def _is_pull(line: DayLine) -> bool:
     """Whether units are pulled: their round is another colour."""
     return line.kind == "round" and line.due[0].pull
 
 
-def _entries(lines: Iterable[Line]) -> list[CalendarEntry]:
+def _entries(lines: Iterable[DayLine]) -> list[CalendarEntry]:
     return [
         CalendarEntry(line.key, line.on if line.at is None else line.at.astimezone(UTC), line.words, _details(line),
                       line.minutes)
@@ -61,7 +61,7 @@ def _entries(lines: Iterable[Line]) -> list[CalendarEntry]:
     ]  # fmt: skip
 
 
-def _details(line: Line) -> str:
+def _details(line: DayLine) -> str:
     """What stands under an entry: whom it is for, what of it, and what can be chosen."""
     told = [line.more] if line.more else []
     if line.sort == "choose":
@@ -79,7 +79,7 @@ def _of_due(due: Due) -> str:
     return f"Day {due.day}, {units}{hour}."
 
 
-def _as_file(name: str, lines: Iterable[Line], title: str, alarm_minutes: int | None = None) -> Response:
+def _as_file(name: str, lines: Iterable[DayLine], title: str, alarm_minutes: int | None = None) -> Response:
     text = ics_file(title, _entries(lines), now(), alarm_minutes)
     headers = {"Content-Disposition": f'attachment; filename="{name}.ics"'}
     return Response(text, content_type="text/calendar; charset=utf-8", headers=headers)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from eproba.core.applying.morning import Line
+from eproba.core.applying.morning import DayLine
 from eproba.core.brewing.batches import state
 from eproba.core.brewing.clock import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
@@ -131,7 +131,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     )
 
 
-def _lines(trial: Trial) -> list[Line]:
+def _lines(trial: Trial) -> list[DayLine]:
     """What of the day’s list is this trial’s."""
     return day_list(db(), now(), station(), today(), trial_id=trial.id) if trial.goes_on else []
 

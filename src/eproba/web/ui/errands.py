@@ -4,10 +4,10 @@ from flask import url_for
 
 from eproba.core.applying.due import Due
 from eproba.core.applying.errands import Job
-from eproba.core.applying.morning import Line
+from eproba.core.applying.morning import DayLine
 
 
-def line_address(line: Line) -> str:
+def line_address(line: DayLine) -> str:
     """To its round, its pour or its brew; to Today where it is cleared there."""
     if line.sort == "choose":
         return url_for("today_page.show")
