@@ -104,6 +104,8 @@ def a_trial_with_pictures(page: Page) -> list[str]:
     for key in ("soil_smell", "first_seedling", "cover", "greenness"):
         page.locator(f'input[name="also"][value="{key}"]').check()
     page.locator("#start_on").fill((date.today() - timedelta(days=14)).isoformat())
+    page.get_by_role("button", name="Next").click()
+    page.get_by_label("Yes, I mean this day").check()
     for step in ("treatments", "ground", "chance", "days", "rules", "deal"):
         page.get_by_role("button", name="Next").click()
         page.wait_for_url(f"**/{step}")
