@@ -65,8 +65,8 @@ def replay(
     zone = _zone(log) or events[0][0].tzinfo
     moments = []
     for at, event in events:
-        there = _by_calendar(at, zone)
-        moment, batch = _after(batch, there, event and replace(event, at=there))
+        local = _by_calendar(at, zone)
+        moment, batch = _after(batch, local, event and replace(event, at=local))
         moments.append(moment)
     return moments
 

@@ -57,10 +57,10 @@ def one_list(household: Follower, lines: Sequence[DayLine], feed: str) -> None:
     """The same keys on Today, in the calendar and in the feed."""
     keys = {line.key for line in lines}
     shown = set(household.pages.keys("/"))
-    in_calendar, in_feed = (set(found) for found in (household.pages.keys("/calendar"), household.pages.uids(feed)))
-    for name, there in (("Today", shown), ("the calendar", in_calendar), ("the feed", in_feed)):
-        if not keys <= there:
-            household.broke(5, f"{name} lacks {', '.join(sorted(keys - there))}")
+    in_calendar, in_feed = map(set, (household.pages.keys("/calendar"), household.pages.uids(feed)))
+    for name, shown_keys in (("Today", shown), ("the calendar", in_calendar), ("the feed", in_feed)):
+        if not keys <= shown_keys:
+            household.broke(5, f"{name} lacks {', '.join(sorted(keys - shown_keys))}")
     if in_calendar - in_feed:
         household.broke(5, f"the feed lacks {', '.join(sorted(in_calendar - in_feed))}")
 
@@ -126,11 +126,11 @@ def _last_day(household: Follower, batch: Batch) -> None:
     last, thrown = use_by(batch), batch.last("thrown away", "taken from")
     if last is None or not batch.recipe.brews or ready_at(batch) is None:
         return
-    told = household.diary.told.get(f"use by-0-batch-{batch.id}", set())
+    days = household.diary.told.get(f"use by-0-batch-{batch.id}", set())
     over = thrown is not None and thrown.at.date() <= last.date() and _is_empty(batch)
     since = keeps_since(batch)
     same_day = since is not None and since.date() == last.date()  # it was told in the evening
-    if not over and not same_day and last.date() < household.today and last.date() not in told:
+    if not over and not same_day and last.date() < household.today and last.date() not in days:
         household.broke(6, f"the last day of {batch.title} (batch {batch.id}), {last.date()}, was not told")
 
 
@@ -141,7 +141,7 @@ def _is_empty(batch: Batch) -> bool:
 def _in_the_ledger(household: Follower, session: Session, trial: Trial) -> None:
     """What the household did otherwise, and what the ledger says of it."""
     lines = applications(trial, beside_of(session, trial))
-    told = {
+    in_the_ledger = {
         (what, str(name), trial.id, day)
         for line in lines
         for what, says, key in NAMED
@@ -149,7 +149,7 @@ def _in_the_ledger(household: Follower, session: Session, trial: Trial) -> None:
         for name, day in _places(line.evidence.get(key))
     }
     done = {fact for fact in household.diary.otherwise if fact[2] == trial.id}
-    for fact in sorted(done ^ told):
+    for fact in sorted(done ^ in_the_ledger):
         where = "is not in the ledger" if fact in done else "is in the ledger, and never happened"
         household.broke(7, f"{trial.name}: {fact[0]}, {fact[1]}, day {fact[3]} {where}")
     if not household.temper.careless:

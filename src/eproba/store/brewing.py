@@ -142,8 +142,8 @@ def brewing_jobs(
     pending += plain_waterings([*wanted.poured, *wanted.brews], today)
     if household_kit(session).stands:
         pending += standing_water(_waters(wanted), today, units)
-    here = (replace(job, at=job.at.astimezone()) for job in pending if job.at < until)  # also over summer time
-    return sorted(here, key=lambda job: (job.at, job.key))
+    dated = (replace(job, at=job.at.astimezone()) for job in pending if job.at < until)  # also over summer time
+    return sorted(dated, key=lambda job: (job.at, job.key))
 
 
 def _waters(wanted: Needs) -> list[Standby]:

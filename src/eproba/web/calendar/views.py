@@ -63,14 +63,14 @@ def _entries(lines: Iterable[DayLine]) -> list[CalendarEntry]:
 
 def _details(line: DayLine) -> str:
     """What stands under an entry: whom it is for, what of it, and what can be chosen."""
-    told = [line.more] if line.more else []
+    details = [line.more] if line.more else []
     if line.sort == "choose":
-        told.append(f"Ways out: {'; '.join(way.words for way in line.ways)}.")
+        details.append(f"Ways out: {'; '.join(way.words for way in line.ways)}.")
     elif line.due:
-        told.append(_of_due(line.due[0]))
+        details.append(_of_due(line.due[0]))
     elif line.trials:
-        told.append(f"For {listed(line.trials)}.")
-    return " ".join(told) or "On the brew shelf."
+        details.append(f"For {listed(line.trials)}.")
+    return " ".join(details) or "On the brew shelf."
 
 
 def _of_due(due: Due) -> str:
