@@ -75,13 +75,13 @@ def leave_out(session: Session, trial_id: int, round_id: int, now: datetime) -> 
         It is closed already, or it is the last one, which only readings or the end of the trial close.
     """
     trial = lock_trial(session, trial_id)
-    this = _round(trial, round_id)
-    if this.done or this.missed:
-        raise RoundError(f"The round of day {this.day} is closed already.")
-    if this.id == trial.rounds[-1].id:
+    round_ = _round(trial, round_id)
+    if round_.done or round_.missed:
+        raise RoundError(f"The round of day {round_.day} is closed already.")
+    if round_.id == trial.rounds[-1].id:
         raise RoundError("The last round can’t be left out: measure it, or end the trial early.")
-    read = readings_of(session, trial.id, this.id)
-    _mark(session, this, done=bool(read), missed=not read, closed_at=now)
+    read = readings_of(session, trial.id, round_.id)
+    _mark(session, round_, done=bool(read), missed=not read, closed_at=now)
     forget_finding(session, trial.id)
 
 

@@ -189,9 +189,9 @@ def leave_them_out(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     over = [r for r in trial.rounds if not (r.done or r.missed) and trial.date_of(r.day) < today()]
     try:
-        for this in over:
-            if this.id != trial.rounds[-1].id:
-                leave_out(db(), trial_id, this.id, now())
+        for round_ in over:
+            if round_.id != trial.rounds[-1].id:
+                leave_out(db(), trial_id, round_.id, now())
     except EprobaError as error:
         db().rollback()
         flash(sentence(error))
