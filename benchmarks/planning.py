@@ -12,7 +12,9 @@ import statsmodels.api as sm
 
 from benchmarks.timing import timed
 from eproba.core.judging.verdicts import verdict_of
-from eproba.core.planning.chance import Prospect, chances, simulated
+from eproba.core.planning.chance import chances
+from eproba.core.planning.prospect import Prospect
+from eproba.core.planning.simulating import simulated
 from eproba.core.stats.many_to_one import critical_value
 from eproba.core.stats.sample_size import even_correlation
 

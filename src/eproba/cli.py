@@ -93,19 +93,27 @@ def judge_file(
 @click.option("--readings", type=int, default=1, help="Readings of each unit, averaged.")
 @click.option("--worth", required=True, help="Smallest difference worth having: 30%, or 15 on the difference scale.")
 @click.option("--no-worse", is_flag=True, help="Ask whether it is worse by more than --worth.")
+@click.option("--kind", type=click.Choice(get_args(Kind)), help="Of the measure; classes are judged by their order.")
+@click.option("--rounded", type=float, help="What readings are rounded to: 1 for counts, scores, classes and days.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
 def plan_chances(
     treatments: int, units: int, blocks: bool, scale: Scale | None, cv: str | None, sd: str | None, key: str | None,
-    typical: float | None, readings: int, worth: str, no_worse: bool, as_json: bool,
+    typical: float | None, readings: int, worth: str, no_worse: bool, kind: Kind | None, rounded: float | None,
+    as_json: bool,
 ) -> None:  # fmt: skip
     """Tell the chance of a clear answer before anything is poured."""
-    from eproba.core.planning.chance import Prospect, chances
+    from eproba.core.planning.chance import chances
+    from eproba.core.planning.prospect import Prospect
     from eproba.exchange.chances_out import chances_json, chances_text
 
     try:
         chosen: Scale = scale or ("ratio" if worth.strip().endswith("%") else "difference")
         noise = _noise(chosen, cv, sd) if key is None else _usual_noise(key, chosen, typical, readings)
-        prospect = Prospect(treatments, units, blocks, chosen, noise, _worth(worth, chosen) or 0.0, no_worse=no_worse)
+        step = rounded if rounded is not None else 1.0 if kind in ("count", "score", "class", "day") else 0.0
+        prospect = Prospect(
+            treatments, units, blocks, chosen, noise, _worth(worth, chosen) or 0.0, no_worse=no_worse,
+            kind=kind or "quantity", step=step, level=typical,
+        )  # fmt: skip
     except EprobaError as error:
         _refuse(str(error), "plan")
     outcome = chances(prospect)

@@ -22,6 +22,7 @@ from eproba.core.judging import departures, trust
 from eproba.core.judging.applications import applications
 from eproba.core.judging.judge import judge
 from eproba.core.judging.judgement import Comparison, GapFigures
+from eproba.core.judging.lost import loss_lines, losses_of
 from eproba.core.judging.trust_line import Circumstances
 from eproba.core.judging.verdicts import verdict_of
 from eproba.core.planning.advice import on_germs, on_intervals
@@ -560,14 +561,21 @@ def facts(lines):
 
 @pytest.mark.parametrize(
     ("each", "line"),
-    [(1, ("replication", "cap", "one unit")), (2, ("replication", "caution", "few units")),
+    [(1, ("replication", "cap", "one unit")), (2, ("replication", "cap", "two units")),
      (3, ("replication", "caution", "few units")), (4, ("replication", "note", "units"))],
 )  # fmt: skip
 def test_four_units_are_no_longer_few(each, line):
-    units = [*of([1.0] * each), *of([1.0] * 9, "B")]
+    """One describes; two beside more show a direction at most, two of each are merely few; of the control, it caps
+    all."""
+    units, caps = [*of([1.0] * each), *of([1.0] * 9, "B")], {1: ("described", "A"), 2: ("direction", "A")}
     found = trust.sizes({"A": each, "B": 9}, "B", units, [])
     assert facts(found) == [line]
-    assert [(one.cap, one.of) for one in found] == ([("described", "A")] if each == 1 else [(None, "")])
+    assert [(one.cap, one.of) for one in found] == [caps.get(each, (None, ""))]
+    of_control = trust.sizes({"A": 9, "C": 2, "B": each}, "B", units, [])
+    assert [(one.cap, one.of) for one in of_control if one.cap][-1:] == (
+        [(caps[each][0], "")] if each in caps else [("direction", "C")]
+    )
+    assert facts(trust.sizes({"A": 2, "B": 2}, "B", units, [])) == [("replication", "caution", "few units")]
 
 
 @pytest.mark.parametrize(("lost", "level"), [(1, "note"), (2, "caution")])
@@ -639,9 +647,10 @@ def test_three_against_three_wholly_apart_is_what_lots_do():
 def test_losses_are_uneven_by_fisher_s_test(lost, of_control, told):
     """4 of 6 against none: p = 0.061; 3 of 6: 0.18; SciPy says the same."""
     every = [*of([None] * lost + [1.0] * (6 - lost)), *of([None] * of_control + [1.0] * (6 - of_control), "B")]
-    found = trust.losses(every, "B")
+    losses = losses_of(every, "B")
     theirs = stats.fisher_exact([[6 - lost, lost], [6 - of_control, of_control]]).pvalue
-    assert trust.fisher(6 - lost, lost, 6 - of_control, of_control) == pytest.approx(theirs)
+    assert losses["A"].p == losses["A"].p_adjusted == pytest.approx(theirs)
+    found = loss_lines(losses, {"A": "cannot_tell"}, no_worse=True)
     assert [(one.level, one.says, one.of) for one in found] == [("caution", "lost unevenly", "A")] * told
 
 

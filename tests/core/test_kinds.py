@@ -7,6 +7,8 @@ from itertools import combinations
 import numpy as np
 import pytest
 import statsmodels.api as sm
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from scipy import stats
 
 from eproba.core.judging.departures import plan_lines
@@ -14,54 +16,110 @@ from eproba.core.judging.judge import judge
 from eproba.core.judging.levels import levels_of
 from eproba.core.stats.counts import log_gaps
 from eproba.core.stats.neighbours import neighbours_alike
-from eproba.core.stats.order import order_of
+from eproba.core.stats.order import can_show, fewest_by_order, order_power, orders_of
 from eproba.core.stats.series import CannotJudge, Question, UnitValue
 from eproba.core.stats.summaries import Point, rate, summarise, time_to
 from eproba.core.trial.model import Rules
-from eproba.core.wording.sentences import Wording
+from eproba.core.wording.sentences import Wording, sentence
 from tests.core.cases import small_trial
 
 # --- By order ------------------------------------------------------------------------------------------------
 
 
-def split(treated, control):
-    values = [*control, *treated]
-    return values, [False] * len(control) + [True] * len(treated), [None] * len(values)
+def ordered(treated, control, blocks=None):
+    values, arms = [*control, *treated], ["A"] * len(control) + ["B"] * len(treated)
+    return orders_of(values, arms, "A", ["B"], blocks or [None] * len(values), 0.95, 1).get("B")
 
 
 def test_many_units_are_brunner_and_munzel_s_as_scipy_has_them():
     rng = np.random.default_rng(1)
     control, treated = rng.integers(0, 5, 14), rng.integers(1, 6, 17)
-    found = order_of(*split(treated.tolist(), control.tolist()), 1, 0.95, 1)
+    found = ordered(treated.tolist(), control.tolist())
     theirs = stats.brunnermunzel(control, treated)
-    assert found.p == pytest.approx(theirs.pvalue)
+    assert found.p == found.p_adjusted == pytest.approx(theirs.pvalue)
     above = np.mean([(t > c) + 0.5 * (t == c) for t in treated for c in control])
     assert found.chance == pytest.approx(above)
     assert (found.low > 0.5) == (found.p < 0.05)
-    assert order_of(*split(treated.tolist(), control.tolist()), 3, 0.95, 1).p_adjusted == pytest.approx(3 * found.p)
 
 
 def test_few_units_go_by_the_deals_themselves():
     """Four against four clean apart: 2 of 70 deals; three against three can't pass 1 in 20, and say so."""
-    four = order_of(*split([5, 6, 7, 8], [1, 2, 3, 4]), 1, 0.95, 1)
-    assert (four.chance, four.p) == (1.0, pytest.approx(2 / 70))
+    four = ordered([5, 6, 7, 8], [1, 2, 3, 4])
+    assert (four.chance, four.p, four.reachable) == (1.0, pytest.approx(2 / 70), True)
     assert 0.5 < four.low < 1.0
-    three = order_of(*split([5, 6, 7], [1, 2, 3]), 1, 0.95, 1)
-    assert three.p == pytest.approx(2 / 20)
+    three = ordered([5, 6, 7], [1, 2, 3])
+    assert (three.p, three.reachable) == (pytest.approx(2 / 20), False)
     assert three.low <= 0.5
-    assert order_of(*split([5], [1, 2, 3]), 1, 0.95, 1) is None
+    assert ordered([5], [1, 2, 3]) is None
     x = [1.0, 4.0, 2.0, 8.0, 5.0, 7.0, 9.0, 9.5]
-    seen = order_of(x, [False] * 4 + [True] * 4, [None] * 8, 1, 0.95, 1)
+    seen = ordered(x[4:], x[:4])
     reach = []
     for chosen in combinations(range(8), 4):
         t, c = [x[i] for i in chosen], [x[i] for i in range(8) if i not in chosen]
         p, q = ([np.mean([(a > b) + 0.5 * (a == b) for b in other]) for a in own] for own, other in ((t, c), (c, t)))
         variance = max(np.var(p, ddof=1) / 4 + np.var(q, ddof=1) / 4, 1 / 64)
         reach.append(abs(np.mean(p) - 0.5) / math.sqrt(variance))
-    mine = abs(seen.chance - 0.5) / ((seen.high - seen.low) / 2) if seen.high < 1 else None
-    assert mine is None or mine > 0
-    first = reach[-1]
-    assert seen.p == pytest.approx(np.mean(np.array(reach) >= first - 1e-9))
+    assert seen.p == pytest.approx(np.mean(np.array(reach) >= reach[-1] - 1e-9))
+
+
+def test_in_blocks_units_are_compared_with_those_of_their_block():
+    """Six blocks far apart, the treated a little above in each: 2 of 64 deals; anywhere, nothing is seen of it."""
+    control, treated = [10.0 * i for i in range(6)], [10.0 * i + 1 for i in range(6)]
+    names = [str(i) for i in range(6)] * 2
+    within = ordered(treated, control, names)
+    assert (within.chance, within.p) == (pytest.approx(1.0), pytest.approx(2 / 64))
+    assert within.within
+    assert within.low > 0.5
+    anywhere = ordered(treated, control)
+    assert (anywhere.within, anywhere.low < 0.5) == (False, True)
+    assert anywhere.chance == pytest.approx(21 / 36)
+    two = ordered([3.0, 4.0, 13.0, 14.0], [1.0, 2.0, 11.0, 12.0], ["a", "a", "b", "b"] * 2)
+    assert (two.chance, two.p) == (1.0, pytest.approx(2 / 36))
+
+
+def arms_of(groups):
+    values = [float(value) for group in groups.values() for value in group]
+    return values, [name for name, group in groups.items() for _ in group], [None] * len(values)
+
+
+def all_orders(groups):
+    values, arms, blocks = arms_of(groups)
+    return orders_of(values, arms, "A", [name for name in groups if name != "A"], blocks, 0.95, 1)
+
+
+def test_wholly_apart_in_every_pair_is_shown_however_many_are_compared():
+    apart = all_orders({"A": [9, 10, 11, 12], "B": [3, 4, 5, 6], "C": [13, 14, 15, 16]})
+    assert {name: order.p_adjusted for name, order in apart.items()} == pytest.approx({"B": 2 / 70, "C": 2 / 70})
+    assert apart["B"].high < 0.5 < apart["C"].low
+    luck = all_orders({"A": [9, 10, 11, 12], "B": [3, 4, 5, 6], "C": [8, 9.5, 10.5, 13]})
+    assert luck["B"].p == pytest.approx(2 / 70)
+    assert luck["B"].p_adjusted > 0.05, "among two it may be luck"
+    assert luck["B"].low <= 0.5 <= luck["B"].high
+    many = all_orders({"A": range(4), **{name: range(10 * i, 10 * i + 4) for i, name in enumerate("BCDE", 1)}})
+    assert all(order.p_adjusted == pytest.approx(4 * 2 / 70) and not order.reachable for order in many.values())
+    assert all(order.low <= 0.5 for order in many.values())
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.lists(st.lists(st.integers(0, 9), min_size=2, max_size=6), min_size=2, max_size=5))
+def test_an_order_is_shown_where_its_interval_says_so_and_its_p(groups):
+    for order in all_orders(dict(zip("ABCDE", groups, strict=False))).values():
+        assert order.p <= order.p_adjusted + 1e-12
+        assert (order.low > 0.5 or order.high < 0.5) == (order.p_adjusted <= 0.05)
+        assert order.reachable or order.p_adjusted > 0.05
+
+
+@pytest.mark.parametrize(
+    ("units", "compared", "blocks", "can"),
+    [(3, 1, False, False), (4, 1, False, True), (4, 3, False, True), (4, 4, False, False), (5, 4, False, True),
+     (4, 1, True, False), (5, 1, True, False), (6, 1, True, True), (1, 1, False, False)],
+)  # fmt: skip
+def test_how_many_units_some_order_could_show_it_with(units, compared, blocks, can):
+    assert can_show(units, compared, blocks) == can
+    assert can or order_power(units, 1.0, compared, blocks) == 0.0
+    assert fewest_by_order(1, True) == 6
+    assert fewest_by_order(1, False) == 4
+    assert order_power(fewest_by_order(1, False, 0.75), 0.75, 1, False) >= 0.8
 
 
 def classed(treated, control, **question):
@@ -98,6 +156,28 @@ def test_days_with_not_yet_go_by_order_and_without_by_days():
     assert not_yet.shuffle.p == pytest.approx(2 / 924)
     with pytest.raises(CannotJudge, match="not a finite number"):
         classed([5, 6], [math.inf, 6])
+
+
+def test_days_keep_their_worth_where_all_units_of_both_reached_it():
+    days = {"A": [9, 10, 11, 12, 10, 11], "B": [3, 4, 5, 6, 4, 5], "C": [13, 14, math.inf, math.inf, 15, 14]}
+    units = [UnitValue(f"{t}{i}", t, float(v)) for t, group in days.items() for i, v in enumerate(group)]
+    b, c = judge(units, Question("A", kind="day", worth=2.0, lower_is_better=True)).comparisons
+    assert (b.treatment, b.verdict, b.by_order, b.estimate) == ("B", "better_matters", False, pytest.approx(-6.0))
+    assert (c.treatment, c.verdict, c.by_order, c.estimate) == ("C", "worse", True, None)
+    alone = judge([unit for unit in units if unit.treatment != "C"], Question("A", kind="day", worth=2.0))
+    assert b.own.p == pytest.approx(alone.comparisons[0].own.p)
+    assert b.own.p_adjusted == pytest.approx(1 - (1 - b.own.p) ** 2), "the other comparison shares the 5 %"
+
+
+def test_what_can_not_be_told_by_order_says_what_would_settle_it():
+    units = [UnitValue(f"{t}{i}", t, float(v), str(i)) for t, group in
+             {"Sand": [1, 2, 1, 2], "Coir": [2, 3, 2, 3]}.items() for i, v in enumerate(group)]  # fmt: skip
+    judgement = judge(units, Question("Sand", kind="class"))
+    assert sentence(judgement.comparisons[0], judgement, Wording()) == (
+        "In 100 of 100 pairs of one block a unit with Coir stood higher than one with Sand (ties count half), but "
+        "anything from 50 to 100 of 100 fits, so it may be nothing. With so few units no order at all could show it. "
+        "29 units of each (4 here) would settle it 8 times in 10, if 75 of 100 pairs speak for it in truth."
+    )
 
 
 # --- Counts --------------------------------------------------------------------------------------------------

@@ -97,8 +97,27 @@ SENTENCES = [
      "of the treatment as planned."),
     ("percent fits better", {"skew": 1.4}, "The values scatter the more the larger they are: percent would fit them "
      "better than differences, and show smaller gaps. For a next trial, choose percent."),
+    ("two units", {"treatments": ["Whey"]}, "Only two units of Whey, and more of others: how much those two differ by "
+     "themselves is hardly known, so a direction is the most that can be told."),
+    ("lost more", {"treatment": "Whey", "lost": 6, "of": 8, "of_control": 8, "control": 0, "p": 0.007}, "Whey lost 6 "
+     "of 8 units, the control 0 of 8: more than luck would take (p = 0.007). What the others gave is no gain."),
+    ("lost beyond the margin", {"treatment": "Whey", "lost": 3, "of": 8, "of_control": 8, "control": 0}, "Whey lost 3 "
+     "of 8 units, the control 0 of 8. What loses more than 1 in 10 units more is not called as good."),
+    ("weakens with the lost", {"treatment": "Whey", "lost": 1, "control": 2}, "Whey lost 1 unit, the control 2 units. "
+     "With the worst seen in either in place of the lost, less of the verdict stands."),
+    ("the same as last seen", {"treatment": "Whey", "units": ["W3"], "verdict": "same"}, "As W3 last stood before they "
+     "were lost, the verdict on Whey is the same."),
+    ("another as last seen", {"treatment": "Whey", "units": ["W3", "C1"], "verdict": "cannot_tell"}, "As W3 and C1 "
+     "last stood before they were lost, the verdict on Whey would be “Can’t tell”. Were they truly lost, or put "
+     "aside?"),
+    ("much noisier", {"wild": "Whey", "calm": "Water", "times": 7.04, "treatment": "Whey"}, "Whey scatters 7.0 times "
+     "as much as Water, and the units are few: a gap may be the work of a few far ones."),
+    ("hangs on one", {"treatment": "Whey", "unit": "W3"}, "Without unit W3 alone, Whey would not stand apart from the "
+     "control: all hangs on a single unit of few."),
+    ("hangs on a far one", {"treatment": "Whey", "unit": "W3"}, "Had unit W3 been as far off on the other side as the "
+     "farthest was, Whey would not stand apart from the control: in an arm so noisy, a single far unit decides."),
     ("pooled stands in", {"treatment": "Whey"}, "Whey and the control show no noise of their own (all alike): that of "
-     "the other treatments stands in for it."),
+     "the other treatments stands in for it, so a direction is the most that can be told."),
     ("the same without", {"treatment": "Whey", "verdict": "better"}, "Without the units far off the verdict on Whey "
      "is the same."),
     ("another without", {"treatment": "Whey", "verdict": "worse"}, "Without the units far off the verdict on Whey "

@@ -7,12 +7,12 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from eproba.core.stats.many_to_one import (
-    Simultaneous,
     adjusted_p,
     chances_all_within,
     critical_value,
     product_form,
 )
+from eproba.core.stats.sidak import shared_bound, shared_p, student_p
 
 
 def equal(k):
@@ -71,21 +71,16 @@ def test_product_form_bounds(loadings, df, bound):
     assert chance >= 1 - k * (1 - alone) - 2e-4
 
 
-@pytest.mark.parametrize("k", [2, 3, 6, 40])
+@pytest.mark.parametrize("gaps", [1, 2, 3, 6, 40])
 @pytest.mark.parametrize("df", [1.4, 4.0, 30.0])
-def test_bounds_on_own_noise_are_those_of_the_same_correlation(k, df):
-    """Many at once, by loadings, as one by one; far from product form by quasi-Monte-Carlo; p turns at the bound."""
-    together = np.stack([equal(k), np.outer(*[np.linspace(0.2, 0.9, k)] * 2)])
-    for each in together:
-        np.fill_diagonal(each, 1.0)
-    family = Simultaneous(together, np.full((2, k), df))
-    bounds = family.bounds(0.95)
-    for each, found in zip(together, bounds, strict=True):
-        assert found == pytest.approx(critical_value(each, df, 0.95), rel=1e-3 if df > 2 else 5e-3)
-    assert family.p(bounds) == pytest.approx(np.full((2, k), 0.05), abs=1e-4)
-    bent = np.array([[1, 0.7, 0.1], [0.7, 1, -0.5], [0.1, -0.5, 1.0]])
-    far = Simultaneous(bent[None], np.full((1, 3), 9.0)).bounds(0.95)
-    assert far[0] == pytest.approx(critical_value(bent, 9.0, 0.95), rel=1e-3)
+def test_shared_bounds_cover_what_hangs_together_and_p_turns_at_the_bound(gaps, df):
+    """At the bound the shared p is 1 in 20; gaps to one control keep it at least that often, apart ones just so."""
+    bound = shared_bound(df, gaps, 0.95)
+    assert float(shared_p(student_p(bound, df), gaps)) == pytest.approx(0.05, rel=1e-9)
+    assert within(bound, equal(gaps), df) >= 0.95 - 1e-4
+    assert 1 - (1 - student_p(bound, df)) ** gaps == pytest.approx(0.05, rel=1e-9)
+    assert float(shared_p(np.array(1.0), gaps)) == pytest.approx(1.0)
+    assert float(shared_p(np.array(1e-30), gaps)) == pytest.approx(gaps * 1e-30)
 
 
 def test_one_comparison_is_students_t_however_small():

@@ -16,9 +16,10 @@ from eproba.core.judging.judge import judge
 from eproba.core.judging.judgement import Needed
 from eproba.core.judging.next_step import CHOICES, OF_VERDICT, next_steps
 from eproba.core.judging.verdicts import VERDICTS
-from eproba.core.planning.chance import Prospect, own_power
+from eproba.core.planning.chance import own_power
 from eproba.core.planning.cutter import noise_without_blocks
 from eproba.core.planning.outlook import fewest, noise_of
+from eproba.core.planning.prospect import Prospect
 from eproba.core.planning.settling import cheapest, settling_of, settling_words, with_needed
 from eproba.core.stats.series import Question
 from eproba.core.trial.ground import Gradient, Site
@@ -212,10 +213,11 @@ def test_verdict_and_what_next_name_one_number(catalogue, judgement):
 
 
 def test_two_things_at_once_are_settled_by_half_the_units():
-    """Each of the two is asked by all units: nearly half of what one treatment alone against the control takes."""
+    """Each of the two is asked by all units, but shares the 5 % with five more: two thirds or so of what one treatment
+    alone against the control takes."""
     alone = fewest(Prospect(2, 2, False, "ratio", 0.2, 0.1))
     crossed = fewest(Prospect(4, 2, False, "ratio", 0.2, 0.1, crossed=True))
-    assert alone / 2 <= crossed <= 0.7 * alone
+    assert alone / 2 <= crossed <= 0.8 * alone
 
 
 @given(st.floats(0.1, 5_000))

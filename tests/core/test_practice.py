@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from eproba.core.catalogue import CatalogueError, lessons, measures
 from eproba.core.catalogue import made as catalogue_made
 from eproba.core.judging.judge import judge_together
-from eproba.core.planning.chance import Prospect, chances
+from eproba.core.planning.chance import chances
+from eproba.core.planning.prospect import Prospect
 from eproba.core.practice.learning import Said, calibration, next_trap, overconfidence, standing
 from eproba.core.practice.plots import OwnPlan, PlotError, Task, best_plan, garden, harvest, minutes_of, task_of
 from eproba.core.practice.scenes import EYE, FAIR, caught, right, scene_of, told_facts

@@ -7,7 +7,6 @@ import pytest
 from scipy import stats
 
 from eproba.core.judging.judge import judge
-from eproba.core.stats.all_pairs import all_pairs_bound, all_pairs_p
 from eproba.core.stats.series import Question, UnitValue
 from eproba.core.wording.sentences import Wording, rank_headline, rank_sentence
 from tests.core.cases import REFERENCE, made_up, units_of
@@ -22,35 +21,34 @@ def own_figures(units, question):
 
 
 @pytest.mark.parametrize("case", OWN)
-def test_own_intervals_among_all_are_the_published_ones(case):
-    """Single ones to 6 digits, simultaneous ones within a hundredth of value and error (design, 3.4)."""
+def test_own_figures_are_the_published_ones(case):
+    """Alone, and among all by Šidák on each comparison's own df: all of it to 1e-6."""
     name, scale = case.rsplit(".", 1)
-    found = own_figures(units_of(name), Question(CONTROLS[name], scale))
-    assert set(found) == set(OWN[case])
-    for treatment, row in OWN[case].items():
-        own = found[treatment]
-        assert (own.se, own.df, own.low, own.high) == pytest.approx(
-            (row["se"], row["df"], row["low"], row["high"]), rel=1e-8
-        )
-        for end in ("low_adjusted", "high_adjusted"):
-            assert getattr(own, end) == pytest.approx(row[end], abs=0.01 * (abs(row[end]) + row["se"])), (
-                treatment,
-                end,
-            )
-        assert own.p <= own.p_adjusted + 1e-9
-        assert (own.p < 0.05) == (own.low * own.high > 0)
-        assert (own.p_adjusted < 0.05) == (own.low_adjusted * own.high_adjusted > 0)
+    judgement = judge(units_of(name), Question(CONTROLS[name], scale))
+    assert {c.treatment for c in judgement.comparisons} == set(OWN[case])
+    for comparison in judgement.comparisons:
+        row = dict(OWN[case][comparison.treatment])
+        assert comparison.estimate == pytest.approx(row.pop("estimate"), rel=1e-6)
+        for figure, value in row.items():
+            assert getattr(comparison.own, figure) == pytest.approx(value, rel=1e-6), figure
 
 
 def test_two_alone_are_welch_and_pairs_are_the_paired_t():
-    a, b = [10.0, 12.0, 11.5, 30.0], [9.0, 9.2, 9.1, 9.4, 8.9]
+    a, b = [10.0, 12.0, 11.5, 30.0, 9.5], [9.0, 9.2, 9.1, 9.4, 8.9]
     units = [UnitValue(f"{t}{i}", t, v) for t, each in (("A", a), ("B", b)) for i, v in enumerate(each)]
     own, welch = own_figures(units, Question("A"))["B"], stats.ttest_ind(b, a, equal_var=False)
     assert (own.p, own.p_adjusted, own.df) == pytest.approx((welch.pvalue, welch.pvalue, welch.df), rel=1e-9)
-    paired = [
-        UnitValue(f"{t}{i}", t, v, block=str(i)) for t, each in (("A", a), ("B", b[:4])) for i, v in enumerate(each)
-    ]
-    assert own_figures(paired, Question("A"))["B"].p == pytest.approx(stats.ttest_rel(b[:4], a).pvalue, rel=1e-9)
+    paired = [UnitValue(f"{t}{i}", t, v, block=str(i)) for t, each in (("A", a), ("B", b)) for i, v in enumerate(each)]
+    assert own_figures(paired, Question("A"))["B"].p == pytest.approx(stats.ttest_rel(b, a).pvalue, rel=1e-9)
+
+
+def test_calm_units_in_plenty_lend_no_degrees_of_freedom():
+    """Two wild controls beside eight calm units: Welch takes what noise it sees, never more than if all were alike."""
+    wild, calm = [10.0, 10.1], [8.0, 12.0, 9.0, 11.0, 10.0, 13.0, 7.0, 10.0]
+    units = [UnitValue(f"{t}{i}", t, v) for t, each in (("A", wild), ("B", calm)) for i, v in enumerate(each)]
+    own = own_figures(units, Question("A"))["B"]
+    assert stats.ttest_ind(calm, wild, equal_var=False).df > 6
+    assert own.df == pytest.approx((1 / 2 + 1 / 8) ** 2 / ((1 / 2) ** 2 + (1 / 8) ** 2 / 7), rel=1e-9)
 
 
 def test_what_scatters_widens_no_other_and_what_has_no_noise_is_left_out():
@@ -81,10 +79,16 @@ def test_without_noise_of_its_own_that_of_the_others_stands_in_and_is_said():
     assert [line.of or line.evidence["treatment"] for line in judgement.trust if line.rule == "own noise"] == ["B"]
 
 
-@pytest.mark.parametrize(("k", "df"), [(2, 3.0), (3, 5.3), (6, 40.0), (12, 7.7)])
-def test_all_pairs_is_the_studentised_range(k, df):
-    assert all_pairs_bound(k, df, 0.95) == pytest.approx(stats.studentized_range.ppf(0.95, k, df) / 2**0.5, rel=1e-6)
-    assert all_pairs_p(-2.2, k, df) == pytest.approx(stats.studentized_range.sf(2.2 * 2**0.5, k, df), abs=1e-9)
+def test_each_pair_is_judged_on_its_own_df_among_all_pairs():
+    units = made_up(1, treatments=4, each=6, effect=1.5)
+    pairs = {frozenset((pair.first, pair.second)): pair for pair in ranked(units).pairs}
+    alone = {c.treatment: c.own for c in judge(units, Question("A")).comparisons}
+    assert len(pairs) == 6
+    for name, own in alone.items():
+        pair = pairs[frozenset(("A", name))]
+        assert pair.p_adjusted == pytest.approx(1 - (1 - own.p) ** 6, rel=1e-9)
+        half = own.se * stats.t.ppf(1 - (1 - 0.95 ** (1 / 6)) / 2, own.df)
+        assert pair.high - pair.low == pytest.approx(2 * half, rel=1e-9)
 
 
 def ranked(units, **question):
@@ -122,7 +126,7 @@ def test_the_sentences_of_a_ranking():
     assert said(near) == (
         "Loam is ahead of all others",
         [
-            "Ahead of Coir by about 9.4 g (7.8 to 11 g fits); ahead of Sand by about 10 g (8.2 to 12 g fits).",
+            "Ahead of Coir by about 9.4 g (7.7 to 11 g fits); ahead of Sand by about 10 g (8.1 to 12 g fits).",
             "Can’t be told apart from Sand.",
             "Can’t be told apart from Coir.",
         ],

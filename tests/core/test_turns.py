@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 from eproba.core.judging.from_trial import judge_trial, unit_values
 from eproba.core.judging.judge import judge
 from eproba.core.planning.advice import on_turns, on_units
-from eproba.core.planning.chance import ChanceError, Prospect, chances
+from eproba.core.planning.chance import chances
 from eproba.core.planning.cutter import Wish, proposals
+from eproba.core.planning.prospect import ChanceError, Prospect
 from eproba.core.stats.periods import best_schedule_p, permitted
 from eproba.core.stats.schedules import carry_over, schedule_tests, turns_of
 from eproba.core.stats.series import Question, UnitValue

@@ -9,8 +9,9 @@ import pytest
 from sqlmodel import Session
 
 from eproba.core.judging.judge import judge
-from eproba.core.planning.chance import Prospect, simulated
 from eproba.core.planning.cutter import Wish, proposals
+from eproba.core.planning.prospect import Prospect
+from eproba.core.planning.simulating import simulated
 from eproba.core.stats.series import Question
 from eproba.core.trial.ground import Gradient, Site, row_of
 from eproba.core.wording.sentences import Wording

@@ -2,7 +2,9 @@
 
 import json
 
-from eproba.core.planning.chance import Chances, Prospect
+from eproba.core.planning.advice import by_order_words
+from eproba.core.planning.chance import Chances, pairs_of
+from eproba.core.planning.prospect import Prospect
 from eproba.core.trial.worth import as_typed
 from eproba.core.words import figure
 
@@ -45,9 +47,20 @@ def chances_text(chances: Chances, prospect: Prospect) -> str:
             f"{verdict.replace('_', ' ')} {100 * share:.0f}" for verdict, share in shares.items() if share
         )
         lines.append(f"{words[truth]}, out of 100 trials: {verdicts}")
-    if chances.own is None or chances.own_df is None or chances.detectable is None:
+    if prospect.rounded and not prospect.by_order:
+        lines.append(f"Readings are rounded to {prospect.step:g}; where units all read alike, nothing is shown.")
+    if chances.own is None or chances.own_df is None:
         lines.append("One unit of each can be described, never judged: take two or more.")
         return "\n".join(lines)
+    if prospect.kind in ("class", "day"):
+        lines.append(by_order_words(prospect.units, prospect.treatments - 1, prospect.blocks, prospect.kind == "day"))
+    if chances.detectable is None:
+        return "\n".join(lines)
+    if prospect.by_order:
+        pairs = f"{100 * pairs_of(prospect, chances.detectable):.0f} of 100 pairs speak for it"
+        lines.append(f"The worth is found in {100 * chances.own:.0f} of 100.")
+        lines.append(f"Found in 8 of 10: a shift of {figure(chances.detectable)}, where {pairs}.")
+        return "\n".join([*lines, *_simulated_lines(chances)])
     detectable = as_typed(chances.detectable, prospect.scale)
     size = f"{detectable:.1f} %" if prospect.scale == "ratio" else figure(detectable)
     even = f"{100 * (chances.adjusted or 0):.0f} if all are equally noisy"
@@ -55,7 +68,13 @@ def chances_text(chances: Chances, prospect: Prospect) -> str:
     lines.append(f"Found in 8 of 10: a gap of {size}.")
     own = f"{chances.own_df:.1f} degrees of freedom instead of {prospect.df}"
     lines.append(f"Each treatment is judged by its own noise: {own}.")
-    lines.append(f"Any false “better” or “worse” for nothing: {100 * chances.family_false_alarm:.1f} of 100.")
     lines.append(f"Smallest p of the shuffle test: {chances.best_p:.2g}, with {chances.deals} possible deals.")
-    lines.append(f"Simulated figures are within about ± {200 * chances.error:.1f} of 100.")
-    return "\n".join(lines)
+    return "\n".join([*lines, *_simulated_lines(chances)])
+
+
+def _simulated_lines(chances: Chances) -> list[str]:
+    """What only simulation tells, and how well."""
+    return [
+        f"Any false “better” or “worse” for nothing: {100 * chances.family_false_alarm:.1f} of 100.",
+        f"Simulated figures are within about ± {200 * chances.error:.1f} of 100.",
+    ]

@@ -51,6 +51,9 @@ def _comparison(comparison: Comparison, question: Question) -> dict[str, Any]:
     content["own"] = None if comparison.own is None else {name: getattr(comparison.own, name) for name in FIGURES}
     if order is not None:
         content["order"] = {name: getattr(order, name) for name in ("chance", "low", "high", "p", "p_adjusted")}
+    if losses := comparison.losses:
+        names = ("lost", "of", "lost_control", "of_control", "p", "p_adjusted")
+        content["losses"] = {name: getattr(losses, name) for name in names}
     if comparison.capped_by:
         content |= {"uncapped": comparison.uncapped, "capped_by": comparison.capped_by}
     return content

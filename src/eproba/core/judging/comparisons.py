@@ -7,6 +7,7 @@ from dataclasses import replace
 from eproba.core.judging import trust
 from eproba.core.judging.figures import Figures
 from eproba.core.judging.judgement import Comparison, Dot, Effect, Judgement, Percent, Trend
+from eproba.core.judging.lost import losses_of
 from eproba.core.judging.scale import on_scale
 from eproba.core.judging.trust_line import Circumstances, TrustLine
 from eproba.core.judging.verdicts import capped, percent, verdict_of
@@ -40,7 +41,7 @@ def judgement_of(
 
 def with_trust(judgement: Judgement, lines: Sequence[TrustLine]) -> Judgement:
     """The judgement with further lines in its ledger, and with the verdicts that their caps leave standing."""
-    comparisons = tuple(_under_caps(comparison, lines) for comparison in judgement.comparisons)
+    comparisons = tuple(under_caps(comparison, lines) for comparison in judgement.comparisons)
     effects = tuple(_held(effect, lines) for effect in judgement.effects)
     return replace(judgement, comparisons=comparisons, effects=effects, trust=(*judgement.trust, *lines))
 
@@ -54,7 +55,8 @@ def _held(effect: Effect, lines: Sequence[TrustLine]) -> Effect:
     return effect
 
 
-def _under_caps(comparison: Comparison, lines: Sequence[TrustLine]) -> Comparison:
+def under_caps(comparison: Comparison, lines: Sequence[TrustLine]) -> Comparison:
+    """The comparison with the verdict that the caps among these lines leave standing."""
     for line in lines:
         if line.cap is None or line.of not in ("", comparison.treatment):
             continue
@@ -78,8 +80,9 @@ def _comparisons(figures: Figures, in_full: bool) -> list[Comparison]:
         comparisons.append(_judged(shown, figures, i))
     known = {figures.question.control, *figures.others}
     gone = dict.fromkeys(unit.treatment for unit in figures.every if unit.treatment not in known)
-    left = figures.counts[figures.question.control]
-    return comparisons + [Comparison(name, 0, left, shuffle_reason=NO_SHUFFLE_GONE) for name in gone]
+    left, losses = figures.counts[figures.question.control], losses_of(figures.every, figures.question.control)
+    comparisons += [Comparison(name, 0, left, shuffle_reason=NO_SHUFFLE_GONE) for name in gone]
+    return [replace(comparison, losses=losses.get(comparison.treatment)) for comparison in comparisons]
 
 
 def _described(figures: Figures, i: int, in_full: bool) -> Comparison:
@@ -124,7 +127,8 @@ def _judged(shown: Comparison, figures: Figures, i: int) -> Comparison:
     question, carrying, order = figures.question, shown.carrying, shown.order
     if order is not None and order.carries:
         verdict = verdict_of(order.low - 0.5, order.high - 0.5, None, question.lower_is_better)
-        return replace(shown, verdict=verdict, uncapped=verdict)
+        settled = figures.needed_by_order() if verdict == "cannot_tell" else None
+        return replace(shown, verdict=verdict, uncapped=verdict, needed=settled)
     if carrying is None:
         return shown
     low, high = carrying.low_adjusted, carrying.high_adjusted
@@ -139,4 +143,7 @@ def _trend(figures: Figures) -> Trend | None:
     if figures.trend is None:
         return None
     slope, change = figures.trend
-    return Trend(figures.question.ladder, slope, change.se, change.df, change.low, change.high, change.p)
+    return Trend(
+        figures.question.ladder, slope, change.se, change.df, change.low_adjusted, change.high_adjusted,
+        change.p_adjusted,
+    )  # fmt: skip

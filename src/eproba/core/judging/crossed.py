@@ -1,57 +1,33 @@
-"""Two things at once (2 × 2): what each does over with and without the other, and whether they help each other.
-
-References
-----------
-Yates, F. (1937). The design and analysis of factorial experiments. Imperial Bureau of Soil Science, Technical
-Communication 35: main effects and their interaction as contrasts of the same four means.
-"""
+"""Two things at once (2 × 2): what each does over with and without the other, and whether they help each other."""
 
 from collections.abc import Sequence
 from dataclasses import replace
 
-import numpy as np
-
-from eproba.core.judging.figures import mixture_figures
-from eproba.core.judging.judgement import Comparison, Effect, Judgement
+from eproba.core.judging.contrasts import EFFECTS, Contrasts
+from eproba.core.judging.judgement import Comparison, Effect, GapFigures, Judgement
 from eproba.core.judging.verdicts import verdict_of
-from eproba.core.stats.linear import Array, Fit
+from eproba.core.stats.linear import Array
 from eproba.core.stats.series import Question
-from eproba.core.trial.model import CROSSED
-
-# Over the gaps to the control of those that get the first thing, the second, both: each thing over with and without the
-# other, and what both do beyond their sum.
-EFFECTS = ("1", "2", "12")
-CONTRASTS: Array = np.array([[0.5, -0.5, 0.5], [-0.5, 0.5, 0.5], [-1.0, -1.0, 1.0]])
 
 
 def effects_of(
-    question: Question, model: Fit, others: Sequence[str], judged: Sequence[int], treatments: Sequence[str],
-    values: Array,
-) -> list[tuple[Effect, ...]]:  # fmt: skip
-    """For each measure the three effects; none where not all four can be judged."""
-    measures = values.shape[1]
+    question: Question, contrasts: Contrasts, estimates: Array, figures: Sequence[GapFigures | None]
+) -> tuple[Effect, ...]:
+    """The three effects of one measure, from the estimates (q,) and figures of all that was asked at once; none where
+    not all four can be judged."""
     named = {things: name for name, things in question.crossed}
-    if set(named) != set(CROSSED) or any(i not in judged for i in range(len(others))) or len(others) != 3:
-        return [()] * measures
-    places = [others.index(named[things]) for things in EFFECTS]
-    contrasts = np.zeros_like(CONTRASTS)
-    contrasts[:, places] = CONTRASTS
-    figures = mixture_figures(model, contrasts, treatments, values, question.confidence)
-    estimates = contrasts @ model.estimates
-    effects_found = []
-    for j in range(measures):
-        effects = []
-        for row, of in enumerate(EFFECTS):
-            figures_of_row = figures[j][row]
-            low, high = (
-                (None, None) if figures_of_row is None else (figures_of_row.low_adjusted, figures_of_row.high_adjusted)
-            )
-            # Both together are a question of their own: nothing is given away in it.
-            no_worse = question.no_worse and of != "12"
-            verdict = verdict_of(low, high, question.band, question.lower_is_better, no_worse)
-            effects.append(Effect(of, named[of], float(estimates[row, j]), figures_of_row, verdict, verdict))
-        effects_found.append(tuple(effects))
-    return effects_found
+    return tuple(
+        _effect(question, of, named[of], float(estimates[row]), figures[row])
+        for of, row in zip(EFFECTS, contrasts.effect_rows, strict=False)
+    )
+
+
+def _effect(question: Question, of: str, name: str, estimate: float, figures: GapFigures | None) -> Effect:
+    low, high = (None, None) if figures is None else (figures.low_adjusted, figures.high_adjusted)
+    # Both together are a question of their own: nothing is given away in it.
+    no_worse = question.no_worse and of != "12"
+    verdict = verdict_of(low, high, question.band, question.lower_is_better, no_worse)
+    return Effect(of, name, estimate, figures, verdict, verdict)
 
 
 def by_effects(judgement: Judgement) -> Judgement:

@@ -9,7 +9,7 @@ import numpy as np
 from eproba.core.judging.applications import applications
 from eproba.core.judging.courses import courses, true_day
 from eproba.core.judging.judgement import Judgement
-from eproba.core.judging.trust import ONE_IN_20
+from eproba.core.judging.lost import ONE_IN_20
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.judging.verdicts import percent
 from eproba.core.stats.neighbours import neighbours_alike

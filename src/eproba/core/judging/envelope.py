@@ -13,8 +13,9 @@ from dataclasses import dataclass
 
 from scipy import special
 
-from eproba.core.stats.many_to_one import critical_value
-from eproba.core.stats.sample_size import even_correlation, own_noise_df
+from eproba.core.judging.contrasts import asked_at_once
+from eproba.core.stats.sample_size import own_noise_df
+from eproba.core.stats.sidak import shared_bound
 from eproba.core.trial.model import Trial
 
 ALL = 0.05  # the risk of a false alarm that a trial has to spend
@@ -43,9 +44,10 @@ def price_of(trial: Trial, day: int) -> Price:
     """The price of a look on a day of a trial, with those already taken."""
     groups, looks = len(trial.treatments), [look.day for look in trial.looks]
     df = own_noise_df(groups, len(trial.units) // groups, trial.in_blocks, 0)
+    at_once = asked_at_once(groups - 1, ladder=trial.laddered, crossed=trial.crossed)
 
     def errors(confidence: float) -> float | None:
-        return critical_value(even_correlation(groups - 1), df, confidence) if df >= 1 else None
+        return float(shared_bound(df, at_once, confidence)) if df >= 1 else None
 
     end = trial.decision_day
     return Price(

@@ -6,18 +6,21 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from scipy import special
 
+from eproba.core.judging.contrasts import asked_at_once
 from eproba.core.judging.judgement import Effect, GapFigures, Needed
 from eproba.core.judging.ranking import Ranking
 from eproba.core.measuring.measures import CATALOGUE_DF
 from eproba.core.stats.counts import LogGap
 from eproba.core.stats.linear import Array, Fit, FitOfOne
-from eproba.core.stats.many_to_one import Simultaneous, adjusted_p, critical_value
-from eproba.core.stats.order import Order
+from eproba.core.stats.many_to_one import adjusted_p, critical_value
+from eproba.core.stats.order import CLEAR, Order, fewest_by_order
 from eproba.core.stats.own_noise import own_gaps
 from eproba.core.stats.sample_size import noise_range, units_needed
 from eproba.core.stats.series import Question, UnitValue
 from eproba.core.stats.shuffle import ShuffleTest
+from eproba.core.stats.sidak import shared_bound, shared_p, student_bound, student_p
 
 
 @dataclass(frozen=True)
@@ -28,8 +31,9 @@ class Figures:
     of the fit. By that order: `pooled` and `own` figures of each gap (None: none), `shuffled` their shuffle tests, or
     why there are none, `orders` the comparison by order. `by_order`: classes, or days that have not come for some unit,
     so that there are no gaps. `covariate`: the baseline is in the model, where `filled` units had none of their own.
-    `ranking`: all against all, where that was asked; `percents`: counts in percent; `trend`: the slope over a ladder;
-    `effects`: of two things at once.
+    `noise`: each treatment's own variance with its df; `borrowed`: treatments that show no noise beside the control,
+    unless that of a third one. `ranking`: all against all, where that was asked; `percents`: counts in percent;
+    `trend`: the slope over a ladder; `effects`: of two things at once.
     """
 
     question: Question
@@ -45,6 +49,8 @@ class Figures:
     by_order: bool
     covariate: bool
     filled: int
+    noise: dict[str, tuple[float, float]]
+    borrowed: frozenset[str]
     ranking: Ranking | None
     trend: tuple[float, GapFigures] | None
     effects: tuple[Effect, ...] = ()
@@ -66,12 +72,23 @@ class Figures:
         share = 1 / self.counts[self.others[i]] + 1 / self.counts[self.question.control]
         sd, df = self._drawn_to_the_usual(float(figures.se / np.sqrt(share)), figures.df)
         groups = sum(own is not None or pooled is not None for own, pooled in zip(self.own, self.pooled, strict=True))
+        at_once = asked_at_once(groups, self.trend is not None, bool(self.effects))
         covariates = int(self.covariate)
         low, likely, high = (
-            units_needed(band, float(bound), groups, blocks, covariates, no_worse=self.question.no_worse)
+            units_needed(
+                band, float(bound), groups, blocks, covariates, no_worse=self.question.no_worse, at_once=at_once
+            )
             for bound in noise_range(sd, df)
         )
         return None if likely is None or low is None else Needed(low, likely, high)
+
+    def needed_by_order(self) -> Needed | None:
+        """Units of each that show by order what the worth makes of the pairs; 3 of 4 where nobody knows that."""
+        band, usual = self.question.band, self.question.usual_sd
+        chance = CLEAR if band is None or usual is None else float(special.ndtr(band / usual / math.sqrt(2)))
+        compared = sum(order is not None for order in self.orders)
+        units = fewest_by_order(compared, any(unit.block for unit in self.units), chance)
+        return None if units is None else Needed(units, units, units, pairs=round(100 * chance))
 
     def _drawn_to_the_usual(self, sd: float, df: float) -> tuple[float, float]:
         """A noise with its degrees of freedom, drawn to what units usually differ by: as the planner takes it."""
@@ -127,63 +144,34 @@ def pooled_figures(model: Fit, judged: Sequence[int], confidence: float) -> Foun
 
 
 def own_figures(
-    model: Fit, judged: Sequence[int], treatments: Sequence[str], values: Array, confidence: float
+    model: Fit, contrasts: Array, treatments: Sequence[str], values: Array, confidence: float, beside: int = 0
 ) -> Found:
-    """Figures on the noise of each comparison's own: for each measure one of each gap, None where it has none.
+    """Figures of mixtures of the gaps on the noise of their own: for each measure one of each, None where it has none.
+
+    Parameters
+    ----------
+    contrasts : (q, k) all that is asked at once, one row each; they share the risk of a false alarm with
+        those `beside` them.
 
     References
     ----------
-    Hasler & Hothorn (2008), see `stats.many_to_one`; HC2 and Satterthwaite, see `stats.own_noise`.
+    Dunnett (1980), Šidák (1967), see `stats.sidak`; HC2 and Satterthwaite, see `stats.own_noise`.
     """
-    k = model.estimates.shape[0]
-    mine = mixture_figures(model, np.eye(k)[judged], treatments, values, confidence)
-    gaps_of_all: Found = [[None] * k for _ in mine]
-    for j, row in enumerate(mine):
-        for i, figures in zip(judged, row, strict=True):
-            gaps_of_all[j][i] = figures
-    return gaps_of_all
-
-
-def mixture_figures(model: Fit, contrasts: Array, treatments: Sequence[str], values: Array, confidence: float) -> Found:
-    """Figures of mixtures of the gaps, (m, k), all of them together, each on the noise of its own."""
-    measures = model.estimates.shape[1]
-    gaps_of_all: Found = [[None] * len(contrasts) for _ in range(measures)]
     gaps = own_gaps(model, treatments, contrasts, values)
     usable = np.isfinite(gaps.df) & ~model.noiseless
-    for pattern in np.unique(usable, axis=1).T:
-        rows, columns = np.flatnonzero(pattern), np.flatnonzero((usable == pattern[:, None]).all(axis=0))
-        if not len(rows):
-            continue
-        part = gaps.covariance[np.ix_(columns, rows, rows)]
-        size = np.sqrt(np.diagonal(part, axis1=1, axis2=2))
-        together = part / (size[:, :, None] * size[:, None, :])
-        estimates, se, df = (matrix[np.ix_(rows, columns)].T for matrix in (gaps.estimates, gaps.se, gaps.df))
-        t = estimates / se
-        alone, family = Simultaneous(np.ones((df.size, 1, 1)), df.reshape(-1, 1)), Simultaneous(together, df)
-        p, plain = alone.p(t.reshape(-1, 1)).reshape(t.shape), alone.bounds(confidence).reshape(t.shape)
-        p_adjusted, wide = family.p(t), family.bounds(confidence)
-        for m, j in enumerate(columns):
-            for n, row in enumerate(rows):
-                gaps_of_all[j][int(row)] = _figures(
-                    estimates[m, n], se[m, n], df[m, n], p[m, n], p_adjusted[m, n], plain[m, n], wide[m, n]
-                )
-    return gaps_of_all
-
-
-def slope_figures(
-    model: Fit, contrast: Array, treatments: Sequence[str], values: Array, confidence: float
-) -> list[tuple[float, GapFigures] | None]:
-    """One mixture of the gaps, (1, k), as a single question on the noise of its own: its size and figures a measure."""
-    gaps = own_gaps(model, treatments, contrast, values)
-    slopes: list[tuple[float, GapFigures] | None] = []
-    for gap, se, df in zip(gaps.estimates[0], gaps.se[0], gaps.df[0], strict=True):
-        if not np.isfinite(df):
-            slopes.append(None)
-            continue
-        p = float(adjusted_p(np.array(gap / se), np.eye(1), float(df)))
-        plain = critical_value(np.eye(1), float(df), confidence)
-        slopes.append((float(gap), _figures(gap, se, df, p, p, plain, plain)))
-    return slopes
+    df, family = np.where(usable, gaps.df, 1.0), max(1, len(contrasts) + beside)
+    p = student_p(gaps.estimates / np.where(usable, gaps.se, 1.0), df)
+    p_shared = shared_p(p, family)
+    plain, wide = student_bound(df, confidence), shared_bound(df, family, confidence)
+    return [
+        [
+            _figures(gaps.estimates[i, j], gaps.se[i, j], df[i, j], p[i, j], p_shared[i, j], plain[i, j], wide[i, j])
+            if usable[i, j]
+            else None
+            for i in range(len(contrasts))
+        ]
+        for j in range(usable.shape[1])
+    ]
 
 
 def _figures(gap: float, se: float, df: float, p: float, p_adjusted: float, plain: float, wide: float) -> GapFigures:

@@ -79,12 +79,19 @@ def unit_values(
     values = []
     for unit in trial.units:
         value, baseline = _summed_up(trial, asked, by_unit[unit.id], last_day)
+        last = None
         if unit.lost_on is not None and trial.day_of(unit.lost_on) <= last_day:
-            value = None
+            value, last = None, _last_seen(trial, asked, by_unit[unit.id], last_day)
         row, column = _place_of(trial, unit) if square else (None, None)
         block = unit.block if trial.in_blocks else None
-        values.append(UnitValue(unit.code, name[unit.letter], value, block, row, column, baseline))
+        values.append(UnitValue(unit.code, name[unit.letter], value, block, row, column, baseline, last))
     return tuple(values)
+
+
+def _last_seen(trial: Trial, asked: Asked, points: Points, last_day: int) -> float | None:
+    """What the readings of a lost unit gave when it was last read after day 0."""
+    after = [point.planned for point in points if 0 < point.planned <= last_day]
+    return _summed_up(trial, asked, points, max(after))[0] if after else None
 
 
 def _place_of(trial: Trial, unit: Unit) -> tuple[str, str]:

@@ -5,24 +5,26 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eproba.core.judging.again import asked_again
-from eproba.core.judging.comparisons import judgement_of, with_trust
+from eproba.core.judging.comparisons import judgement_of, under_caps, with_trust
+from eproba.core.judging.contrasts import Contrasts, contrasts_of
 from eproba.core.judging.crossed import effects_of
 from eproba.core.judging.figures import (
     Figures,
     judged_of,
     own_figures,
     pooled_figures,
-    slope_figures,
 )
 from eproba.core.judging.judgement import GapFigures, Judgement
 from eproba.core.judging.ranking import rank
 from eproba.core.judging.scale import on_scale
 from eproba.core.judging.trust_line import Circumstances
 from eproba.core.stats.counts import log_gaps
-from eproba.core.stats.linear import ROUNDING, Array, Fit, fit, of_one
-from eproba.core.stats.order import Order, order_of
+from eproba.core.stats.linear import ROUNDING, Array, Fit, fit, of_one, one_measure
+from eproba.core.stats.order import Order, orders_of
+from eproba.core.stats.own_noise import noise_by_treatment
 from eproba.core.stats.schedules import schedule_tests, turns_of
 from eproba.core.stats.series import Kind, Question, UnitValue, check, strata_of
 from eproba.core.stats.shuffle import Aliased, ShuffleTest, shuffle_tests
@@ -118,11 +120,13 @@ def _judge_group(
     others = tuple(name for name in dict.fromkeys(treatments) if name != question.control)
     model = fit(units, others, values, baseline)
     judged = judged_of(model, units, others, question.control)
-    own = own_figures(model, judged, treatments, values, question.confidence)
-    needed = in_full or any(values[i] is None for values in own for i in judged)
+    contrasts = contrasts_of(question, others, judged)
+    asked = own_figures(model, contrasts.rows, treatments, values, question.confidence, question.beside)
+    estimates = contrasts.rows @ np.where(model.estimable[:, None], model.estimates, 0.0)
+    needed = in_full or any(figures is None for row in asked for figures in row[: len(judged)])
     pooled = pooled_figures(model, judged if needed else [], question.confidence)
-    effects = effects_of(question, model, others, judged, treatments, values)
-    trends = _trends(question, model, others, judged, treatments, values)
+    names, variances, left = noise_by_treatment(model, treatments)
+    borrowed = _borrowed(units, others, judged, values, baseline, question)
     shuffled = _shuffled(units, measures[0], others, model, raw, baseline, question, seed, in_full, with_pile)
     judgements = []
     for j, every in enumerate(measures):
@@ -134,19 +138,53 @@ def _judge_group(
             others=others,
             fit=of_one(model, j),
             pooled=tuple([None] * len(others) if by_order else pooled[j]),
-            own=tuple([None] * len(others) if by_order else own[j]),
+            own=tuple([None] * len(others) if by_order else _own_of(contrasts, asked[j], len(others))),
             shuffled=tuple(test[j] if isinstance(test, list) else test for test in shuffled),
             orders=_orders(living[j], others, judged, question, by_order, seed, in_full),
             percents=log_gaps(living[j], others, question.confidence) if in_full and question.kind == "count" else {},
             by_order=by_order,
             covariate=baseline is not None,
             filled=filled,
-            ranking=rank(units, model, others, values[:, [j]], question) if question.ranked and not by_order else None,
-            trend=None if by_order else trends[j],
-            effects=() if by_order else effects[j],
+            noise={name: (float(variances[g, j]), float(left[g])) for g, name in enumerate(names)},
+            borrowed=frozenset(name for name, of in borrowed.items() if of[j]),
+            ranking=rank(units, one_measure(model, j), others, values[:, [j]], question)
+            if question.ranked and not by_order
+            else None,
+            trend=None if by_order else _trend(contrasts, estimates[:, j], asked[j]),
+            effects=() if by_order else effects_of(question, contrasts, estimates[:, j], asked[j]),
         )
-        judgements.append(judgement_of(figures, circumstances, in_full, with_trust))
+        judgement = judgement_of(figures, circumstances, in_full, with_trust)
+        waiting = frozenset(unit.treatment for unit in living[j] if unit.value == math.inf)
+        if waiting and question.control not in waiting:
+            judgement = _in_days(every, judgement, waiting, seed, in_full, with_pile)
+        judgements.append(judgement)
     return judgements
+
+
+def _in_days(
+    units: Sequence[UnitValue],
+    judgement: Judgement,
+    waiting: frozenset[str],
+    seed: int,
+    in_full: bool,
+    with_pile: bool,
+) -> Judgement:
+    """Treatments in which it came for every unit, as in the control, are judged in days, beside those that wait."""
+    came = {c.treatment for c in judgement.comparisons if c.by_order} - waiting
+    if not came:
+        return judgement
+    question = replace(judgement.question, beside=len(judgement.comparisons) - len(came))
+    kept = [unit for unit in units if unit.treatment in (question.control, *came)]
+    told = {
+        c.treatment: c for c in _judge_group([kept], question, None, seed, in_full, with_pile, False)[0].comparisons
+    }
+    comparisons = [
+        under_caps(replace(told[c.treatment], order=c.order and replace(c.order, carries=False)), judgement.trust)
+        if c.treatment in came
+        else c
+        for c in judgement.comparisons
+    ]
+    return replace(judgement, comparisons=tuple(comparisons))
 
 
 def _orders(
@@ -158,20 +196,20 @@ def _orders(
     seed: int,
     in_full: bool,
 ) -> tuple[Order | None, ...]:
-    """Each treatment against the control by order, where the kind of measure asks for it."""
+    """All treatments against the control by order, where the kind of measure asks for it."""
     if question.kind not in BY_ORDER or not (carries or in_full):
         return (None,) * len(others)
-    orders: list[Order | None] = []
-    for i, name in enumerate(others):
-        kept = [unit for unit in units if unit.treatment in (name, question.control)]
-        order = None
-        if i in judged:
-            numbers = [math.inf if unit.value is None else unit.value for unit in kept]
-            treated = [unit.treatment == name for unit in kept]
-            strata = strata_of(kept) or [None] * len(kept)
-            order = order_of(numbers, treated, strata, len(judged), question.confidence, seed)
-        orders.append(order and replace(order, carries=carries))
-    return tuple(orders)
+    numbers = [math.inf if unit.value is None else unit.value for unit in units]
+    orders = orders_of(
+        numbers,
+        [unit.treatment for unit in units],
+        question.control,
+        [others[i] for i in judged],
+        strata_of(units) or [None] * len(units),
+        question.confidence,
+        seed,
+    )
+    return tuple(order and replace(order, carries=carries) for order in map(orders.get, others))
 
 
 def _shuffled(
@@ -214,22 +252,38 @@ def _pair_size(units: Sequence[UnitValue], name: str, control: str) -> int:
     return min(sum(unit.treatment == name_of_unit for unit in units) for name_of_unit in (name, control))
 
 
-def _trends(
-    question: Question, model: Fit, others: Sequence[str], judged: Sequence[int], treatments: Sequence[str],
+def _own_of(contrasts: Contrasts, asked: Sequence[GapFigures | None], others: int) -> list[GapFigures | None]:
+    """The figures of each gap to the control, None for those that can't be judged."""
+    figures: list[GapFigures | None] = [None] * others
+    for i, of_row in zip(contrasts.judged, asked, strict=False):
+        figures[i] = of_row
+    return figures
+
+
+def _trend(
+    contrasts: Contrasts, estimates: Array, asked: Sequence[GapFigures | None]
+) -> tuple[float, GapFigures] | None:
+    """The slope over the ladder with its figures, where all its rungs could be judged."""
+    row = contrasts.trend_row
+    figures = None if row is None else asked[row]
+    return None if row is None or figures is None else (float(estimates[row]), figures)
+
+
+def _borrowed(
+    units: Sequence[UnitValue],
+    others: Sequence[str],
+    judged: Sequence[int],
     values: Array,
-) -> list[tuple[float, GapFigures] | None]:  # fmt: skip
-    """The slope over the ladder's scores for each measure, where all its rungs could be judged."""
-    scores, measures = dict(question.ladder), values.shape[1]
-    rungs = [i for i, name in enumerate(others) if name in scores]
-    if question.control not in scores or len(rungs) < 2 or len(rungs) + 1 < len(scores):
-        return [None] * measures
-    if any(i not in judged for i in rungs):
-        return [None] * measures
-    mean = sum(scores.values()) / len(scores)
-    spread = sum((score - mean) ** 2 for score in scores.values())
-    contrast = np.zeros((1, len(others)))
-    contrast[0, rungs] = [(scores[others[i]] - mean) / spread for i in rungs]  # the control's own gap is 0
-    return slope_figures(model, contrast, treatments, values, question.confidence)
+    baseline: Array | None,
+    question: Question,
+) -> dict[str, NDArray[np.bool_]]:
+    """For each measure whether a treatment and the control, fitted without the others, leave no noise at all: (m,)."""
+    borrowed = {}
+    for i in judged if len(others) > 1 else ():
+        kept = [n for n, unit in enumerate(units) if unit.treatment in (others[i], question.control)]
+        alone = fit([units[n] for n in kept], (others[i],), values[kept], None if baseline is None else baseline[kept])
+        borrowed[others[i]] = alone.noiseless if alone.df > 0 else np.zeros(values.shape[1], dtype=bool)
+    return borrowed
 
 
 def covariate_of(units: Sequence[UnitValue], question: Question) -> tuple[Array | None, int]:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from eproba.core.judging.levels import Levels
+from eproba.core.judging.lost import Losses
 from eproba.core.judging.ranking import Ranking
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.judging.verdicts import Verdict
@@ -48,7 +49,8 @@ class Needed:
     """Units of each that would find a true worth in 8 of 10: the likely number, and the range that the noise leaves.
 
     `high` None: beyond all reason, should the noise be at its largest. `readings` of each unit; `parts`: what a unit is
-    called, units or (on and off) periods.
+    called, units or (on and off) periods. `pairs`: by order, the pairs of 100 in which it truly stands above, instead
+    of a worth.
     """
 
     low: int
@@ -56,6 +58,7 @@ class Needed:
     high: int | None
     readings: int = 1
     parts: str = "units"
+    pairs: int | None = None
 
 
 @dataclass(frozen=True)
@@ -65,7 +68,8 @@ class Comparison:
     `own`: on the noise of these two alone, which carries the verdict; `pooled`: if all treatments were equally noisy,
     which carries it where there is no own noise. `order`: how often a treated unit stands above a control unit; it
     carries the verdict of classes, and of days where something has not happened yet. `verdict` is the one shown;
-    `uncapped` what it was before the ledger, `capped_by` the rule that lowered it.
+    `uncapped` what it was before the ledger, `capped_by` the rule that lowered it. `losses`: the units
+    lost beside those of the control, where any unit was.
     """
 
     treatment: str
@@ -84,11 +88,27 @@ class Comparison:
     capped_by: str = ""
     needed: Needed | None = None
     dots: tuple[Dot, ...] = ()
+    losses: Losses | None = None
 
     @property
     def carrying(self) -> GapFigures | None:
         """The figures of the gap that carry the verdict."""
         return self.own or self.pooled
+
+    @property
+    def by_order(self) -> bool:
+        """Whether order carries the verdict, and no gap."""
+        return self.order is not None and self.order.carries
+
+    @property
+    def kills(self) -> bool:
+        """Whether it is shown to lose more units than the control."""
+        return self.losses is not None and self.losses.shown == "more"
+
+    @property
+    def may_kill(self) -> bool:
+        """Whether it lost so many more units that nobody can call it harmless."""
+        return self.losses is not None and self.losses.beyond_margin
 
     @property
     def p_adjusted(self) -> float | None:
@@ -120,7 +140,8 @@ class Effect:
 class Trend:
     """The ladder as one question: the straight line over the scores of its rungs, by step of the score.
 
-    A contrast of the same model, planned and single, so its interval is plain. On the ratio scale the slope is a log.
+    A contrast of the same model, with its share of the 5 %: rungs and trend are asked at once. On the ratio scale the
+    slope is a log.
     """
 
     scores: tuple[tuple[str, float], ...]

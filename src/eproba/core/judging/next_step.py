@@ -72,7 +72,7 @@ def next_steps(
         cheaper = _cheaper(comparison, judgement, minutes)
         on_ladder = rung and rung != name and name in dict(judgement.question.ladder)
         advised = first[name]
-        if on_ladder and comparison.verdict not in UNSETTLED:
+        if on_ladder and comparison.verdict not in UNSETTLED and not comparison.kills:
             advised = "change"
         if advised == "keep" and cheaper:
             advised = "drop"
@@ -83,7 +83,16 @@ def next_steps(
 
 
 def _advised(comparison: Comparison, saves: bool) -> Choice:
-    return "keep" if comparison.verdict == "same" and saves else OF_VERDICT[comparison.verdict]
+    """By the verdict; what kills is dropped, and what may kill is never kept."""
+    choice = "keep" if comparison.verdict == "same" and saves else OF_VERDICT[comparison.verdict]
+    if comparison.kills:
+        return "drop"
+    return "ask again" if comparison.may_kill and choice == "keep" else choice
+
+
+def _gained(comparison: Comparison) -> bool:
+    """Whether it is shown to gain, and not to lose units."""
+    return comparison.verdict in GAINED and not comparison.may_kill
 
 
 def _cheaper(mine: Comparison, judgement: Judgement, minutes: Mapping[str, float]) -> str:
@@ -100,7 +109,7 @@ def _cheaper(mine: Comparison, judgement: Judgement, minutes: Mapping[str, float
         comparison.treatment
         for comparison in judgement.comparisons
         if comparison.treatment not in (mine.treatment, *behind)
-        and comparison.verdict in GAINED
+        and _gained(comparison)
         and minutes.get(comparison.treatment, mine_took) < CHEAPER * mine_took
     ]
     return min(rivals, key=lambda name: minutes[name], default="")
@@ -110,5 +119,5 @@ def _best_rung(judgement: Judgement) -> str:
     """The rung that stood best, where the ladder has one that is shown to gain; the control counts for nothing."""
     rungs = dict(judgement.question.ladder)
     turn = -1 if judgement.question.lower_is_better else 1
-    gained = [c for c in judgement.comparisons if c.treatment in rungs and c.verdict in GAINED]
+    gained = [c for c in judgement.comparisons if c.treatment in rungs and _gained(c)]
     return max(gained, key=lambda c: turn * (c.estimate or 0.0)).treatment if gained else ""

@@ -1,15 +1,16 @@
 """All treatments against each other: who is ahead of whom, and who can't be told apart."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
 
-from eproba.core.stats.all_pairs import all_pairs_bound, all_pairs_p
 from eproba.core.stats.linear import Array, Fit
 from eproba.core.stats.own_noise import own_gaps
 from eproba.core.stats.series import Question, UnitValue
+from eproba.core.stats.sidak import shared_bound, shared_p, student_p
 
 
 @dataclass(frozen=True)
@@ -71,7 +72,7 @@ def rank(
 
     References
     ----------
-    Games & Howell (1976), see `stats.all_pairs`.
+    Dunnett (1980), see `stats.sidak`.
     """
     present = (question.control, *others)
     names = [name for name in present if sum(unit.treatment == name for unit in units) >= 2]
@@ -104,6 +105,7 @@ def _pair(known: dict[tuple[str, str], _Gap], first: str, second: str, count: in
     turned = (first, second) not in known
     gap = known[(second, first) if turned else (first, second)]
     seen = -gap.estimate if turned else gap.estimate
-    half = gap.se * all_pairs_bound(count, gap.df, question.confidence)
-    p = all_pairs_p(seen / gap.se, count, gap.df)
+    pairs = math.comb(count, 2)
+    half = gap.se * float(shared_bound(gap.df, pairs, question.confidence))
+    p = float(shared_p(student_p(seen / gap.se, gap.df), pairs))
     return Pair(first, second, seen, seen - half, seen + half, p, abs(seen) > half)

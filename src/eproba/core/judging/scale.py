@@ -10,3 +10,8 @@ def on_scale(number: float | None, question: Question) -> float:
     if number is None:
         raise CannotJudge("a lost unit has no value")
     return math.log(number) if question.scale == "ratio" else number
+
+
+def off_scale(number: float, question: Question) -> float:
+    """The way back from `on_scale`."""
+    return math.exp(number) if question.scale == "ratio" else number

@@ -7,7 +7,6 @@ trials (`benchmarks/honesty` counts it).
 References
 ----------
 Brown, M. B. & Forsythe, A. B. (1974). Robust tests for the equality of variances. JASA 69.
-Fisher, R. A. (1935). The Design of Experiments (the exact test of losses).
 Leys, C. et al. (2013). Detecting outliers. Journal of Experimental Social Psychology 49 (median absolute deviation).
 """
 
@@ -21,12 +20,14 @@ from scipy import special
 
 from eproba.core.judging.figures import Figures
 from eproba.core.judging.judgement import Comparison
+from eproba.core.judging.lost import ONE_IN_20, loss_lines, losses_of
 from eproba.core.judging.trust_line import Circumstances, Level, TrustLine
+from eproba.core.judging.verdicts import Cap
 from eproba.core.stats.linear import Array, basis, clear_of, nuisance_span
 from eproba.core.stats.series import UnitValue
 from eproba.core.stats.shuffle import ShuffleTest
 
-ONE_IN_20, ONE_IN_10 = 0.05, 0.1
+FEW = 4  # units of each: with fewer, only a large gap can be told from luck
 FAR, FAR_OF_FEW = 3.8, 7.0  # scaled MADs, and so much more divided by the units: 1 in 20 clean trials has one beyond
 MAD_TO_SD = 1.4826
 
@@ -36,7 +37,8 @@ def ledger(figures: Figures, comparisons: Sequence[Comparison], circumstances: C
     units, model, question = figures.units, figures.fit, figures.question
     lost = [unit for unit in figures.every if unit.value is None]
     lines = sizes(figures.counts, question.control, units, lost)
-    lines += losses(figures.every, question.control)
+    uncapped = {c.treatment: c.uncapped for c in comparisons}
+    lines += loss_lines(losses_of(figures.every, question.control), uncapped, question.no_worse)
     lines.append(lots(circumstances))
     if circumstances is not None:
         lines.append(control_kind(circumstances))
@@ -56,14 +58,15 @@ def ledger(figures: Figures, comparisons: Sequence[Comparison], circumstances: C
             lines.append(noiseless(model.df < 1))
         return lines
     lines += [
-        TrustLine("own noise", "note", "pooled stands in", {"treatment": c.treatment})
+        TrustLine("own noise", "cap", "pooled stands in", {"treatment": c.treatment}, "direction", c.treatment)
         for c in compared
-        if c.own is None and c.pooled is not None
+        if c.pooled is not None and (c.own is None or c.treatment in figures.borrowed)
     ]
     lines += baseline_alike(figures)
     lines += baseline_gaps(units, figures.filled)
     lines += outliers(units, model.residuals)
     lines += unequal_noise(units, model.residuals)
+    lines += much_noisier(figures)
     lines += skewed(figures)
     calm = question.kind == "quantity" and not any(line.rule == "outliers" for line in lines)
     return lines + lots_and_model(comparisons, calm)
@@ -82,17 +85,10 @@ def sizes(
     counts: Mapping[str, int], control: str, units: Sequence[UnitValue], lost: Sequence[UnitValue]
 ) -> list[TrustLine]:
     """Replication: one unit a treatment is a story, not a trial."""
-    lines = []
-    lonely = [name for name, n in counts.items() if n == 1]
-    if control in lonely:
-        lines.append(TrustLine("replication", "cap", "one unit", {"treatments": lonely}, "described"))
-    elif lonely:
-        lines += [
-            TrustLine("replication", "cap", "one unit", {"treatments": [name]}, "described", name) for name in lonely
-        ]
-    elif min(counts.values()) < 4:
+    lines = _too_few(counts, control)
+    if not lines and min(counts.values()) < FEW:
         lines.append(TrustLine("replication", "caution", "few units", {"counts": dict(counts)}))
-    else:
+    elif not lines:
         lines.append(TrustLine("replication", "note", "units", {"counts": dict(counts)}))
     if lost:
         share = len(lost) / (len(lost) + len(units))
@@ -101,34 +97,18 @@ def sizes(
     return lines
 
 
-def losses(every: Sequence[UnitValue], control: str) -> list[TrustLine]:
-    """Units lost more often in one treatment than in the control, by Fisher's exact test among all treatments."""
-    counts: dict[str, list[int]] = defaultdict(lambda: [0, 0])
-    for unit in every:
-        counts[unit.treatment][unit.value is None] += 1
-    others = [name for name in counts if name != control]
-    lines = []
-    for name in others:
-        p = fisher(*counts[name], *counts[control])
-        if p * len(others) <= ONE_IN_10:
-            evidence = {
-                "treatment": name, "lost": counts[name][1], "of": sum(counts[name]), "control": counts[control][1],
-                "of_control": sum(counts[control]),
-            }  # fmt: skip
-            lines.append(TrustLine("lost by treatment", "caution", "lost unevenly", evidence, of=name))
+def _too_few(counts: Mapping[str, int], control: str) -> list[TrustLine]:
+    """One unit of a treatment or of the control describes; two beside more of others show a direction at most, since
+    the noise of two is hardly known."""
+    lines: list[TrustLine] = []
+    most = max(counts.values())
+    caps: tuple[tuple[int, str, Cap], ...] = ((1, "one unit", "described"), (2, "two units", "direction"))
+    for fewest, says, cap in caps:
+        few = [name for name, n in counts.items() if n == fewest and (n == 1 or n < most)]
+        if control in few:
+            return [*lines, TrustLine("replication", "cap", says, {"treatments": few}, cap)]
+        lines += [TrustLine("replication", "cap", says, {"treatments": [name]}, cap, name) for name in few]
     return lines
-
-
-def fisher(kept: int, lost: int, kept_control: int, lost_control: int) -> float:
-    """Two-sided p of Fisher's exact test for a table of two by two."""
-    of_control, of_treatment, gone = kept + lost, kept_control + lost_control, lost + lost_control
-
-    def ways(k: int) -> int:
-        return math.comb(of_control, k) * math.comb(of_treatment, gone - k)
-
-    seen = ways(lost)
-    possible = range(max(0, gone - of_treatment), min(of_control, gone) + 1)
-    return sum(ways(k) for k in possible if ways(k) <= seen) / math.comb(of_control + of_treatment, gone)
 
 
 def lots(circumstances: Circumstances | None) -> TrustLine:
@@ -265,6 +245,30 @@ def unequal_noise(units: Sequence[UnitValue], residuals: Array) -> list[TrustLin
     calm, wild = (groups[means.index(end)][0] for end in (min(means), max(means)))
     evidence = {"wild": wild, "calm": calm, "times": max(means) / min(means)}
     return [TrustLine("unequal noise", "note", "unequal noise", evidence)]
+
+
+def much_noisier(figures: Figures) -> list[TrustLine]:
+    """One of two arms noisier than the other, and few: the gap may be the work of a few far units.
+
+    By the F test of the two working variances, as many comparisons as there are at 1 in 20. `again` asks whether the
+    direction hangs on one unit.
+    """
+    control, lines = figures.question.control, []
+    variance, df = figures.noise[control]
+    for i, name in enumerate(figures.others):
+        own, own_df = figures.noise[name]
+        if figures.own[i] is None or min(own, variance) <= 0:
+            continue
+        ratio = own / variance
+        wild, calm = (name, control) if ratio > 1 else (control, name)
+        p = 2 * min(float(special.fdtrc(own_df, df, ratio)), float(special.fdtr(own_df, df, ratio)))
+        if figures.counts[wild] <= MOST_FEW and p * len(figures.others) <= ONE_IN_20:
+            evidence = {"treatment": name, "wild": wild, "calm": calm, "times": max(ratio, 1 / ratio) ** 0.5}
+            lines.append(TrustLine("one noisier", "caution", "much noisier", evidence, of=name))
+    return lines
+
+
+MOST_FEW = 16  # units of the noisier arm that are few
 
 
 def _from_the_middle(group: Sequence[float]) -> list[float]:

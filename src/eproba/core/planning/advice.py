@@ -8,6 +8,7 @@ from math import comb
 
 from eproba.core.measuring.measures import Measure
 from eproba.core.quantities import METRIC, Amount, Units
+from eproba.core.stats.order import can_show, fewest_by_order
 from eproba.core.stats.periods import FEWEST, MOST, best_schedule_p
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import WEEKDAYS
@@ -155,6 +156,25 @@ def on_units(dealing: Dealing, units_each: int, treatments: int) -> list[Advice]
         text = "If the light, the slope or the wall differs along the rows, blocks keep like with like."
         lines.append(Advice(False, text))
     return lines
+
+
+def by_order_words(units_each: int, compared: int, blocks: bool, days: bool) -> str:
+    """Whether any order of so few units could show anything; of days that goes by order where some wait."""
+    what = "Where it has not come for some units, days go by order" if days else "Classes go by their order"
+    if can_show(units_each, compared, blocks):
+        return f"{what}: {units_each} of each can show it, if they stand apart enough."
+    fewest = fewest_by_order(compared, blocks)
+    return f"{what}: with {units_each} of each no order at all could show anything; {fewest} of each can."
+
+
+def on_order(measure: Measure, dealing: Dealing, units_each: int, treatments: int) -> list[Advice]:
+    """What goes by order asks for units enough that some order could show it."""
+    if measure.kind not in ("class", "day") or units_each < 2 or dealing in ("on and off", "Latin square"):
+        return []
+    compared, blocks = treatments - 1, in_blocks(dealing)
+    if can_show(units_each, compared, blocks):
+        return []
+    return [Advice(True, by_order_words(units_each, compared, blocks, measure.kind == "day"))]
 
 
 def lots_words(dealing: Dealing, units_each: int, smallest: float) -> str:

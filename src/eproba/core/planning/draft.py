@@ -21,7 +21,7 @@ from eproba.core.trial.days import Rhythm, checked_pulls, checked_rounds, on_wee
 from eproba.core.trial.ground import Cut, Site, row_of, site_entry
 from eproba.core.trial.hours import hours_typed, usual_hours
 from eproba.core.trial.lots import Dealing
-from eproba.core.trial.model import Compared, Role, RoundTime, Rules, is_crossed
+from eproba.core.trial.model import Compared, Role, RoundTime, Rules, is_crossed, is_laddered
 from eproba.core.trial.worth import Worth
 
 StepName = Literal["claim", "measure", "treatments", "ground", "chance", "days", "rules"]
@@ -177,6 +177,12 @@ class Draft:
         """Two things at once."""
         wanted = () if self.treatments is None else self.treatments.wanted
         return is_crossed([planned.treatment for planned in wanted])
+
+    @property
+    def laddered(self) -> bool:
+        """A ladder of strengths."""
+        wanted = () if self.treatments is None else self.treatments.wanted
+        return is_laddered([planned.treatment for planned in wanted])
 
     @property
     def turns(self) -> bool:

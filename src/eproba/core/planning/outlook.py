@@ -13,10 +13,12 @@ from dataclasses import dataclass, replace
 from scipy import stats
 
 from eproba.core.errors import EprobaError
+from eproba.core.judging.from_trial import KINDS
 from eproba.core.measuring.measures import CATALOGUE_DF, OWN_NOISE, Measure, OwnNoise
-from eproba.core.planning.chance import MOST_CV, MOST_UNITS, ChanceError, Chances, Prospect, chances, own_power, table
+from eproba.core.planning.chance import Chances, chances, own_power, table
 from eproba.core.planning.cutter import GRADIENT_SHARE, Proposal, noise_after_sorting, noise_without_blocks
 from eproba.core.planning.draft import MeasurePart
+from eproba.core.planning.prospect import MOST_CV, MOST_UNITS, ChanceError, Prospect
 from eproba.core.stats.periods import FEWEST as FEWEST_PERIODS
 from eproba.core.stats.periods import MOST as MOST_PERIODS
 from eproba.core.stats.sample_size import NORMAL_BOTH, units_needed
@@ -176,9 +178,11 @@ def as_noise(sd: float, scale: Scale) -> float:
 
 
 def prospect_of(
-    measure: MeasurePart, treatments: int, proposal: Proposal, noise: float, crossed: bool = False
-) -> Prospect:
-    """A proposal as far as its chances go; where any difference would do, one noise SD stands in for the worth.
+    measure: MeasurePart, treatments: int, proposal: Proposal, noise: float, crossed: bool = False,
+    laddered: bool = False, read: Measure | None = None,
+) -> Prospect:  # fmt: skip
+    """A proposal as far as its chances go; where any difference would do, one noise SD stands in for the worth. `read`:
+    the measure itself, by which readings are rounded.
 
     Raises
     ------
@@ -196,8 +200,21 @@ def prospect_of(
         square=proposal.dealing == "Latin square" and not crossed,
         no_worse=measure.aim == "no worse",
         crossed=crossed,
+        laddered=laddered,
         turns=proposal.dealing == "on and off",
+        kind="quantity" if read is None else KINDS[read.kind],
+        step=0.0 if read is None else step_of(read, measure),
+        level=measure.typical,
     )
+
+
+def step_of(read: Measure, part: MeasurePart) -> float:
+    """What the judged number of a unit is rounded to: its readings by their decimals, seeds by how many are sown."""
+    if part.summary in ("rate", "time_to") or read.kind in ("photo", "worked out"):
+        return 0.0
+    if read.in_percent_points:
+        return 100 / part.sown if part.sown else 0.0
+    return 10.0**-read.decimals / part.per_unit
 
 
 def shown_proposals(
@@ -209,12 +226,14 @@ def shown_proposals(
     sizes: tuple[float, ...],
     unit: str,
     crossed: bool = False,
+    laddered: bool = False,
+    read: Measure | None = None,
 ) -> list[ProposalShown]:
     """Each proposal with its chance and what it gains; `unit`: that of a worth that is no percent."""
     shown = []
     for candidate in candidates:
         factor = _noise_factor(candidate, site, sizes, treatments)
-        prospect = prospect_of(measure, treatments, candidate, noise.value * factor, crossed)
+        prospect = prospect_of(measure, treatments, candidate, noise.value * factor, crossed, laddered, read)
         shown.append(ProposalShown(candidate, own_power(prospect), _words(candidate, site, prospect, noise, unit)))
     return shown
 
@@ -294,7 +313,9 @@ def fewest(prospect: Prospect) -> int | None:
         least = math.floor((NORMAL_BOTH * prospect.sd / prospect.gap) ** 2)  # by the normal: no fewer can do
         return next((n for n in range(max(2, least), MOST_UNITS + 1) if _is_enough(replace(prospect, units=n))), None)
     rivals = prospect.treatments - 1
-    return units_needed(prospect.gap, prospect.sd, rivals, prospect.blocks, chance=ENOUGH, no_worse=prospect.no_worse)
+    return units_needed(
+        prospect.gap, prospect.sd, rivals, prospect.blocks, 0, ENOUGH, prospect.no_worse, prospect.at_once
+    )
 
 
 def _is_enough(prospect: Prospect) -> bool:

@@ -4,9 +4,10 @@ from dataclasses import dataclass, replace
 
 from eproba.core.judging.judgement import Judgement, Needed
 from eproba.core.measuring.measures import Measure, OwnNoise
-from eproba.core.planning.chance import ChanceError, Prospect, own_power
+from eproba.core.planning.chance import own_power
 from eproba.core.planning.cutter import noise_without_blocks
 from eproba.core.planning.outlook import ENOUGH, PERIODS, Noise, NoiseUnknown, as_noise, as_sd, fewest, noise_of
+from eproba.core.planning.prospect import ChanceError, Prospect
 from eproba.core.trial.days import POUR_SECONDS
 from eproba.core.trial.ground import SEVERAL, UnitKind
 from eproba.core.trial.lots import Dealing
@@ -69,12 +70,16 @@ def _with_range(plan: Settling, like: Prospect, measure: Measure, noise: Noise, 
 
 
 def with_needed(judgement: Judgement, plan: Settling | None) -> Judgement:
-    """The judgement that says of each can't-tell what this plan takes: verdict and What next name one number."""
+    """The judgement that says of each can't-tell what this plan takes: verdict and What next name one number. What is
+    judged by order keeps its own."""
     needed = None
     if plan is not None:
         parts = "periods" if plan.dealing == "on and off" else "units"
         needed = Needed(plan.low, plan.units, plan.high, plan.per_unit, parts)
-    comparisons = [replace(c, needed=needed if c.verdict == "cannot_tell" else None) for c in judgement.comparisons]
+    comparisons = [
+        replace(c, needed=needed if c.verdict == "cannot_tell" else None) if not c.by_order else c
+        for c in judgement.comparisons
+    ]
     return replace(judgement, comparisons=tuple(comparisons))
 
 

@@ -5,7 +5,7 @@ decomposition, so that aliased columns do no harm and what can't be estimated is
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -74,6 +74,17 @@ def of_one(model: Fit, j: int) -> FitOfOne:
         noise_sd=float(model.noise_sd[j]),
         residuals=model.residuals[:, j],
         noiseless=bool(model.noiseless[j]),
+    )
+
+
+def one_measure(model: Fit, j: int) -> Fit:
+    """The fit of several measures as that of one of them."""
+    return replace(
+        model,
+        estimates=model.estimates[:, [j]],
+        noise_sd=model.noise_sd[[j]],
+        residuals=model.residuals[:, [j]],
+        noiseless=model.noiseless[[j]],
     )
 
 

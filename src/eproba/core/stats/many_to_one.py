@@ -1,21 +1,21 @@
-"""Many treatments against one control: the chance that the largest of several |t| stays below a bound.
+"""Many treatments against one control, all equally noisy: the chance that the largest of several |t| stays below a
+bound.
 
 References
 ----------
 Dunnett, C. W. (1955). A multiple comparison procedure for comparing several treatments with a control. JASA 50.
 Genz, A. & Bretz, F. (2009). Computation of Multivariate Normal and t Probabilities. Springer.
-Hasler, M. & Hothorn, L. A. (2008). Multiple contrast tests in the presence of heteroscedasticity. Biometrical
-Journal 50: gaps on the noise of their own, each with its own degrees of freedom.
-Hsu, J. C. (1992). The factor analytic approach to simultaneous inference in the general linear model. Journal of
-Computational and Graphical Statistics 1: correlations that are nearly of product form.
 """
 
 import functools
+import math
 from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import optimize, special
+
+from eproba.core.stats.sidak import student_bound, student_p
 
 Array = NDArray[np.float64]
 QMC_SEED = 20260501
@@ -38,12 +38,10 @@ def chances_all_within(bounds: Array, correlation: Array, df: float) -> Array:
     """
     k = len(correlation)
     if k == 1:
-        return np.asarray(1 - 2 * special.stdtr(df, -bounds))
+        return np.asarray(1 - student_p(bounds, df))
     loadings = _product_form(np.round(correlation, 13).tobytes(), k)
     if loadings is not None:
-        s, weights = noise_nodes(df)
-        within = _over_noise(_inside_of(loadings.tobytes()), bounds.reshape(1, -1), s, weights)
-        return np.asarray(within.reshape(bounds.shape))
+        return _by_quadrature(bounds.ravel(), loadings, df).reshape(bounds.shape)
     cholesky = np.asarray(np.linalg.cholesky(correlation), dtype=np.float64)
     chances = [_by_quasi_monte_carlo(float(bound), cholesky, df) for bound in bounds.ravel()]
     return np.array(chances, dtype=np.float64).reshape(bounds.shape)
@@ -52,7 +50,7 @@ def chances_all_within(bounds: Array, correlation: Array, df: float) -> Array:
 def adjusted_p(t: Array, correlation: Array, df: float) -> Array:
     """Chance that any of the |T_i| reaches |t|, for each t; for one comparison the two-sided p of Student's t."""
     if len(correlation) == 1:
-        return np.asarray(2 * special.stdtr(df, -np.abs(t)))
+        return student_p(t, df)
     return np.asarray(np.maximum(0.0, 1 - chances_all_within(np.abs(t), correlation, df)))
 
 
@@ -65,10 +63,10 @@ def critical_value(correlation: Array, df: float, confidence: float) -> float:
 @functools.lru_cache(maxsize=2048)
 def _critical_value(key: tuple[float, ...], k: int, df: float, confidence: float) -> float:
     correlation = np.array(key).reshape(k, k)
-    alone = _two_sided(1 - confidence, df)
+    alone = float(student_bound(df, confidence))
     if k == 1:
         return alone
-    bonferroni = _two_sided((1 - confidence) / k, df)
+    bonferroni = float(student_bound(df, 1 - (1 - confidence) / k))
     return float(
         optimize.brentq(
             lambda bound: float(chances_all_within(np.array([bound]), correlation, df)[0]) - confidence,
@@ -79,19 +77,9 @@ def _critical_value(key: tuple[float, ...], k: int, df: float, confidence: float
     )
 
 
-def _two_sided(alpha: float, df: float) -> float:
-    """The bound that |T| passes with chance alpha."""
-    return float(-special.stdtrit(df, alpha / 2))
-
-
 @functools.lru_cache(maxsize=256)
 def _product_form(correlation: bytes, k: int) -> Array | None:
     return product_form(np.frombuffer(correlation).reshape(k, k))
-
-
-@functools.lru_cache(maxsize=256)
-def _inside_of(loadings: bytes) -> Array:
-    return _inside(np.frombuffer(loadings)[None])
 
 
 def product_form(correlation: Array) -> Array | None:
@@ -117,103 +105,6 @@ def product_form(correlation: Array) -> Array | None:
     return loadings if fits and np.all(np.abs(loadings) < 1 - 1e-9) else None
 
 
-def nearest_product_form(correlations: Array) -> tuple[Array, Array]:
-    """Loadings b that make b_i b_j as near as can be to the correlations, and how far off the worst of them is.
-
-    Parameters
-    ----------
-    correlations : (q, k, k).
-
-    Returns
-    -------
-    (q, k) loadings and (q,) the largest |ρ_ij − b_i b_j|.
-    """
-    k = correlations.shape[1]
-    off = correlations * (1 - np.eye(k))
-    sums = off.sum(axis=2)
-    with np.errstate(divide="ignore", invalid="ignore"):  # exact where they are of product form (Spearman's formula)
-        squares = (sums**2 - (off**2).sum(axis=2)) / (sums.sum(axis=1)[:, None] - 2 * sums)
-    squares = np.where(np.isfinite(squares), squares, np.abs(off).sum(axis=2) / max(1, k - 1))
-    loadings = np.clip(np.sqrt(np.maximum(squares, 0.0)), 0, MOST_LOADING)
-    if k == 2:
-        loadings = np.sqrt(np.abs(off[:, 0, 1]))[:, None] * np.stack([np.ones(len(off)), np.sign(off[:, 0, 1])], axis=1)
-    for _ in range(SWEEPS if k > 2 else 0):
-        before = loadings.copy()
-        for i in range(k):
-            others = (loadings**2).sum(axis=1) - loadings[:, i] ** 2
-            pull = (off[:, i] * loadings).sum(axis=1)
-            loadings[:, i] = np.where(others > 0, pull / np.where(others > 0, others, 1.0), 0.0)
-        loadings = np.clip(loadings, -MOST_LOADING, MOST_LOADING)
-        if np.abs(loadings - before).max(initial=0.0) < 1e-4:
-            break
-    fitted = loadings[:, :, None] * loadings[:, None, :] * (1 - np.eye(k))
-    return np.clip(loadings, -MOST_LOADING, MOST_LOADING), np.abs(fitted - off).max(axis=(1, 2))
-
-
-SWEEPS, MOST_LOADING = 30, 0.97
-
-
-MOST_STEPS, NEARLY = 12, 0.1
-
-
-class Simultaneous:
-    """Gaps judged together for q measures, k gaps each, every gap with its own degrees of freedom.
-
-    Parameters
-    ----------
-    correlations : (q, k, k) between the gaps of each measure.
-    df : (q, k).
-    """
-
-    def __init__(self, correlations: Array, df: Array) -> None:
-        self.correlations, self.df = correlations, df
-        if df.shape[1] > 1:
-            loadings, worst = nearest_product_form(correlations)
-            self.inside, self.far = _inside(loadings), np.flatnonzero(worst > NEARLY)
-            self.nodes = _noise_nodes(df, 32)
-
-    def within(self, bounds: Array) -> Array:
-        """P(all |T_i| ≤ bound), for each gap's bound with that gap's degrees of freedom: (q, k)."""
-        k = bounds.shape[1]
-        if k == 1:
-            return np.asarray(1 - 2 * special.stdtr(self.df, -bounds))
-        chances = _over_noise(self.inside, bounds, *self.nodes)
-        for m in self.far:
-            cholesky = np.asarray(np.linalg.cholesky(self.correlations[m] + 1e-9 * np.eye(k)), dtype=np.float64)
-            for i in range(k):
-                chances[m, i] = _by_quasi_monte_carlo(float(bounds[m, i]), cholesky, float(self.df[m, i]))
-        return chances
-
-    def p(self, t: Array) -> Array:
-        """Chance that any of the |T_i| reaches |t|, for each measure and gap: (q, k)."""
-        return np.asarray(np.clip(1 - self.within(np.abs(t)), 0.0, 1.0))
-
-    def bounds(self, confidence: float) -> Array:
-        """The bound of each gap's |t| such that all keep theirs: (q, k).
-
-        Between Student's own bound and Šidák's, by the secant rule on the logarithm of the chance left over.
-        """
-        k = self.df.shape[1]
-        low = -special.stdtrit(self.df, (1 - confidence) / 2)
-        if k == 1:
-            return np.asarray(low)
-        high = -special.stdtrit(self.df, (1 - confidence ** (1 / k)) / 2)
-        goal = np.log(1 - confidence)
-
-        def over(bounds: Array) -> Array:
-            return np.asarray(np.log(np.maximum(1 - self.within(bounds), 1e-300)) - goal)
-
-        one, two = high, high - 0.25 * (high - low)
-        at_one, at_two = over(one), over(two)
-        for _ in range(MOST_STEPS):
-            step = at_two * (two - one) / np.where(at_two == at_one, np.inf, at_two - at_one)
-            one, at_one, two = two, at_two, np.clip(two - step, low * 0.999, high * 1.001)
-            if np.abs(two - one).max() <= 1e-5:
-                break
-            at_two = over(two)
-        return np.asarray(two)
-
-
 @functools.lru_cache(maxsize=8)
 def _legendre(count: int) -> tuple[Array, Array]:
     nodes, weights = np.polynomial.legendre.leggauss(count)
@@ -221,58 +112,33 @@ def _legendre(count: int) -> tuple[Array, Array]:
 
 
 @functools.lru_cache(maxsize=256)
-def noise_nodes(df: float) -> tuple[Array, Array]:
+def _noise_nodes(df: float) -> tuple[Array, Array]:
     """Nodes and weights over s = √(χ²_df / df)."""
-    return _noise_nodes(np.asarray(df, dtype=np.float64), 40)
-
-
-def _noise_nodes(df: Array, count: int) -> tuple[Array, Array]:
-    """Nodes and weights over s = √(χ²_df / df) for each df (…): two arrays (…, count)."""
-    nodes, weights = _legendre(count)
-    low, high = (np.sqrt(special.chdtri(df, tail) / df)[..., None] for tail in (1 - 1e-13, 1e-13))
+    nodes, weights = _legendre(OVER_NOISE)
+    low, high = (math.sqrt(float(special.chdtri(df, tail)) / df) for tail in (1 - 1e-13, 1e-13))
     y = (nodes + 1) / 2  # denser where s is small: there the chance rises steeply for few degrees of freedom
-    s, v = low + (high - low) * y**2, df[..., None]
+    s = low + (high - low) * y**2
     # The density of s, by way of its logarithm: the parts alone are too large for many degrees of freedom.
-    log_density = (v - 1) * np.log(s) - v * s**2 / 2 + v / 2 * np.log(v / 2) - special.gammaln(v / 2) + np.log(2)
-    return s, (high - low) * y * weights * np.exp(log_density)
+    log_density = (df - 1) * np.log(s) - df * s**2 / 2 + df / 2 * math.log(df / 2) - special.gammaln(df / 2)
+    return s, (high - low) * y * weights * np.exp(log_density + math.log(2))
 
 
-FARTHEST, GRID, SHARED, AT_ONCE = 9.0, 32, 20, 64  # at once: what stays in the processor's cache
+OVER_NOISE, OVER_SHARED, FARTHEST = 40, 24, 9.0
 
 
-@functools.lru_cache(maxsize=4)
-def chebyshev(farthest: float, count: int) -> tuple[Array, Array]:
-    """Chebyshev's points on 0 to `farthest`, and the matrix that turns values there into coefficients."""
-    angles = np.pi * (np.arange(count) + 0.5) / count
-    turn = 2 / count * np.cos(np.outer(np.arange(count), angles))
-    turn[0] /= 2
-    return farthest / 2 * (np.cos(angles) + 1), turn
-
-
-def _inside(loadings: Array) -> Array:
-    """P(all |X_i| ≤ x) of normal X_i = b_i Z + …, as a polynomial in x: Chebyshev coefficients (GRID, q)."""
-    nodes, weights = _legendre(SHARED)
+def _by_quadrature(bounds: Array, loadings: Array, df: float) -> Array:
+    """P(all |T_i| ≤ bound) of normal X_i = b_i Z + … over a common noise: bounds (q,) → (q,)."""
+    s, weights = _noise_nodes(df)
+    nodes, shared_weights = _legendre(OVER_SHARED)
     shared = 4.25 * (nodes + 1)  # by symmetry the upper half, counted twice
-    density = 2 * 4.25 * weights * np.exp(-(shared**2) / 2) / np.sqrt(2 * np.pi)
-    points, turn = chebyshev(FARTHEST, GRID)
-    edge = points[:, None]
-    chances = np.empty((len(loadings), GRID))
-    for start in range(0, len(loadings), AT_ONCE):
-        part = slice(start, start + AT_ONCE)
-        inside = np.ones((len(chances[part]), GRID, SHARED))
-        for b in loadings[part].T[:, :, None, None]:
-            own = 1 / np.sqrt(1 - b**2)
-            shift = b * own * shared
-            inside *= special.ndtr(edge * own - shift) - special.ndtr(-edge * own - shift)
-        chances[part] = inside @ density
-    return np.asarray(turn @ chances.T)
-
-
-def _over_noise(inside: Array, bounds: Array, s: Array, weights: Array) -> Array:
-    """P(all |T_i| ≤ bound): bounds (q, k), nodes over the noise (q, k, count)."""
-    at = np.minimum(bounds[:, :, None] * s, FARTHEST) * (2 / FARTHEST) - 1
-    chances = np.polynomial.chebyshev.chebval(at, inside[:, :, None, None], tensor=False)
-    return np.asarray(np.minimum(1.0, (chances * weights).sum(axis=2)))
+    density = 2 * 4.25 * shared_weights * np.exp(-(shared**2) / 2) / math.sqrt(2 * math.pi)
+    edge = np.minimum(bounds[:, None] * s, FARTHEST)[:, :, None]
+    inside = np.ones((*edge.shape[:2], OVER_SHARED))
+    for b, times in zip(*np.unique(loadings, return_counts=True), strict=True):
+        own = 1 / math.sqrt(1 - b**2)
+        shift = b * own * shared
+        inside *= (special.ndtr(edge * own - shift) - special.ndtr(-edge * own - shift)) ** times
+    return np.asarray(np.minimum(1.0, inside @ density @ weights))
 
 
 @functools.lru_cache(maxsize=32)

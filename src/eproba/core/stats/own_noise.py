@@ -28,13 +28,11 @@ class OwnGaps:
     estimates : (p, m).
     se : (p, m) HC2 standard errors; NaN where the design can't tell the gap, or nothing is left of its noise.
     df : (p, m) Satterthwaite's degrees of freedom; NaN likewise.
-    covariance : (m, p, p) of the gaps, by HC2, up to a factor for each measure.
     """
 
     estimates: Array
     se: Array
     df: Array
-    covariance: Array
 
 
 def own_gaps(model: Fit, treatments: Sequence[str], contrasts: Array, values: Array) -> OwnGaps:
@@ -51,7 +49,8 @@ def own_gaps(model: Fit, treatments: Sequence[str], contrasts: Array, values: Ar
     Notes
     -----
     One working variance a treatment, s² = Σe² / Σ(1 − h) over its units. Without blocks and baseline this is exactly
-    Welch's test; in pairs it is the paired t.
+    Welch's test with equal numbers; in pairs it is the paired t. The df are never more than with all working variances
+    equal, (Σ tr A_g)² / Σ tr(A_g A_h): a few calm units would else lend theirs to a gap that rests on the noisy ones.
     """
     names = list(dict.fromkeys(treatments))
     indicator = np.array([[label == name for name in names] for label in treatments], dtype=float)
@@ -70,16 +69,24 @@ def own_gaps(model: Fit, treatments: Sequence[str], contrasts: Array, values: Ar
     for i in np.flatnonzero(usable):
         trace, spread = _moments(model.span, share[i], indicator)
         with np.errstate(divide="ignore", invalid="ignore"):
-            df[i] = (trace @ own) ** 2 / np.einsum("gm,gh,hm->m", own, spread, own)
-    scaled = weights / np.sqrt(np.where(room < NOTHING, np.inf, room))
-    covariance = np.einsum("pn,nm,qn->mpq", scaled, squares, scaled, optimize=True)
+            satterthwaite = (trace @ own) ** 2 / ((spread @ own) * own).sum(axis=0)
+        df[i] = np.minimum(satterthwaite, float(trace.sum() ** 2 / spread.sum()))
     estimates = contrasts @ np.where(model.estimable[:, None], model.estimates, 0.0)
     return OwnGaps(
         estimates=estimates,
         se=np.where(told_se, se, np.nan),
         df=np.where(told_se, df, np.nan),
-        covariance=covariance,
     )
+
+
+def noise_by_treatment(model: Fit, treatments: Sequence[str]) -> tuple[list[str], Array, Array]:
+    """The working variances behind `own_gaps`: names (g), variances (g, m), and the df of each (g,); NaN with none."""
+    names = list(dict.fromkeys(treatments))
+    indicator = np.array([[label == name for name in names] for label in treatments], dtype=float)
+    left = indicator.T @ model.room
+    with np.errstate(divide="ignore", invalid="ignore"):
+        variances = np.where(left[:, None] > NOTHING, indicator.T @ model.residuals**2 / left[:, None], np.nan)
+    return names, np.asarray(variances), np.asarray(left)
 
 
 def _own_variances(squares: Array, room: Array, indicator: Array) -> Array:

@@ -5,14 +5,13 @@ References
 Hoenig, J. M. & Heisey, D. M. (2001). The abuse of power. The American Statistician 55: never from the seen gap.
 """
 
-import functools
 import math
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from eproba.core.stats.many_to_one import critical_value
+from eproba.core.stats.sidak import shared_bound
 
 MOST_UNITS = 5_000
 NORMAL_BOTH = 2.8  # 1.96 + 0.84: the bound of 1 in 20 and 8 of 10
@@ -54,12 +53,6 @@ def even_correlation(treatments: int) -> NDArray[np.float64]:
     return np.asarray(np.full((treatments, treatments), 0.5) + 0.5 * np.eye(treatments))
 
 
-@functools.lru_cache(maxsize=4096)
-def even_bound(treatments: int, df: float) -> float:
-    """The bound that the |t| of so many gaps to one shared control keep in 95 of 100."""
-    return critical_value(even_correlation(treatments), df, 0.95)
-
-
 def chance_beyond(shift: float, df: float, bound: float, both_sides: bool = True) -> float:
     """Chance that a noncentral t with `shift` passes ± bound (or + bound alone).
 
@@ -78,18 +71,25 @@ def shift_of(gap: float, noise_sd: float, units: int) -> float:
 
 
 def power(
-    units: int, gap: float, noise_sd: float, treatments: int, blocks: bool, covariates: int, no_worse: bool = False
+    units: int,
+    gap: float,
+    noise_sd: float,
+    treatments: int,
+    blocks: bool,
+    covariates: int,
+    no_worse: bool = False,
+    at_once: int | None = None,
 ) -> float:
     """Chance that one true `gap` is shown against the control, with `units` units per treatment.
 
-    `treatments` counts those beside the control; the bound is the adjusted one on the noise of these two treatments
-    alone, the chance is by the noncentral t.
+    `treatments` counts those beside the control, `at_once` all gaps that share the 5 % (None: these); the bound is the
+    shared one on the noise of these two treatments alone, the chance is by the noncentral t.
     With `no_worse`: chance that a treatment truly equal is shown to be no worse by `gap`.
     """
     df = own_noise_df(treatments + 1, units, blocks, covariates)
     if df < 1 or noise_df(treatments + 1, units, blocks, covariates) < 1:
         return 0.0
-    bound = even_bound(treatments, bound_df(df, units, blocks))
+    bound = float(shared_bound(bound_df(df, units, blocks), at_once or treatments, 0.95))
     return chance_beyond(shift_of(gap, noise_sd, units), df, bound, both_sides=not no_worse)
 
 
@@ -101,11 +101,12 @@ def units_needed(
     covariates: int = 0,
     chance: float = 0.8,
     no_worse: bool = False,
+    at_once: int | None = None,
 ) -> int | None:
     """Fewest units per treatment that find a true `gap` (the worth) with the given chance; None beyond 5 000."""
 
     def enough(units: int) -> bool:
-        return power(units, gap, noise_sd, treatments, blocks, covariates, no_worse) >= chance
+        return power(units, gap, noise_sd, treatments, blocks, covariates, no_worse, at_once) >= chance
 
     high = max(2, min(MOST_UNITS, math.ceil(2 * (NORMAL_BOTH * noise_sd / gap) ** 2)))  # by the normal: a first guess
     while not enough(high):

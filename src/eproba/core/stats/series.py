@@ -32,7 +32,8 @@ def band_of(worth: float, scale: Scale) -> float:
 
 @dataclass(frozen=True)
 class UnitValue:
-    """One unit with its summary. `value` None: the unit is lost. Labels are compared as text."""
+    """One unit with its summary. `value` None: the unit is lost, and `last` is what its last readings gave. Labels are
+    compared as text."""
 
     unit: str
     treatment: str
@@ -41,6 +42,7 @@ class UnitValue:
     row: str | None = None
     column: str | None = None
     baseline: float | None = None
+    last: float | None = None
 
 
 @dataclass(frozen=True)
@@ -55,7 +57,8 @@ class Question:
     `turns`: two places take turns, on and off, by the period. `kind`: classes are judged by their order alone, and days
     where something has not happened yet (infinity); for scores the order is told beside the gap; for counts the percent
     come from a count model. `usual_sd`: what units usually differ by, on the scale of the estimates, where it is known
-    beside the trial: what would settle a question is reckoned on both together.
+    beside the trial: what would settle a question is reckoned on both together. `beside`: comparisons that
+    share the risk of a false alarm, and are judged elsewhere.
     """
 
     control: str
@@ -71,6 +74,7 @@ class Question:
     crossed: tuple[tuple[str, str], ...] = ()
     turns: bool = False
     usual_sd: float | None = None
+    beside: int = 0
 
     @property
     def band(self) -> float | None:

@@ -67,6 +67,11 @@ class Treatment(PlannedTreatment):
     letter: str = ""
 
 
+def is_laddered(treatments: Sequence[PlannedTreatment]) -> bool:
+    """The control and two rungs or more of one strength."""
+    return sum(treatment.rung is not None for treatment in treatments) > 2
+
+
 def is_crossed(treatments: Sequence[PlannedTreatment]) -> bool:
     """Whether they are two things at once: each alone, both, and a control."""
     return len(treatments) == len(CROSSED) and {treatment.things for treatment in treatments} == set(CROSSED)
@@ -366,6 +371,11 @@ class Trial:
     def crossed(self) -> bool:
         """Two things at once: each alone, both, neither."""
         return is_crossed(self.treatments)
+
+    @property
+    def laddered(self) -> bool:
+        """A ladder of strengths: the control and two rungs or more."""
+        return is_laddered(self.treatments)
 
     @property
     def turns(self) -> bool:

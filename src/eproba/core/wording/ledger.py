@@ -15,12 +15,24 @@ SAID: Mapping[str, str] = {
     # Units and lots
     "one unit": "Only one unit of {treatments:names}. Two places always differ a little, whatever is poured on them, "
     "so this can be described but not judged.",
+    "two units": "Only two units of {treatments:names}, and more of others: how much those two differ by themselves is "
+    "hardly known, so a direction is the most that can be told.",
     "few units": "{counts:counts}: few, so only a large gap can be told from luck.",
     "units": "{counts:counts}.",
     "lost units": "Lost or without a value: {units:names}. Ask whether the treatment had a part in it: units that die "
     "of it are missing from the gap.",
     "lost unevenly": "{treatment} lost {lost} of {of} units, the control {control} of {of_control}: more than chance "
     "gives in 9 of 10 trials.",
+    "lost more": "{treatment} lost {lost} of {of} units, the control {control} of {of_control}: more than luck would "
+    "take (p = {p:.3f}). What the others gave is no gain.",
+    "lost beyond the margin": "{treatment} lost {lost} of {of} units, the control {control} of {of_control}. What "
+    "loses more than 1 in 10 units more is not called as good.",
+    "weakens with the lost": "{treatment} lost {lost:units}, the control {control:units}. With the worst seen in "
+    "either in place of the lost, less of the verdict stands.",
+    "the same as last seen": "As {units:names} last stood before they were lost, the verdict on {treatment} is the "
+    "same.",
+    "another as last seen": "As {units:names} last stood before they were lost, the verdict on {treatment} would be "
+    "“{verdict:verdict}”. Were they truly lost, or put aside?",
     "turns with the lost": "{treatment} lost {lost:units}, the control {control:units}. With the worst seen in "
     "either in place of the lost, the verdict does not stand.",
     "stands with the lost": "{treatment} lost {lost:units}, the control {control:units}. With the worst seen in "
@@ -87,10 +99,16 @@ SAID: Mapping[str, str] = {
     "story; it stays in.",
     "unequal noise": "{wild} scatters {times:.1f} times as much as {calm}; each treatment is judged on its own noise, "
     "so the intervals take it already.",
+    "much noisier": "{wild} scatters {times:.1f} times as much as {calm}, and the units are few: a gap may be the work "
+    "of a few far ones.",
+    "hangs on one": "Without unit {unit} alone, {treatment} would not stand apart from the control: all hangs on a "
+    "single unit of few.",
+    "hangs on a far one": "Had unit {unit} been as far off on the other side as the farthest was, {treatment} would "
+    "not stand apart from the control: in an arm so noisy, a single far unit decides.",
     "percent fits better": "The values scatter the more the larger they are: percent would fit them better than "
     "differences, and show smaller gaps. For a next trial, choose percent.",
     "pooled stands in": "{treatment} and the control show no noise of their own (all alike): that of the other "
-    "treatments stands in for it.",
+    "treatments stands in for it, so a direction is the most that can be told.",
     "the same without": "Without the units far off the verdict on {treatment} is the same.",
     "another without": "Without the units far off the verdict on {treatment} would be “{verdict:verdict}”.",
     "nothing left over": "Too few units for blocks and baseline: nothing is left over to measure the noise with.",

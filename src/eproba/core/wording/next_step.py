@@ -7,7 +7,7 @@ from eproba.core.applying.spent import Spent
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.next_step import CHOICES, GAINED, LOST, Choice, NextStep
 from eproba.core.quantities import METRIC, SQUARES, Amount, Units, conversion
-from eproba.core.wording.sentences import Wording, cap_sentence, either, gap_text, worth_text
+from eproba.core.wording.sentences import Wording, cap_sentence, either, gap_text, losses_text, worth_text
 from eproba.core.words import lower_first, minutes_text, plural
 
 TITLES: Mapping[Choice, str] = {
@@ -97,6 +97,8 @@ def _keep(
     units: Units,
 ) -> str:  # fmt: skip
     gap, worth, mine = _fits(comparison, judgement, wording), worth_text(judgement, wording), spent[step.treatment]
+    if comparison.may_kill:
+        return losses_text(comparison, judgement)
     if step.saves:
         control, prices = (
             judgement.question.control,
@@ -127,6 +129,8 @@ def _drop(
     step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, spent: Mapping[str, Spent]
 ) -> str:
     mine = spent[step.treatment]
+    if comparison.kills:
+        return losses_text(comparison, judgement)
     if step.cheaper:
         other = spent[step.cheaper]
         text = f"{step.cheaper}, {plural(other.times, 'application')}: a gain that can’t be told apart, for"

@@ -75,8 +75,26 @@ def counted(trial: Trial, judgement: Judgement) -> str:
 
 
 def headline(comparison: Comparison, judgement: Judgement) -> str:
-    """The verdict in a few words."""
-    return headline_of(comparison.verdict, judgement)
+    """The verdict in a few words; what is shown to kill is said before anything else."""
+    said = headline_of(comparison.verdict, judgement)
+    if comparison.kills:
+        return "More units lost" if comparison.verdict == "seen_not_shown" else f"More units lost; {lower_first(said)}"
+    return said
+
+
+def losses_text(comparison: Comparison, judgement: Judgement) -> str:
+    """The units lost in both arms, and whether luck does that; nothing where none was lost."""
+    losses = comparison.losses
+    if losses is None or not losses.lost + losses.lost_control:
+        return ""
+    counts = f"{comparison.treatment} lost {losses.lost or 'none'} of {losses.of} units, {judgement.question.control} "
+    counts += f"{losses.lost_control or 'none'} of {losses.of_control}"
+    if losses.shown:
+        luck = f"p = {losses.p_adjusted:.3f}" if losses.p_adjusted >= 0.001 else "p below 0.001"
+        return f"{counts}: {losses.shown} than luck would take ({luck})."
+    if losses.beyond_margin:
+        return f"{counts}. Luck can do that, but nobody can say that {comparison.treatment} does no harm."
+    return f"{counts}. Luck can do that."
 
 
 def headline_of(verdict: Verdict, judgement: Judgement) -> str:
@@ -89,7 +107,14 @@ def headline_of(verdict: Verdict, judgement: Judgement) -> str:
 
 
 def sentence(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
-    """The gardener's sentence: what was seen, what else fits, what was wanted."""
+    """The gardener's sentence: what was seen, what else fits, what was wanted, what was lost (first, where that is
+    shown)."""
+    gap, losses = _gap_sentence(comparison, judgement, wording), losses_text(comparison, judgement)
+    return " ".join(part for part in ((losses, gap) if comparison.kills else (gap, losses)) if part)
+
+
+def _gap_sentence(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
+    """What was seen, what else fits, what was wanted."""
     order = comparison.order
     if order is not None and order.carries:
         return _by_order(comparison, order, judgement, wording)
@@ -121,7 +146,8 @@ def line(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     else:
         fits = _span(low, high, judgement, wording)
         text = f"{_bare(comparison, judgement, wording)}; anything from {fits} fits."
-    return f"{text} {cap_sentence(comparison, judgement)}".strip()
+    parts = (text, cap_sentence(comparison, judgement), losses_text(comparison, judgement))
+    return " ".join(part for part in parts if part)
 
 
 def cap_sentence(comparison: Comparison, judgement: Judgement) -> str:
@@ -154,11 +180,15 @@ def _by_order(comparison: Comparison, order: Order, judgement: Judgement, wordin
     word = wording.above
     if chance < 0.5:
         chance, low, high, word = 1 - chance, 1 - high, 1 - low, wording.below
-    pairs = f"in {100 * chance:.0f} of 100 pairs a unit with {comparison.treatment} {word} than one with"
+    of = "pairs of one block" if order.within else "pairs"
+    pairs = f"in {100 * chance:.0f} of 100 {of} a unit with {comparison.treatment} {word} than one with"
     text = f"{pairs[0].upper()}{pairs[1:]} {judgement.question.control} (ties count half);"
     fits = f"anything from {100 * low:.0f} to {100 * high:.0f} of 100 fits"
     if comparison.verdict == "cannot_tell":
-        return f"{text} {fits}, so it may be nothing.".replace("; anything", ", but anything")
+        few = "" if order.reachable else "With so few units no order at all could show it."
+        but = f"{text} {fits}, so it may be nothing.".replace("; anything", ", but anything")
+        parts = (but, few, settling(comparison), cap_sentence(comparison, judgement))
+        return " ".join(part for part in parts if part)
     return f"{text} {fits}. {cap_sentence(comparison, judgement)}".strip()
 
 
@@ -187,12 +217,15 @@ def settling(comparison: Comparison) -> str:
         return ""
     units_each = min(comparison.n, comparison.n_control)
     read = "" if needed.readings == 1 else f", each read {needed.readings} times,"
+    truth = "the truth is what you want"
+    if needed.pairs is not None:
+        truth = f"{needed.pairs} of 100 pairs speak for it in truth"
     if needed.likely <= units_each:
-        return f"A trial of this size{read} settles it 8 times in 10 if the truth is what you want: repeat it."
+        return f"A trial of this size{read} settles it 8 times in 10 if {truth}: repeat it."
     span = f"{needed.low} to {needed.high}" if needed.high is not None else f"{needed.low} or many more"
     span = str(needed.likely) if needed.low == needed.high else f"{span}, most likely {needed.likely}"
     units = f"{span} {needed.parts} of each ({units_each} here){read}"
-    return f"{units} would settle it 8 times in 10, if the truth is what you want."
+    return f"{units} would settle it 8 times in 10, if {truth}."
 
 
 def trend_sentence(trend: Trend, judgement: Judgement, wording: Wording) -> str:

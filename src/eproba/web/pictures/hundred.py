@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from eproba.core.judging.verdicts import Verdict
-from eproba.core.planning.chance import Prospect, Truth
+from eproba.core.planning.prospect import Prospect, Truth
 from eproba.core.wording.sentences import HEADLINES
 
 ORDER: tuple[Verdict, ...] = (

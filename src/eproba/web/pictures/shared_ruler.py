@@ -45,8 +45,8 @@ class SharedRuler:
 def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording) -> SharedRuler:
     """Lay all comparisons along one ruler."""
     question, control = judgement.question, judgement.question.control
-    spans = {c.treatment: _span(c) for c in judgement.comparisons}
-    by_order = any(c.order is not None and c.order.carries for c in judgement.comparisons)
+    by_order = _by_order(judgement)
+    spans = {c.treatment: _span(c, by_order) for c in judgement.comparisons}
     ends = [end for span in spans.values() for end in span if end is not None]
     reach = [0.0, *ends, *([question.band, -question.band] if question.band else [])]
     low, high = min(reach), max(reach)
@@ -92,7 +92,7 @@ def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording
 
 def ordered(judgement: Judgement) -> list[str]:
     """The treatments as seen, the best first, the control among them; those without a figure last."""
-    spans = {c.treatment: _span(c)[0] for c in judgement.comparisons}
+    spans = {c.treatment: _span(c, _by_order(judgement))[0] for c in judgement.comparisons}
     turn = -1 if judgement.question.lower_is_better else 1
     gaps = {name: gap for name, gap in spans.items() if gap is not None} | {judgement.question.control: 0.0}
     return [*sorted(gaps, key=lambda name: -turn * gaps[name]), *(name for name in spans if name not in gaps)]
@@ -116,10 +116,15 @@ def runs_not_told_apart(names: Sequence[str], ranking: Ranking | None) -> list[t
     return [(kept[start], kept[end]) for start, end in runs]
 
 
-def _span(comparison: Comparison) -> tuple[float | None, float | None, float | None]:
-    """The gap with its interval; of what goes by order, how far the chance lies from one half."""
+def _by_order(judgement: Judgement) -> bool:
+    """Whether chances are drawn and no gaps: one ruler has one scale."""
+    return any(comparison.by_order for comparison in judgement.comparisons)
+
+
+def _span(comparison: Comparison, by_order: bool) -> tuple[float | None, float | None, float | None]:
+    """The gap with its interval; by order, how far the chance lies from one half."""
     order, carrying = comparison.order, comparison.carrying
-    if order is not None and order.carries:
+    if by_order and order is not None:
         return order.chance - 0.5, order.low - 0.5, order.high - 0.5
     if carrying is None:
         return comparison.estimate, None, None

@@ -55,8 +55,7 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
     letters, order = _letters(trial), ordered(judgement)
     shown = []
     for comparison in sorted(judgement.comparisons, key=lambda c: order.index(c.treatment)):
-        by_order = comparison.order is not None and comparison.order.carries
-        test = None if by_order else comparison.shuffle  # of ranks there is no gap to draw
+        test = None if comparison.by_order else comparison.shuffle  # of ranks there is no gap to draw
         span = ""
         if test is not None and test.pile:
             ends = [

@@ -34,8 +34,8 @@ from eproba.web.ui.fields import NumberField
 from eproba.web.ui.units import sentence
 
 if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
-    from eproba.core.planning.chance import Prospect
     from eproba.core.planning.outlook import Help, Noise, Outlook
+    from eproba.core.planning.prospect import Prospect
     from eproba.web.pictures.hundred import Hundred
 
 TAKEN: tuple[tuple[str, StepName, str], ...] = (("units", "ground", "units_each"), ("worth", "measure", "worth"))
@@ -140,7 +140,9 @@ def planned_chance(walk: Walk, moved: Mapping[str, str] | None = None) -> "tuple
     wanted = _wanted(measure, moved or {})
     if "noise" in wanted:
         noise = Noise(wanted["noise"], "as set here", wanted["noise"], wanted["noise"])
-    prospect = prospect_of(measure, draft.rows, cut, noise.value, draft.crossed)
+    prospect = prospect_of(
+        measure, draft.rows, cut, noise.value, draft.crossed, draft.laddered, known.measures[measure.measure]
+    )
     if prospect.square and wanted.get("units", prospect.units) != prospect.units:
         wanted = {"blocks": True} | wanted | {"square": False}
     prospect = replace(prospect, **wanted)

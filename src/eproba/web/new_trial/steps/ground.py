@@ -11,7 +11,7 @@ from wtforms.validators import Length
 
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_values
-from eproba.core.planning.advice import Advice, on_gradient, on_guard, on_turns, on_units
+from eproba.core.planning.advice import Advice, on_gradient, on_guard, on_order, on_turns, on_units
 from eproba.core.planning.cutter import Proposal, unlike
 from eproba.core.planning.dosing import size_words
 from eproba.core.planning.draft import (
@@ -195,6 +195,7 @@ def cut_advice(walk: Walk, cut: Proposal, ground: GroundPart, guard: float) -> l
     if walk.draft.measure is not None:
         first = walk.known.measures[walk.draft.measure.measure]
         counsel += on_turns(cut.dealing, first, walk.draft.compared)
+        counsel += on_order(first, cut.dealing, cut.units_each, walk.draft.rows)
         if cut.dealing != "on and off":
             counsel += on_guard(first, guard if ground.guard_cm is None else ground.guard_cm, cut.cuts[0].kind, units())
     if words := _unlike(cut):
@@ -226,7 +227,9 @@ def _chances(
     try:
         shown = shown_proposals(
             measure, walk.draft.rows, offered, site, noise_for(walk, measure, chance), ground.sizes,
-            worth_unit(walk.known.measures[measure.measure].judged_unit, measure.summary), walk.draft.crossed,
+            worth_unit(walk.known.measures[measure.measure].judged_unit, measure.summary),
+            walk.draft.crossed, walk.draft.laddered,
+            walk.known.measures[measure.measure],
         )  # fmt: skip
     except EprobaError as error:
         return blank, sentence(error)
