@@ -1,5 +1,6 @@
 """The commands behind `./eproba`."""
 
+import math
 import os
 import sys
 from collections.abc import Callable, Iterator
@@ -122,20 +123,25 @@ def plan_chances(
 
 @main.command("combine")
 @click.argument("file", type=click.Path(path_type=Path))
+@click.option("--worth", type=float, help="Smallest difference worth having, on the scale of the gaps.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
-def combine_file(file: Path, as_json: bool) -> None:
+def combine_file(file: Path, worth: float | None, as_json: bool) -> None:
     """Put trials of one question together, from a CSV of trial,gap,se, all on one scale."""
-    from eproba.core.stats.combining import combine
+    from eproba.core.stats.combining import combine, supposed
     from eproba.exchange.gaps_csv import combined_json, combined_text, read_gaps
 
     try:
         gaps = read_gaps(file.read_bytes())
-        pooled = combine([gap.gap for gap in gaps], [gap.se for gap in gaps])
+        if worth is not None and not 0 < worth < math.inf:
+            raise EprobaError(f"--worth {worth:g}: it must be above 0")
+        every, errors = [gap.gap for gap in gaps], [gap.se for gap in gaps]
+        pooled = combine(every, errors)
+        if_alike = None if worth is None or pooled.k < 2 else supposed(every, errors, worth)
     except OSError as error:
         _refuse(f"{file}: can't be read ({error.strerror})", "combine")
     except EprobaError as error:
         _refuse(f"{file}: {error}", "combine")
-    click.echo(combined_json(pooled) if as_json else combined_text(pooled))
+    click.echo(combined_json(pooled, if_alike) if as_json else combined_text(pooled, if_alike))
 
 
 @main.command("mix")

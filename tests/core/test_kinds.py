@@ -16,7 +16,8 @@ from eproba.core.judging.judge import judge
 from eproba.core.judging.levels import levels_of
 from eproba.core.stats.counts import log_gaps
 from eproba.core.stats.neighbours import neighbours_alike
-from eproba.core.stats.order import can_show, fewest_by_order, order_power, orders_of
+from eproba.core.stats.order import fewest_by_order, order_power, orders_of
+from eproba.core.stats.reach import can_show, fewest_that_can
 from eproba.core.stats.series import CannotJudge, Question, UnitValue
 from eproba.core.stats.summaries import Point, rate, summarise, time_to
 from eproba.core.trial.model import Rules
@@ -117,8 +118,8 @@ def test_an_order_is_shown_where_its_interval_says_so_and_its_p(groups):
 def test_how_many_units_some_order_could_show_it_with(units, compared, blocks, can):
     assert can_show(units, compared, blocks) == can
     assert can or order_power(units, 1.0, compared, blocks) == 0.0
-    assert fewest_by_order(1, True) == 6
-    assert fewest_by_order(1, False) == 4
+    assert fewest_that_can(1, blocks=True) == 6
+    assert fewest_that_can(1, blocks=False) == 4
     assert order_power(fewest_by_order(1, False, 0.75), 0.75, 1, False) >= 0.8
 
 

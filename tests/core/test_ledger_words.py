@@ -99,6 +99,11 @@ SENTENCES = [
      "better than differences, and show smaller gaps. For a next trial, choose percent."),
     ("two units", {"treatments": ["Whey"]}, "Only two units of Whey, and more of others: how much those two differ by "
      "themselves is hardly known, so a direction is the most that can be told."),
+    ("dealt before", {"name": "Whey?", "deals": 2, "on": date(2026, 5, 4), "day": 3}, "A trial of the same question, "
+     "“Whey?”, was deleted on 4 May 2026, on its day 3. Its lots had been dealt twice: whoever deals until the lots "
+     "suit him leaves nothing to chance."),
+    ("deleted when over", {"name": "Whey?", "deals": 2, "on": date(2026, 5, 4), "day": 40}, "A trial of the same "
+     "question, “Whey?”, was over and was deleted on 4 May 2026: what it said is not known here."),
     ("lost more", {"treatment": "Whey", "lost": 6, "of": 8, "of_control": 8, "control": 0, "p": 0.007}, "Whey lost 6 "
      "of 8 units, the control 0 of 8: more than luck would take (p = 0.007). What the others gave is no gain."),
     ("lost beyond the margin", {"treatment": "Whey", "lost": 3, "of": 8, "of_control": 8, "control": 0}, "Whey lost 3 "

@@ -202,6 +202,8 @@ def told(engine):
 @demo_garden
 def test_a_whole_garden_comes_in_with_every_verdict_as_it_was(app, client, elsewhere):
     client.post("/trials/1/note", {"note": "moved", "seen": "x"})
+    for number in (2, 3, 5):
+        client.post(f"/trials/{number}/verdict/open", {"reason": "moving house"})
     garden = client.get("/garden.zip").data
     here = told(app.extensions["engine"])
     assert len(here) >= 2
@@ -224,7 +226,7 @@ def test_a_whole_garden_comes_in_with_every_verdict_as_it_was(app, client, elsew
         assert "Here already, and left as they are: “Comfrey and whey on rainbow chard”" in part
         with Session(there) as session:
             third, _ = garden_tables(session)
-        assert {t.name: len(t.rows) for t in third} == {t.name: len(t.rows) for t in tables}
+        assert {t.name: len(t.rows) for t in third} == {t.name: len(t.rows) for t in tables} | {"gone_trials": 1}
 
 
 @demo_garden

@@ -95,7 +95,7 @@ def test_a_narrow_plan_has_room_for_scale_gradient_and_north():
 
 
 def test_a_hundred_gardens_are_a_hundred_marks():
-    shares, _ = simulated(Prospect(3, 6, True, "ratio", 0.2, 0.3), 777, 1)
+    shares = simulated(Prospect(3, 6, True, "ratio", 0.2, 0.3), 777, 1).shares
     picture = hundred(shares["worth"], "worth", Prospect(3, 6, True, "ratio", 0.2, 0.3))
     assert len(picture.marks) == sum(count for _, _, count in picture.counts) == 100
     assert len({(mark.x, mark.y) for mark in picture.marks}) == 100

@@ -155,7 +155,10 @@ def test_two_things_at_once_are_planned_poured_and_judged(client, draft, clock, 
     clock.forward(days=30)
     poured(app, trial)
     gain = {"A": 1.25, "B": 1.0, "C": 1.25, "D": 1.0}
-    read_in(client, trial, lambda letter, n, day: (20 + 0.2 * (n * n % 7)) * (gain[letter] if day > 0 else 1.0))
+    read_in(
+        client, trial, lambda letter, n, day: (20 + 0.2 * (n * n % 7)) * (gain[letter] if day > 0 else 1.0)
+        + 0.1 * ((7 * n + 3 * day + 5 * n * n) % 11),
+    )  # fmt: skip
     verdict = text(client, f"{trial}/verdict")
     assert re.search(r"<h1 class=\"title\">Nettle steep: Better, and by enough to matter</h1>", verdict)
     assert '<h2 class="title is-4">Whey: No difference worth having</h2>' in verdict

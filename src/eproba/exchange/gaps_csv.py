@@ -4,7 +4,7 @@ import json
 from dataclasses import asdict, dataclass
 
 from eproba.core.errors import EprobaError
-from eproba.core.stats.combining import Combined
+from eproba.core.stats.combining import Combined, one_more
 from eproba.core.words import figure, parse_number
 from eproba.exchange.table import TableError, TableRow, read_table
 from eproba.exchange.units_csv import label
@@ -59,12 +59,14 @@ def _number(row: TableRow, name: str) -> float:
         raise TableError(str(error), row.line, name) from error
 
 
-def combined_json(combined: Combined) -> str:
-    """All figures as JSON text; null for what does not exist."""
-    return json.dumps(asdict(combined), indent=2, allow_nan=False)
+def combined_json(combined: Combined, if_alike: tuple[float, float] | None = None) -> str:
+    """All figures as JSON text; null for what does not exist. `if_alike`: the joint gap if gardens scatter by no more
+    than about the worth."""
+    content = asdict(combined) if if_alike is None else {**asdict(combined), "supposed": if_alike}
+    return json.dumps(content, indent=2, allow_nan=False)
 
 
-def combined_text(combined: Combined) -> str:
+def combined_text(combined: Combined, if_alike: tuple[float, float] | None = None) -> str:
     """The same for reading."""
     lines = [f"{combined.k} trial{'s' if combined.k > 1 else ''}, gap {figure(combined.estimate)}"]
     lines[0] += f", standard error {figure(combined.se)}"
@@ -77,4 +79,8 @@ def combined_text(combined: Combined) -> str:
     else:
         span = f"{figure(combined.prediction_low)} to {figure(combined.prediction_high)}"
         lines.append(f"In a next garden, anything from {span} fits (95 %).")
+    lines.append(f"One more trial like these takes the span to about {100 * one_more(combined.k):.0f} % of this one.")
+    if if_alike is not None:
+        low, high = map(figure, if_alike)
+        lines.append(f"If gardens differ by no more than about the worth, {low} to {high} fits: a supposition.")
     return "\n".join(lines)

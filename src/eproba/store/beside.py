@@ -5,8 +5,10 @@ from collections.abc import Mapping, Sequence
 from sqlmodel import Session, col, select
 
 from eproba.core.brewing.recipe import Recipe
+from eproba.core.judging.answers import questions_of
 from eproba.core.trial.amendments import Beside, Changes
 from eproba.core.trial.model import Trial
+from eproba.store.gone import gone_trials
 from eproba.store.kit import household_kit
 from eproba.store.mapping import correction_from
 from eproba.store.pours import pour_changes_of
@@ -35,6 +37,7 @@ def beside_of(session: Session, trial: Trial) -> Beside:
         least_days=_least_days(session, trial, with_recipe),
         brewed=tuple(letter for letter, recipe in with_recipe if recipe.brews),
         made_by=_made_by(session, trial, known),
+        gone=gone_trials(session, sorted(set(questions_of(trial).values()))),
     )
 
 

@@ -16,6 +16,7 @@ from eproba.store.tables import (
     BatchRow,
     CorrectionRow,
     DraftRow,
+    GoneTrialRow,
     KitRow,
     LeftOutRow,
     LookRow,
@@ -55,7 +56,7 @@ TABLES: Mapping[str, type[SQLModel]] = {
 # What a whole garden has besides.
 GARDEN: Mapping[str, type[SQLModel]] = {
     **TABLES, "drafts": DraftRow, "weather": WeatherRow, "weather_days": WeatherDayRow, "kit": KitRow,
-    "ticks": TickRow,
+    "ticks": TickRow, "gone_trials": GoneTrialRow,
 }  # fmt: skip
 KINDS: Mapping[type[Any], Kind] = {
     Boolean: "boolean", Integer: "integer", Float: "number", DateTime: "datetime", Date: "date", LargeBinary: "string",

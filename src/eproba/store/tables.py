@@ -18,6 +18,7 @@ from eproba.core.trial.ground import UnitKind
 from eproba.core.trial.happenings import UnitEventWhat
 from eproba.core.trial.lots import Dealing
 from eproba.core.trial.model import Compared, Per, PourStatus, PourWhat, Role, Sharing
+from eproba.core.trial.stage import Stage
 
 NAMING = {
     "ix": "ix_%(table_name)s_%(column_0_N_name)s",
@@ -119,7 +120,8 @@ class MeasurePictureRow(SQLModel, table=True):
 
 
 class DraftRow(SQLModel, table=True):
-    """A trial being planned: exactly what was typed, step by step, each step with its version."""
+    """A trial being planned: exactly what was typed, step by step, each step with its version. `taken_back`: the line
+    that its trial leaves, where it was one and the draft is thrown away."""
 
     __tablename__ = "draft"
     id: int = _number()
@@ -127,6 +129,22 @@ class DraftRow(SQLModel, table=True):
     answers: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB()))
     versions: dict[str, int] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
     deals: int = 0  # how often its lots fell before it was taken back
+    taken_back: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+
+
+class GoneTrialRow(SQLModel, table=True):
+    """A trial that was deleted: how often its lots were dealt, where it stood, and which questions it asked."""
+
+    __tablename__ = "gone_trial"
+    id: int = _number()
+    key: str
+    name: str
+    deals: int
+    stage: Stage = _word()
+    day: int
+    on: date
+    fingerprint: str = ""
+    questions: list[str] = Field(default_factory=list, sa_column=Column(JSONB(), nullable=False))
 
 
 class TrialRow(SQLModel, table=True):

@@ -15,7 +15,7 @@ from scipy import special
 from eproba.core.judging.answers import FACETS, Answer, Asks, Told, circumstances, question_key, strength_words
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.verdicts import Verdict, capped, verdict_of
-from eproba.core.stats.combining import FEWEST_TO_PREDICT, Combined, apart, combine
+from eproba.core.stats.combining import FEWEST_TO_PREDICT, Combined, apart, combine, supposed
 from eproba.core.stats.series import band_of
 from eproba.core.trial.model import Treatment, Trial
 
@@ -40,6 +40,7 @@ class Together:
     """What all trials of a question say; `aside` with the reason of each.
 
     `joint` from three trials on; of two `distance`: how far the second lies from the first, with its 95 % interval.
+    `supposed`: where the joint gap lies if gardens differ by no more than about the worth, which carries no verdict.
     `differs`: what is not alike in all of them, by name, for each of the stakes.
     """
 
@@ -52,6 +53,7 @@ class Together:
     distance: tuple[float, float, float] | None
     verdict: Verdict
     differs: Mapping[str, tuple[str, ...]]
+    supposed: tuple[float, float] | None = None
 
     @property
     def held(self) -> int:
@@ -135,6 +137,7 @@ def together(tellings: Sequence[Told]) -> Together:
         distance=apart(gaps, errors) if len(kept) == 2 else None,
         verdict=capped(verdict, "direction") if held else verdict,
         differs=differences([telling.answer.was for telling in kept]),
+        supposed=None if joint is None or band is None else supposed(gaps, errors, band),
     )
 
 

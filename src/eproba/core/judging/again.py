@@ -12,15 +12,15 @@ from eproba.core.judging.verdicts import Cap, Verdict
 from eproba.core.stats.series import Question, UnitValue
 
 Judge = Callable[[Sequence[UnitValue], Question], Judgement]
-CLAIMS: Mapping[Verdict, frozenset[Verdict]] = {
-    "better_matters": frozenset({"better_matters"}),
-    "better": frozenset({"better_matters", "better", "better_trivial"}),
-    "better_trivial": frozenset({"better_trivial"}),
-    "same": frozenset({"same", "better_trivial", "worse_trivial"}),
-    "no_worse": frozenset({"no_worse", "better_matters", "better", "better_trivial", "worse_trivial"}),
-    "worse_trivial": frozenset({"worse_trivial"}),
-    "worse": frozenset({"worse_matters", "worse", "worse_trivial"}),
-    "worse_matters": frozenset({"worse_matters"}),
+CLAIMS: Mapping[Verdict, tuple[Verdict, ...]] = {
+    "better_matters": ("better_matters",),
+    "better": ("better_matters", "better", "better_trivial"),
+    "better_trivial": ("better_trivial",),
+    "same": ("same", "better_trivial", "worse_trivial"),
+    "no_worse": ("no_worse", "better_matters", "better", "better_trivial", "worse_trivial"),
+    "worse_trivial": ("worse_trivial",),
+    "worse": ("worse_matters", "worse", "worse_trivial"),
+    "worse_matters": ("worse_matters",),
 }
 
 

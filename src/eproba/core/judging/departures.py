@@ -42,6 +42,7 @@ def plan_lines(
         *declared(trial),
         *came_changed(trial),
         *settled_late(trial, readings),
+        *dealt_before(beside),
         *decision_day(trial, asked, readings, judgement, early),
         *looks(trial, judgement),
         *crossing(trial, asked),
@@ -83,6 +84,19 @@ def settled_late(trial: Trial, readings: Sequence[Reading]) -> list[TrustLine]:
         evidence = {"day": trial.day_of(trial.made_at.date())}
         lines.append(TrustLine("declared", "caution", "laid down late", evidence))
     return lines
+
+
+def dealt_before(beside: Beside) -> list[TrustLine]:
+    """Trials that asked the same and were deleted: their lots may have been thrown away because they did not suit."""
+    return [
+        TrustLine(
+            "lots",
+            "caution" if gone.unfinished else "note",
+            "dealt before" if gone.unfinished else "deleted when over",
+            {"name": gone.name, "deals": gone.deals, "on": gone.on, "day": gone.day},
+        )
+        for gone in beside.gone
+    ]
 
 
 def _first_answer(trial: Trial, readings: Sequence[Reading]) -> date | None:

@@ -75,6 +75,9 @@ def _beyond_zero(near: float, far: float, band: float | None) -> Verdict:
     return "better_trivial" if far < band else "better"
 
 
+MOST_LOG = 230.0  # a hundred digits: what lies beyond is no number of a garden, and would overflow
+
+
 def percent(estimate: float) -> float:
     """A gap on the log scale as percent (0.0953 → 10)."""
-    return 100 * math.expm1(estimate)
+    return 100 * math.expm1(min(estimate, MOST_LOG))

@@ -8,8 +8,8 @@ from math import comb
 
 from eproba.core.measuring.measures import Measure
 from eproba.core.quantities import METRIC, Amount, Units
-from eproba.core.stats.order import can_show, fewest_by_order
 from eproba.core.stats.periods import FEWEST, MOST, best_schedule_p
+from eproba.core.stats.reach import can_show, fewest_that_can
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import WEEKDAYS
 from eproba.core.trial.ground import UnitKind
@@ -163,7 +163,7 @@ def by_order_words(units_each: int, compared: int, blocks: bool, days: bool) -> 
     what = "Where it has not come for some units, days go by order" if days else "Classes go by their order"
     if can_show(units_each, compared, blocks):
         return f"{what}: {units_each} of each can show it, if they stand apart enough."
-    fewest = fewest_by_order(compared, blocks)
+    fewest = fewest_that_can(compared, blocks)
     return f"{what}: with {units_each} of each no order at all could show anything; {fewest} of each can."
 
 

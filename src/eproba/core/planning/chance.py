@@ -24,8 +24,9 @@ from eproba.core.planning.prospect import Prospect, Truth, names_of, units_of
 from eproba.core.planning.simulating import simulated
 from eproba.core.stats.linear import fit
 from eproba.core.stats.many_to_one import critical_value
-from eproba.core.stats.order import can_show, order_power
+from eproba.core.stats.order import order_power
 from eproba.core.stats.periods import best_schedule_p, permitted
+from eproba.core.stats.reach import can_show
 from eproba.core.stats.sample_size import (
     bound_df,
     chance_beyond,

@@ -8,6 +8,8 @@ Knapp, G. & Hartung, J. (2003). Improved tests for a random effects meta-regress
 in Medicine 22: Student's t with k − 1 degrees of freedom and the standard error that the trials' own scatter gives.
 Röver, C., Knapp, G. & Friede, T. (2015). Hartung–Knapp–Sidik–Jonkman approach and its modification for random-effects
 meta-analysis with few studies. BMC Medical Research Methodology 15: never below the plain standard error.
+Röver, C. et al. (2021). On weakly informative prior distributions for the heterogeneity parameter in Bayesian
+random-effects meta-analysis. Research Synthesis Methods 12: a half-normal prior, by numbers.
 Higgins, J. P. T., Thompson, S. G. & Spiegelhalter, D. J. (2009). A re-evaluation of random-effects meta-analysis.
 Journal of the Royal Statistical Society A 172: the prediction interval, t with k − 2 degrees of freedom.
 """
@@ -92,6 +94,43 @@ def combine(gaps: Sequence[float], errors: Sequence[float]) -> Combined:
         None if reach is None else unit * (middle - reach),
         None if reach is None else unit * (middle + reach),
     )
+
+
+def supposed(gaps: Sequence[float], errors: Sequence[float], scatter: float) -> tuple[float, float]:
+    """Where the joint gap lies (95 %) if gardens are supposed to scatter by no more than about `scatter` (an SD).
+
+    A half-normal prior of that scale on the scatter, none on the gap; by summing over a grid. Simulated (see
+    `benchmarks.honesty`), it holds in 97 of 100 or more where the scatter is half of that at most, in 92 where it is
+    all of it, and finds gaps in three trials half as often again as the bound that supposes nothing.
+    """
+    _check(gaps, errors)
+    y, v = np.array(gaps, dtype=float) / scatter, (np.array(errors, dtype=float) / scatter) ** 2
+    tau = np.linspace(0.0, MOST_SCATTER, SCATTERS)
+    total = v + tau[:, None] ** 2
+    weights = 1 / total
+    middle = (weights * y).sum(axis=1) / weights.sum(axis=1)
+    left = (weights * (y - middle[:, None]) ** 2).sum(axis=1)
+    log = -(np.log(total).sum(axis=1) + np.log(weights.sum(axis=1)) + left + tau**2) / 2
+    chance = np.exp(log - log.max())
+    chance[[0, -1]] /= 2
+    chance /= chance.sum()
+    sd = 1 / np.sqrt(weights.sum(axis=1))
+
+    def end(share: float) -> float:
+        def over(at: float) -> float:
+            return float(chance @ special.ndtr((at - middle) / sd)) - share
+
+        return scatter * float(optimize.brentq(over, float((middle - 9 * sd).min()), float((middle + 9 * sd).max())))
+
+    return end((1 - LEVEL) / 2), end((1 + LEVEL) / 2)
+
+
+MOST_SCATTER, SCATTERS = 4.0, 161  # of the supposed scatter; places of the grid
+
+
+def one_more(k: int) -> float:
+    """What the span of a joint gap comes to, as a share of that of k trials, with one more trial like them."""
+    return _t(k) * math.sqrt(k / (k + 1)) / _t(k - 1)
 
 
 def between(gaps: Array, variances: Array) -> float:

@@ -26,11 +26,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
+from eproba.core.stats.reach import FEW, MOST_CLOSED, can_show
 from eproba.core.stats.shuffle import best_p, deals_of, holm
 from eproba.core.stats.sidak import student_bound, student_p
 
 Array = NDArray[np.float64]
-FEW = 10  # units of either below which the lots themselves give the bound
 CLEAR = 0.75  # of the pairs: what is to be found where nobody said what would matter
 MOST_EACH = 500
 
@@ -116,7 +116,7 @@ def orders_of(
     return {name: _order(placing, adjusted[name] or 0.0, len(placings), risk) for name, placing in placings.items()}
 
 
-MOST_CLOSED, JOINT_DEALS = 3, 5_000
+JOINT_DEALS = 5_000
 
 
 def _closed(
@@ -301,19 +301,7 @@ def _error_of(units: int, p: float) -> tuple[float, float]:
     return null, (p * (1 - p) + shared) / units**2
 
 
-def can_show(units: int, comparisons: int, blocks: bool, risk: float = 0.05) -> bool:
-    """Whether any order of so many units of each could show anything, among so many comparisons."""
-    deals = 2**units if blocks else math.comb(2 * units, units)
-    at_once = 1 if comparisons <= MOST_CLOSED else comparisons
-    return units >= 2 and (units >= FEW or 2 / deals * at_once <= risk + 1e-12)
-
-
-def fewest_by_order(comparisons: int, blocks: bool, chance: float | None = None, wanted: float = 0.8) -> int | None:
-    """The fewest units of each with which some order could show it; with a `chance`, so many as show that in 8 of 10
-    (None: beyond all reason)."""
-    for units in range(2, MOST_EACH + 1):
-        if chance is None and can_show(units, comparisons, blocks):
-            return units
-        if chance is not None and order_power(units, chance, comparisons, blocks) >= wanted:
-            return units
-    return None
+def fewest_by_order(comparisons: int, blocks: bool, chance: float, wanted: float = 0.8) -> int | None:
+    """The fewest units of each that show a true chance in 8 of 10; None: beyond all reason."""
+    sizes = range(2, MOST_EACH + 1)
+    return next((n for n in sizes if order_power(n, chance, comparisons, blocks) >= wanted), None)

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
 
+from eproba.core.trial.gone import GoneTrial
 from eproba.core.trial.model import Reading, Trial
 
 LONG_AFTER = 2  # days between reading and record: the evening after is no delay
@@ -50,7 +51,7 @@ class Beside:
     """What judging goes by beside the readings: what was changed with the envelope open, and what is known of recipes
     and brews. By letter: `marks`, what the recipe can do to a reading itself; `least_days` that it wants between two
     applications, by the day of the later one; `brewed`: it takes a batch. `made_by`: the recipe of each batch that was
-    poured, its key and title."""
+    poured, its key and title. `gone`: deleted trials that asked the same."""
 
     corrections: tuple[Correction, ...] = ()
     pours: tuple[PourChange, ...] = ()
@@ -58,6 +59,7 @@ class Beside:
     least_days: tuple[tuple[str, tuple[tuple[int, float], ...]], ...] = ()
     brewed: tuple[str, ...] = ()
     made_by: tuple[tuple[int, tuple[str, str]], ...] = ()
+    gone: tuple[GoneTrial, ...] = ()
 
 
 NOTHING_BESIDE = Beside()

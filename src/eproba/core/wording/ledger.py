@@ -43,6 +43,10 @@ SAID: Mapping[str, str] = {
     "dealt": "Treatments were dealt by lot, with a seed that is kept.",
     "dealt again": "Treatments were dealt by lot, with a seed that is kept; they were dealt {deals} times before the "
     "start: choosing among deals is not chance.",
+    "dealt before": "A trial of the same question, “{name}”, was deleted on {on:day}, on its day {day}. Its lots had "
+    "been dealt {deals:times}: whoever deals until the lots suit him leaves nothing to chance.",
+    "deleted when over": "A trial of the same question, “{name}”, was over and was deleted on {on:day}: what it said "
+    "is not known here.",
     "dealt after the start": "The lots were dealt on day {day}, after the start: what grew until then could choose. "
     "Described, not judged.",
     "never shares a block": "{treatment} never shares a block with what it is compared with: its effect can't be told "

@@ -1,9 +1,14 @@
 """What several trials of one question say, in words."""
 
+from collections.abc import Sequence
+
 from eproba.core.judging.across import Stake, Together
 from eproba.core.judging.verdicts import Verdict
+from eproba.core.stats.combining import one_more
+from eproba.core.trial.gone import GoneTrial
+from eproba.core.trial.worth import Worth
 from eproba.core.wording.sentences import HEADLINES, WITH_A_MARGIN, Wording, either, gap_text
-from eproba.core.words import listed, lower_first, plural
+from eproba.core.words import day_words, listed, lower_first, plural
 
 FEWER: dict[int, str] = {
     0: "None of these trials can be put with others",
@@ -35,6 +40,26 @@ def sentence_together(pooled: Together, wording: Wording) -> str:
     text = f"On the whole {pooled.treatment} gave {gap} against {pooled.control}; anything from {fits} fits."
     span = f"{either(ends[0], scale, wording)} to {either(ends[1], scale, wording)}"
     return f"{text} In a next garden its gain would lie anywhere from {span}."
+
+
+def few_together(pooled: Together, wording: Wording) -> tuple[str, ...]:
+    """What few trials can't show, what one more adds, and what a supposition about gardens would say; the verdict does
+    not go by that."""
+    joint, lines = pooled.joint, []
+    if joint is not None and joint.k <= MOST_FEW:
+        share = f"{100 * one_more(joint.k):.0f} %"
+        text = f"{NUMBERS[joint.k]} trials show only a large gap, since how much gardens differ is hardly known yet."
+        lines.append(f"{text} One more trial like these takes the span to about {share} of this one.")
+    if pooled.supposed is not None:
+        low, high = (either(end, pooled.asks.scale, wording) for end in pooled.supposed)
+        worth = Worth(pooled.asks.worth, pooled.asks.scale).words(wording.unit)
+        text = f"If gardens differ by no more than about {worth}, {low} to {high} fits."
+        lines.append(f"{text} That is a supposition (dashed); the verdict does not go by it.")
+    return tuple(lines)
+
+
+MOST_FEW = 5
+NUMBERS = {3: "Three", 4: "Four", 5: "Five"}
 
 
 def _too_few(joint: Together, wording: Wording) -> str:
@@ -91,6 +116,14 @@ def _sets_apart(name: str, joint: Together) -> bool:
     """Whether those that disagree are on their own in something that is not another one in each trial anyway."""
     values, others = joint.differs[name], sum(not stake.odd for stake in joint.stakes)
     return _of_their_own(name, joint) and (others == 1 or len(set(values)) < len(values))
+
+
+def gone_words(gone: Sequence[GoneTrial]) -> tuple[str, ...]:
+    """The trials of the question that were deleted, one sentence each: what they would have said is missing."""
+    return tuple(
+        f"“{trial.name}” asked the same and was deleted on {day_words(trial.on)}, on its day {trial.day}."
+        for trial in gone
+    )
 
 
 def weighing(joint: Together) -> str:

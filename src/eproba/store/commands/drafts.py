@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from datetime import datetime
+from typing import Any
 
 from sqlmodel import Session, col, select
 
@@ -12,9 +13,17 @@ from eproba.store.tables import DraftRow
 Typed = Mapping[str, list[str]]
 
 
-def new_draft(session: Session, answers: Mapping[StepName, Typed], now: datetime, deals: int = 0) -> int:
-    """`deals`: how often its lots fell before, where a trial is taken back."""
-    row = DraftRow(changed_at=now, answers={str(name): dict(typed) for name, typed in answers.items()}, deals=deals)
+def new_draft(
+    session: Session,
+    answers: Mapping[StepName, Typed],
+    now: datetime,
+    deals: int = 0,
+    taken_back: Mapping[str, Any] | None = None,
+) -> int:
+    """Where a trial is taken back: `deals`, how often its lots fell before, and the line that it leaves if its plan is
+    thrown away."""
+    kept = {str(name): dict(typed) for name, typed in answers.items()}
+    row = DraftRow(changed_at=now, answers=kept, deals=deals, taken_back=None if taken_back is None else {**taken_back})
     session.add(row)
     session.flush()
     return row.id
@@ -57,12 +66,6 @@ def keep_steps(
     row.changed_at = now
     session.add(row)
     session.flush()
-
-
-def drop_draft(session: Session, draft_id: int) -> None:
-    row = session.get(DraftRow, draft_id)
-    if row is not None:
-        session.delete(row)
 
 
 def take_draft(session: Session, draft_id: int) -> int:

@@ -12,7 +12,8 @@ from wtforms import Field, FieldList, FormField
 from eproba.core.errors import EprobaError
 from eproba.core.planning.advice import merged
 from eproba.core.planning.draft import StepName, plan_of
-from eproba.store.commands.drafts import drop_draft, hold_draft, keep_steps, new_draft, take_draft
+from eproba.store.commands.drafts import hold_draft, keep_steps, new_draft, take_draft
+from eproba.store.commands.gone import throw_away as throw_away_draft
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.trials import create_trial
 from eproba.store.drafts import draft_of
@@ -226,6 +227,6 @@ def _deal(draft_id: int, walk: Walk) -> ResponseReturnValue:
 
 @new_trial.post(f"{DRAFT}/throw-away")
 def throw_away(draft_id: int) -> ResponseReturnValue:
-    drop_draft(db(), draft_id)
+    throw_away_draft(db(), draft_id)
     commit()
     return redirect(url_for("trials.index"))

@@ -7,7 +7,7 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 
 from eproba.core.errors import EprobaError
-from eproba.core.trial.blinding import hides_lots
+from eproba.core.trial.blinding import hides_lots, tells_too_early
 from eproba.core.trial.model import Trial
 from eproba.core.words import listed
 from eproba.exchange.data_package import read_package, write_package
@@ -19,6 +19,7 @@ from eproba.store.commands.packages import take_package
 from eproba.store.measures import all_measures
 from eproba.store.packages import FORMAT, Table, garden_tables, tables_of
 from eproba.store.plans import Unknown, plan_of_trial, standing_in, take_along, trial_of_plan, unknown_in
+from eproba.store.readings import all_readings
 from eproba.store.recipes import all_recipes, offered_recipes
 from eproba.store.trials import all_trials, load_trial
 from eproba.web.new_trial.walking import answers_on_own_ground
@@ -30,6 +31,10 @@ from eproba.web.verdict.keeping import commit
 
 packages = Blueprint("packages", __name__, template_folder="templates")
 MOST_BYTES = 500_000_000
+PEEKS = (
+    "The package tells who got what beside what was read. While the envelope is shut, that is an early look: open it "
+    "early, which is priced and on record, and take the file then; or wait for the decision day."
+)
 HIDDEN = "The package tells who got what: take it on the device of the one who pours, or once the envelope is open."
 
 
@@ -39,6 +44,9 @@ def out(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     if hides_lots(trial, today(), sees_lots()):
         abort(403, HIDDEN)
+    if _peeks(trial):
+        flash(PEEKS)
+        return redirect(url_for("verdict.open_early", trial_id=trial_id))
     tables, files = tables_of(db(), [trial_id])
     return _zip(trial.name, file_name(trial), tables, files)
 
@@ -68,10 +76,19 @@ def for_others(trial_id: int) -> ResponseReturnValue:
 @packages.get("/garden.zip")
 def garden() -> ResponseReturnValue:
     """Everything of this garden."""
-    if any(trial is not None and hides_lots(trial, today(), sees_lots()) for trial in map(_trial, all_trials(db()))):
+    trials = [trial for trial in map(_trial, all_trials(db())) if trial is not None]
+    if any(hides_lots(trial, today(), sees_lots()) for trial in trials):
         abort(403, HIDDEN)
+    if peeks := [f"“{trial.name}”" for trial in trials if _peeks(trial)]:
+        abort(403, f"{PEEKS} That is so for {listed(peeks)}. To keep all of it safe meanwhile: ./eproba backup.")
     tables, files = garden_tables(db())
     return _zip("A whole garden", "garden", tables, files)
+
+
+def _peeks(trial: Trial) -> bool:
+    """Whether the file would be a look into a shut envelope that nobody has put on record today."""
+    looked = any(look.day == trial.day_of(today()) for look in trial.looks)
+    return not looked and tells_too_early(trial, today(), all_readings(db(), trial.id))
 
 
 def _trial(trial_id: int) -> Trial | None:

@@ -29,7 +29,7 @@ class StakeLine:
 @dataclass(frozen=True)
 class JointLine:
     """What they say on the whole: the stake with its interval, and the string along which a next garden would lie,
-    knotted where it ends."""
+    knotted where it ends; `supposed`: the interval if gardens differ by no more than about the worth."""
 
     y: float
     bar: tuple[float, float]
@@ -37,6 +37,7 @@ class JointLine:
     next_garden: tuple[float, float]
     knots: tuple[float, ...]
     label: str
+    supposed: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -84,6 +85,7 @@ def stakes_of(pooled: Together, wording: Wording, headline: str) -> Stakes:
             (x(joint.prediction_low or 0.0), x(joint.prediction_high or 0.0)),
             tuple(x(end) for end in (joint.prediction_low or 0.0, joint.prediction_high or 0.0) if low < end < high),
             gap_text(joint.estimate, scale, wording),
+            None if pooled.supposed is None else (x(pooled.supposed[0]), x(pooled.supposed[1])),
         )
         foot += 92
     return Stakes(

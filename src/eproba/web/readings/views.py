@@ -12,6 +12,7 @@ from wtforms.validators import InputRequired, Length
 
 from eproba.core.errors import EprobaError
 from eproba.core.trial.amendments import Correction
+from eproba.core.trial.blinding import in_a_file
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import LONGEST_REASON, Entry
 from eproba.core.words import DateError, day_words, exact, parse_date
@@ -209,7 +210,8 @@ def csv_out(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
     wanted = request.args.get("round", type=int)
     if wanted is None:
-        text = write_readings(trial, all_readings(db(), trial_id))
+        every = all_readings(db(), trial_id)
+        text = write_readings(in_a_file(trial, today(), every), every)
         return download("\ufeff" + text, "text/csv", f"{file_name(trial)}.csv")
     this = next((round_ for round_ in trial.rounds if round_.id == wanted), None) or abort(
         404, "There is no such round."
@@ -225,7 +227,8 @@ def workbook_out(trial_id: int) -> ResponseReturnValue:
     rounds = [round_ for round_ in trial.rounds if wanted in (None, round_.id)]
     if not rounds:
         abort(404, "This trial has no such round.")
-    content = write_workbook(trial, all_readings(db(), trial_id), rounds, long=wanted is None)
+    every = all_readings(db(), trial_id)
+    content = write_workbook(in_a_file(trial, today(), every), every, rounds, long=wanted is None)
     day = f" day {rounds[0].day}" if wanted is not None else ""
     return download(content, XLSX, f"{file_name(trial)}{day}.xlsx")
 

@@ -8,6 +8,7 @@ from flask.typing import ResponseReturnValue
 from eproba.core.errors import EprobaError
 from eproba.core.words import lower_first
 from eproba.store.commands.together import leave_out, take_in_again
+from eproba.store.gone import gone_trials
 from eproba.store.measures import all_measures
 from eproba.store.together import TrialTelling, questions_asked, tellings
 from eproba.web.ui.clock import now
@@ -42,6 +43,8 @@ def _page(question: str, tellings: Sequence[TrialTelling], problem: str = "", re
     from eproba.core.wording.sentences import Wording
     from eproba.core.wording.together import (
         disagreement,
+        few_together,
+        gone_words,
         headline_together,
         sentence_together,
         stake_text,
@@ -63,6 +66,8 @@ def _page(question: str, tellings: Sequence[TrialTelling], problem: str = "", re
         sentence=sentence_together(joined, wording),
         disagreement=disagreement(joined),
         weighing=weighing(joined),
+        few=few_together(joined, wording),
+        gone=gone_words(gone_trials(db(), [question])),
         picture=stakes_of(joined, wording, headline) if joined.stakes else None,
         lines=[(numbers[id(stake.told.answer)], stake, stake_text(stake, joined, wording)) for stake in joined.stakes],
         aside=[(numbers[id(telling.answer)], why) for telling, why in joined.aside],

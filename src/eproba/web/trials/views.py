@@ -14,7 +14,7 @@ from eproba.core.brewing.batches import state
 from eproba.core.brewing.clock import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
 from eproba.core.stats.series import CannotJudge
-from eproba.core.trial.blinding import hides_lots
+from eproba.core.trial.blinding import hides_lots, in_a_file, tells_too_early
 from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.ground import borders
 from eproba.core.trial.model import ROLES, Reading, SpareRun, Trial
@@ -25,13 +25,13 @@ from eproba.store.batches import batches
 from eproba.store.beside import beside_of, changes_of
 from eproba.store.brewing import brewings
 from eproba.store.commands.drafts import new_draft
+from eproba.store.commands.gone import line_left, remove_trial
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.trials import (
     amend,
     amend_treatment,
     deal_again,
     declare_trial,
-    delete_trial,
     end_early,
     lose_unit,
     move_decision,
@@ -120,6 +120,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         note_form=note_form or NoteForm(data={"note": trial.note, "seen": trial.note}),
         problem=problem,
         hidden=hidden,
+        unsaid=not hidden and tells_too_early(trial, today(), readings),
         evidence=told_evidence(evidence_of(trial)),
         spare_form=_spare_form(trial),
         worth=worth_words(trial),
@@ -339,7 +340,8 @@ def _lesson(trial: Trial) -> "Learned":
 def back_to_plan(trial_id: int) -> ResponseReturnValue:
     """Take the dealt trial back into its plan, as long as nothing is declared or on record."""
     trial = take_back(db(), trial_id)
-    draft_id = new_draft(db(), answers_taken_back(trial, today()), now(), trial.deals)
+    line = line_left(trial, today())
+    draft_id = new_draft(db(), answers_taken_back(trial, today()), now(), trial.deals, line)
     commit()
     flash("It is a plan again. Dealing its lots once more is counted, and the verdict says so.")
     return redirect(url_for("new_trial.step", draft_id=draft_id, name="claim"))
@@ -350,7 +352,7 @@ def delete(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     form = SureForm()
     if form.validate_on_submit():
-        delete_trial(db(), trial_id)
+        remove_trial(db(), trial_id, today())
         commit()
         flash(f"“{trial.name}” is deleted.")
         return redirect(url_for("trials.index"))
@@ -360,11 +362,14 @@ def delete(trial_id: int) -> ResponseReturnValue:
 @trials.get("/trials/<int:trial_id>/export.json")
 def export(trial_id: int) -> ResponseReturnValue:
     trial = seen_trial_or_404(trial_id)
-    changes = changes_of(db(), trial)
+    changes, readings = changes_of(db(), trial), all_readings(db(), trial_id)
+    hidden = hides_lots(trial, today(), sees_lots()) or tells_too_early(trial, today(), readings)
     record = Record(
-        readings=all_readings(db(), trial_id),
+        readings=readings,
         corrections=changes.corrections,
-        pour_changes=[] if hides_lots(trial, today(), sees_lots()) else changes.pours,
+        pour_changes=[] if hidden else changes.pours,
         evidence=evidence_of(trial, changes),
     )
-    return download(trial_json(trial, record), "application/json", f"{file_name(trial)}.json")
+    return download(
+        trial_json(in_a_file(trial, today(), readings), record), "application/json", f"{file_name(trial)}.json"
+    )
