@@ -29,7 +29,7 @@ def main() -> None:
     start = time.perf_counter()
     alarm = theirs()
     loop = time.perf_counter() - start
-    _, ours_alarm = simulated(PLAN, TRIALS, 1)
+    ours_alarm = simulated(PLAN, TRIALS, 1).false_alarm
     print(f"eproba, 3 × {TRIALS} trials      {ours:8.3f} s   (bar: 1 s for {TRIALS})")
     print(f"eproba, all of the chance page {page:6.3f} s   (bar: 0.3 s)")
     print(f"statsmodels loop, {TRIALS} trials {loop:7.3f} s   false alarms {alarm:.4f}, ours {ours_alarm:.4f}")

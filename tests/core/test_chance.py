@@ -235,3 +235,52 @@ def test_the_chance_is_one_sentence_with_its_range(scale, worth, noise, unit, no
     sure = Prospect(2, 24, False, scale, noise / 4, worth, no_worse=no_worse)
     assert reach_of(sure, Noise(noise, "", noise, noise), helps).help is None, "it can tell already"
     assert reach_of(replace(prospect, units=1), Noise(noise, "", noise, noise), ()) is None
+
+
+def test_rounding_is_part_of_the_chance():
+    """Whole centimetres that hardly differ: where all units read alike, nothing is shown."""
+    fine = Prospect(2, 4, False, "difference", 0.4, 1.0)
+    coarse = replace(fine, step=1.0)
+    shown, rounded = (chances(one, 4_000) for one in (fine, coarse))
+    assert shown.shares["worth"]["seen_not_shown"] == 0
+    alike = _all_alike(0.4, 8, 4_000)
+    assert rounded.shares["nothing"]["seen_not_shown"] == pytest.approx(alike, abs=4 * rounded.error)
+    assert chances(replace(coarse, step=0.01), 4_000).shares["worth"] == pytest.approx(shown.shares["worth"], abs=0.03)
+    percent = Prospect(2, 4, False, "ratio", 0.05, 0.3, step=1.0)
+    assert not percent.rounded, "in percent nobody knows of what"
+    assert chances(replace(percent, level=4.0), 2_000).shares["worth"]["seen_not_shown"] > 0.1
+
+
+def _all_alike(sd, units, trials):
+    """How often groups read alike within themselves: drawn plainly."""
+    rng = np.random.default_rng(5)
+    values = np.round(rng.normal(0, sd, (trials, units)) + rng.uniform(0, 1, (trials, 1)))
+    halves = values[:, : units // 2], values[:, units // 2 :]
+    return float(np.mean([np.ptp(a) == np.ptp(b) == 0 for a, b in zip(*halves, strict=True)]))
+
+
+def test_a_ladder_asks_its_trend_too():
+    plain = Prospect(4, 6, False, "difference", 1.0, 1.5)
+    ladder = replace(plain, laddered=True)
+    assert (plain.at_once, ladder.at_once, replace(plain, crossed=True).at_once) == (3, 4, 6)
+    found = chances(ladder, 6_000)
+    assert found.family_false_alarm <= 0.05 + 3 * found.error
+    assert found.own < chances(plain, 100).own
+    shown = sum(share for verdict, share in found.shares["worth"].items() if verdict.startswith("better"))
+    assert shown == pytest.approx(found.own, abs=3 * found.error)
+
+
+def test_classes_are_planned_by_their_order():
+    """The chance by formula against the judging itself; in four blocks no order can show anything."""
+    classes = Prospect(3, 8, False, "difference", 1.0, 1.5, kind="class")
+    found = chances(classes)
+    shown = sum(share for verdict, share in found.shares["worth"].items() if verdict.startswith("better"))
+    assert shown == pytest.approx(found.own, abs=4 * found.error)
+    assert chances(replace(classes, worth=found.detectable)).own == pytest.approx(0.8, abs=1e-6)
+    four = chances(Prospect(2, 4, True, "difference", 1.0, 3.0, kind="class"))
+    assert (four.own, four.detectable) == (0.0, None)
+    assert four.shares["twice_worth"]["cannot_tell"] == 1.0
+    with pytest.raises(ChanceError, match="has no percent"):
+        replace(classes, scale="ratio")
+    with pytest.raises(ChanceError, match="judged by their order"):
+        replace(classes, no_worse=True)

@@ -123,6 +123,8 @@ SENTENCES = [
      "farthest was, Whey would not stand apart from the control: in an arm so noisy, a single far unit decides."),
     ("pooled stands in", {"treatment": "Whey"}, "Whey and the control show no noise of their own (all alike): that of "
      "the other treatments stands in for it, so a direction is the most that can be told."),
+    ("few look calm", {"treatment": "Whey"}, "Whey stands apart on the noise of so few units alone, and not on that of "
+     "all: three that happen to lie close look calm."),
     ("the same without", {"treatment": "Whey", "verdict": "better"}, "Without the units far off the verdict on Whey "
      "is the same."),
     ("another without", {"treatment": "Whey", "verdict": "worse"}, "Without the units far off the verdict on Whey "

@@ -1,15 +1,26 @@
 """Trials of one question: what makes them one, who stands aside and why, what they say together and apart."""
 
+import math
 from dataclasses import replace
 from datetime import date
 
 import pytest
+from scipy import stats
 
 from eproba.core.judging.across import answers_of, differences, together
 from eproba.core.judging.answers import Answer, Asks, Told, question_key, questions_of
 from eproba.core.judging.from_trial import judge_trial
+from eproba.core.stats.combining import combine, one_more, supposed
 from eproba.core.wording.sentences import Wording
-from eproba.core.wording.together import disagreement, headline_together, sentence_together, stake_text, weighing
+from eproba.core.wording.together import (
+    disagreement,
+    few_together,
+    headline_together,
+    sentence_together,
+    stake_text,
+    weighing,
+)
+from eproba.core.words import figure
 from tests.core.cases import small_trial
 from tests.core.test_trial_to_words import grown, read
 
@@ -97,6 +108,38 @@ def test_three_agree_and_say_where_the_next_garden_lies():
     )
     assert stake_text(joined.stakes[0], joined, CM) == "+3.0 cm (+1.9 cm to +4.1 cm fits)"
     assert disagreement(joined) == "No trial disagrees: their gaps differ as much as luck alone makes them."
+
+
+def test_three_say_how_little_they_show_and_what_a_fourth_adds():
+    """The verdict stays with the bound that supposes nothing; the other one is marked as a supposition."""
+    joined = together([told("May", 1.6, 0.6), told("June", 2.2, 0.6), told("July", 1.9, 0.6)])
+    assert joined.verdict == "better"
+    gaps, errors = [1.6, 2.2, 1.9], [0.6] * 3
+    assert one_more(3) == pytest.approx(stats.t.ppf(0.975, 3) * math.sqrt(3 / 4) / stats.t.ppf(0.975, 2))
+    plain, low_high = combine(gaps, errors), supposed(gaps, errors, 2.0)
+    assert joined.supposed == low_high
+    assert plain.low < low_high[0] < plain.estimate < low_high[1] < plain.high
+    low, high = map(figure, low_high)
+    assert few_together(joined, CM) == (
+        "Three trials show only a large gap, since how much gardens differ is hardly known yet. One more trial like "
+        "these takes the span to about 64 % of this one.",
+        f"If gardens differ by no more than about 2 cm, {low} cm more to {high} cm more fits. That is a supposition "
+        "(dashed); the verdict does not go by it.",
+    )
+    assert few_together(together([told(str(n), 2.0, 0.5) for n in range(6)]), CM)[0].startswith("If gardens differ")
+    without = replace(ASKS, worth=None)
+    assert len(few_together(together([told(str(n), 2.0, 0.5, asks=without) for n in range(3)]), CM)) == 1
+
+
+def test_a_supposition_that_gardens_hardly_differ_is_the_plain_mean_and_a_wide_one_is_wider():
+    """A scatter of nothing gives the mean of equal errors by the normal; the more is supposed, the wider it is."""
+    gaps, errors = [1.0, 2.0, 3.0], [1.0] * 3
+    low, high = supposed(gaps, errors, 1e-4)
+    assert (low, high) == pytest.approx((2 - 1.959964 / 3**0.5, 2 + 1.959964 / 3**0.5), abs=1e-3)
+    spans = [high - low for low, high in (supposed(gaps, errors, scale) for scale in (0.1, 1.0, 10.0))]
+    assert spans == sorted(spans)
+    doubled = supposed([10 * gap for gap in gaps], [10.0] * 3, 10.0)
+    assert doubled == pytest.approx([10 * end for end in supposed(gaps, errors, 1.0)])
 
 
 def test_one_that_disagrees_is_named_with_what_it_has_alone():

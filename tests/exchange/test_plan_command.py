@@ -70,3 +70,19 @@ def test_what_can_not_be_planned_gets_one_line(options, said):
     assert result.stdout == ""
     assert said in result.stderr
     assert result.stderr.count("\n") == 1
+
+
+@pytest.mark.parametrize(
+    ("kind", "line"),
+    [
+        ("class", "Classes go by their order: with 4 of each no order at all could show anything; 6 of each can."),
+        ("day", "Where it has not come for some units, days go by order: with 4 of each no order at all could show "
+         "anything; 6 of each can."),
+        ("count", "Readings are rounded to 1; where units all read alike, nothing is shown."),
+    ],
+)  # fmt: skip
+def test_every_kind_is_planned_as_it_is_judged(kind, line):
+    told = plan("--treatments", "2", "--units", "4", "--blocks", "--worth", "2", "--sd", "2", "--kind", kind)
+    assert told.exit_code == 0, told.output
+    assert line in told.stdout.splitlines()
+    assert ("rounded to 1" in told.stdout) == (kind != "class")

@@ -1,5 +1,7 @@
 """What every page leans on: whether the app is well, a fresh token, help, and what honesty means here."""
 
+import re
+
 from tests.web.steps import text
 
 
@@ -17,4 +19,8 @@ def test_a_token_is_fresh_for_whoever_asks_and_lets_a_form_in(client):
 
 def test_help_leads_to_what_honesty_means_and_that_tells_how_often(client):
     assert "/help/honesty" in text(client, "/help")
-    assert "95 in 100 are meant" in text(client, "/help/honesty")
+    page = text(client, "/help/honesty")
+    assert page.index('<svg class="honesty-dots"') < page.index("95 in 100 are meant"), "the picture comes first"
+    dots = re.findall(r"<circle class=.(within|beyond)-bar", page)
+    assert len(dots) == page.count("<tr>") - 1, "a dot for each line of the table"
+    assert dots.count("beyond") == page.count("(!)")

@@ -1,9 +1,14 @@
 """The verdict asked once more: without the units far off, with the worst that the lost may have been, with the lost as
-they last stood, and with any single unit otherwise where one of two arms is noisier than the other."""
+they last stood, and with any single unit otherwise where one of two arms is noisier than the other.
+
+First it is said which trials those are (`trials_again`), so that all of them can be judged together; then what the
+ledger says of their verdicts (`lines_again`).
+"""
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Literal
 
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.scale import off_scale, on_scale
@@ -11,7 +16,19 @@ from eproba.core.judging.trust_line import TrustLine
 from eproba.core.judging.verdicts import Cap, Verdict
 from eproba.core.stats.series import Question, UnitValue
 
-Judge = Callable[[Sequence[UnitValue], Question], Judgement]
+Why = Literal["without the far", "as last seen", "with the lost", "with one otherwise"]
+
+
+@dataclass(frozen=True)
+class Again:
+    """The same trial with other values: why, of which treatment it is asked (empty: of all), what the ledger names."""
+
+    why: Why
+    units: Sequence[UnitValue]
+    of: str = ""
+    evidence: Mapping[str, object] = field(default_factory=dict, hash=False)
+
+
 CLAIMS: Mapping[Verdict, tuple[Verdict, ...]] = {
     "better_matters": ("better_matters",),
     "better": ("better_matters", "better", "better_trivial"),
@@ -24,57 +41,70 @@ CLAIMS: Mapping[Verdict, tuple[Verdict, ...]] = {
 }
 
 
-def asked_again(
-    units: Sequence[UnitValue], judgement: Judgement, judge: Judge, in_full: bool = True
-) -> list[TrustLine]:
-    """What the ledger says of verdicts that would not stand.
+def trials_again(units: Sequence[UnitValue], judgement: Judgement, in_full: bool = True) -> list[Again]:
+    """Every trial that the ledger wants judged beside this one.
 
     Parameters
     ----------
     units : all of them, the lost with None.
-    judge : judges without asking again.
     in_full : also what is told and caps nothing.
     """
-    told = [*_without_the_far(units, judgement, judge), *_as_last_seen(units, judgement, judge)] if in_full else []
-    return [*told, *_with_the_lost(units, judgement, judge), *_hangs_on_one(units, judgement, judge)]
+    told = [*_without_the_far(units, judgement), *_as_last_seen(units, judgement)] if in_full else []
+    return [*told, *_with_the_lost(units, judgement), *_with_one_otherwise(units, judgement)]
 
 
-def _without_the_far(units: Sequence[UnitValue], judgement: Judgement, judge: Judge) -> list[TrustLine]:
-    """The verdict without units far off, told and never taken."""
+def lines_again(judgement: Judgement, tried: Sequence[tuple[Again, Judgement]]) -> list[TrustLine]:
+    """What the ledger says of verdicts that would not stand."""
+    lines = []
+    for compared in judgement.comparisons:
+        others = [
+            (again, other)
+            for again, of_all in tried
+            if again.of in ("", compared.treatment)
+            and (other := next((c for c in of_all.comparisons if c.treatment == compared.treatment), None)) is not None
+        ]
+        lines += [_of_the_far(compared, other) for again, other in others if again.why == "without the far"]
+        lines += [_of_last_seen(compared, again, other) for again, other in others if again.why == "as last seen"]
+        lines += _of_the_lost(compared, [pair for pair in others if pair[0].why == "with the lost"])
+        lines += _of_one(compared, [pair for pair in others if pair[0].why == "with one otherwise"])
+    return lines
+
+
+def _without_the_far(units: Sequence[UnitValue], judgement: Judgement) -> list[Again]:
+    """Without units far off, told and never taken."""
     far = next((line for line in judgement.trust if line.rule == "outliers"), None)
     named = far.evidence["units"] if far is not None else ()
     if not isinstance(named, Sequence) or not named:
         return []
     left = [replace(unit, value=None) if unit.unit in named else unit for unit in units]
     still = Counter(unit.treatment for unit in left if unit.value is not None)
-    if (
-        any(still[comparison.treatment] < 2 for comparison in judgement.comparisons)
-        or still[judgement.question.control] < 2
-    ):
-        return []
-    lines = []
-    for compared, without in _both(judgement, judge(left, judgement.question)):
-        alike = without.uncapped == compared.uncapped
-        says = "the same without" if alike else "another without"
-        lines.append(_told("outliers", says, alike, compared, {"verdict": without.uncapped}))
-    return lines
+    compared = [judgement.question.control, *(comparison.treatment for comparison in judgement.comparisons)]
+    return [] if any(still[name] < 2 for name in compared) else [Again("without the far", left)]
 
 
-def _as_last_seen(units: Sequence[UnitValue], judgement: Judgement, judge: Judge) -> list[TrustLine]:
-    """The verdict with the lost units as they last stood: who is put down as lost is a choice, too."""
-    lines = []
+def _of_the_far(compared: Comparison, without: Comparison) -> TrustLine:
+    alike = without.uncapped == compared.uncapped
+    says = "the same without" if alike else "another without"
+    return _told("outliers", says, alike, compared, {"verdict": without.uncapped})
+
+
+def _as_last_seen(units: Sequence[UnitValue], judgement: Judgement) -> list[Again]:
+    """The lost units as they last stood: who is put down as lost is a choice, too."""
+    again, question = [], judgement.question
     for compared in judgement.comparisons:
-        pair = (compared.treatment, judgement.question.control)
-        known = [unit for unit in units if unit.treatment in pair and _last_of(unit, judgement.question) is not None]
-        if not known:
-            continue
-        filled = [replace(unit, value=unit.last) if unit in known else unit for unit in units]
-        other = _by_name(judge(filled, judgement.question))[compared.treatment]
-        alike = other.uncapped == compared.uncapped
-        evidence = {"verdict": other.uncapped, "units": [unit.unit for unit in known]}
-        says = "the same as last seen" if alike else "another as last seen"
-        lines.append(_told("lost by treatment", says, alike, compared, evidence))
-    return lines
+        pair = (compared.treatment, question.control)
+        known = {unit.unit for unit in units if unit.treatment in pair and _last_of(unit, question) is not None}
+        if known:
+            filled = [replace(unit, value=unit.last) if unit.unit in known else unit for unit in units]
+            names = [unit.unit for unit in units if unit.unit in known]
+            again.append(Again("as last seen", filled, compared.treatment, {"units": names}))
+    return again
+
+
+def _of_last_seen(compared: Comparison, again: Again, other: Comparison) -> TrustLine:
+    alike = other.uncapped == compared.uncapped
+    says = "the same as last seen" if alike else "another as last seen"
+    return _told("lost by treatment", says, alike, compared, {"verdict": other.uncapped, **again.evidence})
 
 
 def _told(rule: str, says: str, alike: bool, compared: Comparison, evidence: Mapping[str, object]) -> TrustLine:
@@ -83,26 +113,33 @@ def _told(rule: str, says: str, alike: bool, compared: Comparison, evidence: Map
     return TrustLine(rule, "note" if alike else "caution", says, {"treatment": of, **evidence}, of=of)
 
 
-def _with_the_lost(units: Sequence[UnitValue], judgement: Judgement, judge: Judge) -> list[TrustLine]:
-    """Where the treatment or the control lost units: the worst and the best in their place, for every claim."""
-    question, lines = judgement.question, []
+def _with_the_lost(units: Sequence[UnitValue], judgement: Judgement) -> list[Again]:
+    """Where the treatment or the control lost units: the worst and the best in their place, for every claim; but what
+    is shown to kill need not be shown to harm those that are left as if the dead had thrived."""
+    question, again = judgement.question, []
     lost = Counter(unit.treatment for unit in units if unit.value is None)
     for comparison in judgement.comparisons:
-        name, control = comparison.treatment, question.control
-        if comparison.uncapped not in CLAIMS or not comparison.n or not lost[name] + lost[control]:
+        name, of_control = comparison.treatment, lost[question.control]
+        if comparison.kills and _side(comparison.uncapped) == "worse":
             continue
-        verdicts = [
-            _by_name(judge(_filled(units, name, question, upwards), question))[name].uncapped
-            for upwards in _sides(comparison.uncapped, question)
-        ]
-        cap = _left_standing(comparison.uncapped, verdicts)
-        evidence = {"treatment": name, "lost": lost[name], "control": lost[control]}
-        if cap is None:
-            lines.append(TrustLine("lost by treatment", "note", "stands with the lost", evidence, of=name))
-        else:
-            says = "turns with the lost" if cap == "described" else "weakens with the lost"
-            lines.append(TrustLine("lost by treatment", "cap", says, evidence, cap, name))
-    return lines
+        if comparison.uncapped in CLAIMS and comparison.n and lost[name] + of_control:
+            evidence = {"lost": lost[name], "control": of_control}
+            again += [
+                Again("with the lost", _filled(units, name, question, upwards), name, evidence)
+                for upwards in _sides(comparison.uncapped, question)
+            ]
+    return again
+
+
+def _of_the_lost(compared: Comparison, others: Sequence[tuple[Again, Comparison]]) -> list[TrustLine]:
+    if not others:
+        return []
+    cap = _left_standing(compared.uncapped, [other.uncapped for _, other in others])
+    evidence = {"treatment": compared.treatment, **others[0][0].evidence}
+    if cap is None:
+        return [TrustLine("lost by treatment", "note", "stands with the lost", evidence, of=compared.treatment)]
+    says = "turns with the lost" if cap == "described" else "weakens with the lost"
+    return [TrustLine("lost by treatment", "cap", says, evidence, cap, compared.treatment)]
 
 
 def _sides(claim: Verdict, question: Question) -> tuple[bool, ...]:
@@ -144,7 +181,7 @@ def _side(verdict: Verdict) -> str:
     return next((side for side in ("better", "worse") if verdict.startswith(side)), "")
 
 
-def _hangs_on_one(units: Sequence[UnitValue], judgement: Judgement, judge: Judge) -> list[TrustLine]:
+def _with_one_otherwise(units: Sequence[UnitValue], judgement: Judgement) -> list[Again]:
     """Where one of two arms is noisier and the units are few: whether the direction hangs on a single unit.
 
     Each is left out, and that of the noisier arm that speaks most for the direction is set as far off on the other side
@@ -152,20 +189,24 @@ def _hangs_on_one(units: Sequence[UnitValue], judgement: Judgement, judge: Judge
     direction itself is what nobody knows.
     """
     wild = {line.of: str(line.evidence["wild"]) for line in judgement.trust if line.rule == "one noisier"}
-    lines = []
-    for comparison in judgement.comparisons:
-        name, side = comparison.treatment, _side(comparison.uncapped)
-        if name not in wild or not side:
-            continue
-        for says, unit, others in _with_one_otherwise(units, comparison, judgement.question, wild[name]):
-            if _side(_by_name(judge(others, judgement.question))[name].uncapped) != side:
-                evidence = {"treatment": name, "unit": unit}
-                lines.append(TrustLine("one noisier", "cap", says, evidence, "described", name))
-                break
-    return lines
+    return [
+        Again("with one otherwise", others, comparison.treatment, {"says": says, "unit": unit})
+        for comparison in judgement.comparisons
+        if comparison.treatment in wild and _side(comparison.uncapped)
+        for says, unit, others in _one_otherwise(units, comparison, judgement.question, wild[comparison.treatment])
+    ]
 
 
-def _with_one_otherwise(
+def _of_one(compared: Comparison, others: Sequence[tuple[Again, Comparison]]) -> list[TrustLine]:
+    turned = next((again for again, other in others if _side(other.uncapped) != _side(compared.uncapped)), None)
+    if turned is None:
+        return []
+    evidence = {"treatment": compared.treatment, "unit": turned.evidence["unit"]}
+    says = str(turned.evidence["says"])
+    return [TrustLine("one noisier", "cap", says, evidence, "described", compared.treatment)]
+
+
+def _one_otherwise(
     units: Sequence[UnitValue], comparison: Comparison, question: Question, wild: str
 ) -> Iterator[tuple[str, str, list[UnitValue]]]:
     """What is said of it, which unit, and all units with that one otherwise."""
@@ -181,13 +222,3 @@ def _with_one_otherwise(
     far = max(abs(value - middle) for value in arm.values())
     value = off_scale(middle - far if upwards else middle + far, question)
     yield "hangs on a far one", speaks_most, [replace(u, value=value) if u.unit == speaks_most else u for u in units]
-
-
-def _both(judgement: Judgement, other: Judgement) -> list[tuple[Comparison, Comparison]]:
-    """Each comparison with what it is in another judgement of the same trial."""
-    others = _by_name(other)
-    return [(c, others[c.treatment]) for c in judgement.comparisons if c.treatment in others]
-
-
-def _by_name(judgement: Judgement) -> dict[str, Comparison]:
-    return {comparison.treatment: comparison for comparison in judgement.comparisons}

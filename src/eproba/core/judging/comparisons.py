@@ -77,7 +77,7 @@ def _comparisons(figures: Figures, in_full: bool) -> list[Comparison]:
             shuffle_p_adjusted=holmed[i],
             shuffle_reason=test if isinstance(test, str) else None,
         )
-        comparisons.append(_judged(shown, figures, i))
+        comparisons.append(_judged(shown, figures, i, in_full))
     known = {figures.question.control, *figures.others}
     gone = dict.fromkeys(unit.treatment for unit in figures.every if unit.treatment not in known)
     left, losses = figures.counts[figures.question.control], losses_of(figures.every, figures.question.control)
@@ -122,12 +122,12 @@ def _plain_gap(figures: Figures, name: str) -> float:
     return sum(treated) / len(treated) - sum(control) / len(control)
 
 
-def _judged(shown: Comparison, figures: Figures, i: int) -> Comparison:
-    """The verdict that the figures carry, and what would settle it."""
+def _judged(shown: Comparison, figures: Figures, i: int, in_full: bool) -> Comparison:
+    """The verdict that the figures carry, and, in full, what would settle it."""
     question, carrying, order = figures.question, shown.carrying, shown.order
     if order is not None and order.carries:
         verdict = verdict_of(order.low - 0.5, order.high - 0.5, None, question.lower_is_better)
-        settled = figures.needed_by_order() if verdict == "cannot_tell" else None
+        settled = figures.needed_by_order() if in_full and verdict == "cannot_tell" else None
         return replace(shown, verdict=verdict, uncapped=verdict, needed=settled)
     if carrying is None:
         return shown
@@ -135,7 +135,7 @@ def _judged(shown: Comparison, figures: Figures, i: int) -> Comparison:
     verdict = verdict_of(low, high, question.band, question.lower_is_better, question.no_worse)
     if question.scale == "ratio" and shown.percent is not None:
         shown = replace(shown, percent=Percent(shown.percent.estimate, percent(low), percent(high)))
-    needed = figures.needed(i) if verdict == "cannot_tell" else None
+    needed = figures.needed(i) if in_full and verdict == "cannot_tell" else None
     return replace(shown, verdict=verdict, uncapped=verdict, needed=needed)
 
 

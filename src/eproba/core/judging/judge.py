@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from eproba.core.judging.again import asked_again
+from eproba.core.judging.again import lines_again, trials_again
 from eproba.core.judging.comparisons import judgement_of, under_caps, with_trust
 from eproba.core.judging.contrasts import Contrasts, contrasts_of
 from eproba.core.judging.crossed import effects_of
@@ -20,6 +20,7 @@ from eproba.core.judging.figures import (
 from eproba.core.judging.judgement import GapFigures, Judgement
 from eproba.core.judging.ranking import rank
 from eproba.core.judging.scale import on_scale
+from eproba.core.judging.trust import HARDLY
 from eproba.core.judging.trust_line import Circumstances
 from eproba.core.stats.counts import log_gaps
 from eproba.core.stats.linear import ROUNDING, Array, Fit, fit, of_one, one_measure
@@ -62,7 +63,7 @@ def judge_together(
     circumstances : what the trial knows beside the numbers, for the trust ledger.
     seed : for random deals.
     in_full : with what stands beside the verdict: pooled figures, the shuffle test's interval, dots, the order of
-        scores, counts in percent.
+        scores, counts in percent, what would settle it.
     with_pile : with the shuffle piles, for pictures; only in full.
 
     Raises
@@ -76,21 +77,44 @@ def judge_together(
     """
     for units in measures:
         check(units, question)
+    judged = _judge_groups(measures, question, circumstances, seed, in_full, with_pile)
+    return _asked_again(measures, judged, question, in_full)
+
+
+def _asked_again(
+    measures: Sequence[Sequence[UnitValue]], judged: Sequence[Judgement], question: Question, in_full: bool
+) -> list[Judgement]:
+    """The judgements with what their ledgers say of the same trials with other values: no more of those is judged than
+    the verdict needs, and what shares a layout together."""
+    again = [trials_again(units, judgement, in_full) for units, judgement in zip(measures, judged, strict=True)]
+    flat = [trial.units for trials in again for trial in trials]
+    alone = replace(question, ranked=False, dealt=False)
+    told = iter(_judge_groups(flat, alone, None, 1, in_full=False, with_trust=False))
+    return [
+        with_trust(judgement, lines_again(judgement, [(trial, next(told)) for trial in trials]))
+        for judgement, trials in zip(judged, again, strict=True)
+    ]
+
+
+def _judge_groups(
+    measures: Sequence[Sequence[UnitValue]],
+    question: Question,
+    circumstances: Circumstances | None,
+    seed: int,
+    in_full: bool,
+    with_pile: bool = False,
+    with_trust: bool = True,
+) -> list[Judgement]:
+    """Judge measures, those of one layout together, in the order in which they came."""
     groups: dict[tuple[object, ...], list[int]] = {}
     for i, units in enumerate(measures):
         groups.setdefault(_layout(units, i), []).append(i)
     judged: dict[int, Judgement] = {}
     for members in groups.values():
-        results = _judge_group([measures[i] for i in members], question, circumstances, seed, in_full, with_pile)
+        group = [measures[i] for i in members]
+        results = _judge_group(group, question, circumstances, seed, in_full, with_pile, with_trust)
         judged.update(zip(members, results, strict=True))
-
-    return [with_trust(judged[i], asked_again(units, judged[i], _once, in_full)) for i, units in enumerate(measures)]
-
-
-def _once(units: Sequence[UnitValue], question: Question) -> Judgement:
-    """The verdict again, of other values or fewer units: no more than the verdict needs."""
-    alone = replace(question, ranked=False, ladder=(), dealt=False)
-    return _judge_group([units], alone, None, 1, in_full=False, with_trust=False)[0]
+    return [judged[i] for i in range(len(measures))]
 
 
 def _layout(units: Sequence[UnitValue], i: int) -> tuple[object, ...]:
@@ -123,9 +147,10 @@ def _judge_group(
     contrasts = contrasts_of(question, others, judged)
     asked = own_figures(model, contrasts.rows, treatments, values, question.confidence, question.beside)
     estimates = contrasts.rows @ np.where(model.estimable[:, None], model.estimates, 0.0)
-    needed = in_full or any(figures is None for row in asked for figures in row[: len(judged)])
+    few = min(treatments.count(name) for name in {*treatments}) <= HARDLY
+    needed = in_full or few or any(figures is None for row in asked for figures in row[: len(judged)])
     pooled = pooled_figures(model, judged if needed else [], question.confidence)
-    names, variances, left = noise_by_treatment(model, treatments)
+    names, variances, left = noise_by_treatment(model, treatments, values)
     borrowed = _borrowed(units, others, judged, values, baseline, question)
     shuffled = _shuffled(units, measures[0], others, model, raw, baseline, question, seed, in_full, with_pile)
     judgements = []

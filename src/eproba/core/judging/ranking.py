@@ -90,7 +90,9 @@ def rank(
     if len(placed) < 2:
         return None
     turn = -1 if question.lower_is_better else 1
-    order = sorted(placed, key=lambda name: -turn * _standing(name, known))
+    standing = {name: -turn * _standing(name, known) for name in placed}
+    size = max(map(abs, standing.values())) or 1.0
+    order = sorted(placed, key=lambda name: round(standing[name] / size, 9))  # what rounding makes is no order
     ranked = (_pair(known, first, second, len(placed), question) for first, second in combinations(order, 2))
     return Ranking(tuple(order), tuple(ranked))
 

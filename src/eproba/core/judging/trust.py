@@ -67,6 +67,7 @@ def ledger(figures: Figures, comparisons: Sequence[Comparison], circumstances: C
     lines += outliers(units, model.residuals)
     lines += unequal_noise(units, model.residuals)
     lines += much_noisier(figures)
+    lines += [few_alone(c) for c in compared if _shown_alone(c)]
     lines += skewed(figures)
     calm = question.kind == "quantity" and not any(line.rule == "outliers" for line in lines)
     return lines + lots_and_model(comparisons, calm)
@@ -257,7 +258,7 @@ def much_noisier(figures: Figures) -> list[TrustLine]:
     variance, df = figures.noise[control]
     for i, name in enumerate(figures.others):
         own, own_df = figures.noise[name]
-        if figures.own[i] is None or min(own, variance) <= 0:
+        if figures.own[i] is None or not min(own, variance) > 0:
             continue
         ratio = own / variance
         wild, calm = (name, control) if ratio > 1 else (control, name)
@@ -269,6 +270,22 @@ def much_noisier(figures: Figures) -> list[TrustLine]:
 
 
 MOST_FEW = 16  # units of the noisier arm that are few
+
+
+HARDLY = 3  # units that hardly show how much they differ by themselves
+
+
+def _shown_alone(c: Comparison) -> bool:
+    """Whether so few units are shown to differ on the noise of their own, and not on that of all."""
+    if c.own is None or c.pooled is None or min(c.n, c.n_control) > HARDLY:
+        return False
+    above = c.own.low_adjusted > 0 >= c.pooled.low_adjusted
+    return above or c.own.high_adjusted < 0 <= c.pooled.high_adjusted
+
+
+def few_alone(c: Comparison) -> TrustLine:
+    """Three units that happen to lie close look calm: then the noise of all speaks too."""
+    return TrustLine("own noise", "cap", "few look calm", {"treatment": c.treatment}, "described", c.treatment)
 
 
 def _from_the_middle(group: Sequence[float]) -> list[float]:

@@ -79,14 +79,16 @@ def own_gaps(model: Fit, treatments: Sequence[str], contrasts: Array, values: Ar
     )
 
 
-def noise_by_treatment(model: Fit, treatments: Sequence[str]) -> tuple[list[str], Array, Array]:
-    """The working variances behind `own_gaps`: names (g), variances (g, m), and the df of each (g,); NaN with none."""
+def noise_by_treatment(model: Fit, treatments: Sequence[str], values: Array) -> tuple[list[str], Array, Array]:
+    """The working variances behind `own_gaps`: names (g), variances (g, m), and the df of each (g,). NaN where nothing
+    is left to tell one from, 0 where there is no more than rounding."""
     names = list(dict.fromkeys(treatments))
     indicator = np.array([[label == name for name in names] for label in treatments], dtype=float)
     left = indicator.T @ model.room
     with np.errstate(divide="ignore", invalid="ignore"):
         variances = np.where(left[:, None] > NOTHING, indicator.T @ model.residuals**2 / left[:, None], np.nan)
-    return names, np.asarray(variances), np.asarray(left)
+    rounding = (len(values) * ROUNDING * np.abs(values).max(axis=0)) ** 2
+    return names, np.where(variances <= rounding, 0.0, variances), np.asarray(left)
 
 
 def _own_variances(squares: Array, room: Array, indicator: Array) -> Array:

@@ -63,13 +63,11 @@ def schedule_tests(
     slack = TIE * (np.abs(turns.higher).sum(axis=0) / periods) + ROUNDING * np.abs(values).max(axis=0)
     beyond = (np.abs(gaps) >= (np.abs(seen) - slack)[:, None]).sum(axis=1)
     piles = [pile_of(gaps[j], float(seen[j])) if with_pile else () for j in range(len(seen))]
-    unbound: list[float | None] = [None] * len(seen)
     total = len(dealt)
-    ends = inverted(gaps.copy(), overlaps, seen, total, (1 - confidence) / 2) if in_full else (unbound, unbound)
+    ends = inverted(gaps, overlaps, seen, total, (1 - confidence) / 2) if in_full else [(None, None)] * len(seen)
     return [
         ShuffleTest(
-            float(seen[j]), float(beyond[j]) / total, total, True, 2 / total, ends[0][j], ends[1][j], int(beyond[j]),
-            piles[j],
+            float(seen[j]), float(beyond[j]) / total, total, True, 2 / total, *ends[j], int(beyond[j]), piles[j],
         )
         for j in range(len(seen))
     ]  # fmt: skip

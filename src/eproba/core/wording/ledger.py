@@ -113,6 +113,8 @@ SAID: Mapping[str, str] = {
     "differences, and show smaller gaps. For a next trial, choose percent.",
     "pooled stands in": "{treatment} and the control show no noise of their own (all alike): that of the other "
     "treatments stands in for it, so a direction is the most that can be told.",
+    "few look calm": "{treatment} stands apart on the noise of so few units alone, and not on that of all: three that "
+    "happen to lie close look calm.",
     "the same without": "Without the units far off the verdict on {treatment} is the same.",
     "another without": "Without the units far off the verdict on {treatment} would be “{verdict:verdict}”.",
     "nothing left over": "Too few units for blocks and baseline: nothing is left over to measure the noise with.",

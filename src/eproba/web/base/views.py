@@ -5,7 +5,7 @@ from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import generate_csrf
 
 from eproba.store.database import present_revision
-from eproba.web.base.honesty import honesty_table
+from eproba.web.base.honesty import honesty_page
 from eproba.web.ui.clock import now
 from eproba.web.ui.session import db
 
@@ -33,4 +33,4 @@ def help_page() -> ResponseReturnValue:
 @base.get("/help/honesty")
 def honesty() -> ResponseReturnValue:
     """How often judging raises false alarms, by simulation."""
-    return render_template("base/honesty.html", rows=honesty_table())
+    return render_template("base/honesty.html", page=honesty_page())
