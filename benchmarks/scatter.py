@@ -263,7 +263,7 @@ def _losses() -> list[Cell]:
             ("worst and best", "the worst third of one arm lost, the best third of the control"),
             ("any", "any unit lost, 15 in 100"),
         )
-        for counts in ((6, 6), (9, 9, 9))
+        for counts in ((6, 6), (9, 9))
     ]
     margin = {"no_worse": True}
     cells.append(Cell("no worse, asked", (8, 8), "losses", worth=2.0, question=margin))

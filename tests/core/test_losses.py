@@ -7,11 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from eproba.core.applying.spent import Spent
 from eproba.core.judging.from_trial import unit_values
 from eproba.core.judging.judge import judge, judge_together
 from eproba.core.judging.lost import LOSS_MARGIN, losses_of
 from eproba.core.judging.next_step import next_steps
 from eproba.core.stats.series import Question, UnitValue
+from eproba.core.wording.next_step import reasons
 from eproba.core.wording.sentences import Wording, headline, sentence
 from tests.core.cases import made_up, reading, small_trial
 
@@ -69,6 +71,18 @@ def test_what_is_shown_to_kill_is_no_gain_whatever_the_survivors_gave():
     worse, judgement = one([*arm("Water", CALM), *arm("Whey", [1.0, 2.0, 1.5], lost=7)], worth=1.0)
     assert worse.verdict == "worse_matters", "what harms the survivors too is told as harm"
     assert headline(worse, judgement) == "More units lost; worse, and by enough to matter"
+
+
+def test_a_gain_beside_losses_that_luck_can_make_is_asked_again_before_it_is_kept():
+    sure, judgement = one([*arm("Water", CALM), *arm("Whey", [v + 40 for v in CALM[:7]], lost=1)], worth=1.0)
+    assert (sure.verdict, sure.losses.shown, sure.may_kill) == ("better_matters", "", True)
+    (step,) = next_steps(judgement, {})
+    assert step.advised == "ask again"
+    spent = {name: Spent(name[0], name, 8, 2.0, 1, 1, True, 5.0, 5.0, None, 1.0) for name in ("Whey", "Water")}
+    first, *others = reasons(step, sure, judgement, Wording(), spent, "")
+    told = "Whey lost 1 of 8 units, Water none of 8. Luck can do that, but nobody can say that Whey does no harm."
+    assert (first.choice, first.text) == ("ask again", f"{told} With units to spare, the next trial can tell.")
+    assert {reason.choice: reason.text for reason in others}["keep"] == told
 
 
 # --- The lost at their worst -----------------------------------------------------------------------------------
@@ -180,7 +194,7 @@ OPTIONS = (
 
 
 @pytest.mark.parametrize("options", OPTIONS, ids=lambda options: "-".join(options))
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=10, deadline=None)
 @given(seed=st.integers(0, 99), lost=st.integers(0, 2), blocks=st.booleans())
 def test_many_measures_at_once_are_judged_as_one_by_one(options, seed, lost, blocks):
     series = []

@@ -92,3 +92,15 @@ def test_the_advice_speaks_of_the_units_that_are_chosen(client, draft):
     page = text(client, f"{draft}/ground")
     assert "With 3 of each" in page
     assert "With 6 of each" not in page
+
+
+def test_classes_in_four_blocks_can_show_nothing_and_the_plan_says_from_how_many_on(client, draft):
+    planned(client, draft)
+    fill(client, draft, "measure", measure="nitrogen_kit", scale="difference", worth="", better="higher")
+    told = "Classes go by their order: with {} of each no order at all could show anything; 6 of each can."
+    for units in ("4", "5"):
+        fill(client, draft, "ground", places=pots(2, int(units)), units_each=units)
+        assert told.format(units) in text(client, f"{draft}/ground")
+        assert told.format(units) in text(client, f"{draft}/deal"), "and where the lots fall"
+    fill(client, draft, "ground", places=pots(2, 6), units_each="6")
+    assert "no order at all could show" not in text(client, f"{draft}/ground")

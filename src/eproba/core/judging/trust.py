@@ -27,6 +27,7 @@ from eproba.core.stats.linear import Array, basis, clear_of, nuisance_span
 from eproba.core.stats.series import UnitValue
 from eproba.core.stats.shuffle import ShuffleTest
 
+ALIKE = 1e-9  # of another: so little is rounding
 FEW = 4  # units of each: with fewer, only a large gap can be told from luck
 FAR, FAR_OF_FEW = 3.8, 7.0  # scaled MADs, and so much more divided by the units: 1 in 20 clean trials has one beyond
 MAD_TO_SD = 1.4826
@@ -238,7 +239,7 @@ def unequal_noise(units: Sequence[UnitValue], residuals: Array) -> list[TrustLin
     size, count = sum(map(len, apart)), len(apart)
     overall = sum(map(sum, apart)) / size
     between = sum(len(group) * (mean - overall) ** 2 for group, mean in zip(apart, means, strict=True))
-    if within <= 0 or min(means) <= 0:
+    if within <= 0 or min(means) <= ALIKE * max(means):
         return []
     p = float(special.fdtrc(count - 1, size - count, between / (count - 1) / (within / (size - count))))
     if p > ONE_IN_20:

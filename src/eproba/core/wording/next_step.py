@@ -162,6 +162,8 @@ def _change(step: NextStep, judgement: Judgement, mine: Spent) -> str:
 
 def _ask_again(step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, settling: str) -> str:
     held = f" {cap_sentence(comparison, judgement)}" if comparison.capped_by else ""
+    if comparison.may_kill and not step.unsettled:
+        return f"{losses_text(comparison, judgement)} With units to spare, the next trial can tell.{held}"
     if step.unsettled or judgement.question.worth is None:
         return f"{settling or NO_WORTH}{held}"
     if step.verdict in ("better", "worse"):
