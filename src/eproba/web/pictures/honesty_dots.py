@@ -19,7 +19,7 @@ class DotShown:
 
 
 @dataclass(frozen=True)
-class Dot:
+class AlarmDot:
     """A dot in drawing units; `off`: further right than the ruler reaches."""
 
     x: float
@@ -35,7 +35,7 @@ class DotLane:
 
     name: str
     y: float
-    dots: tuple[Dot, ...]
+    dots: tuple[AlarmDot, ...]
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,7 @@ def honesty_dots(groups: Mapping[str, Sequence[DotShown]]) -> HonestyDots:
             x = _x(min(dot.share, MOST))
             place = round(x / STEP)
             piles[place] = piles.get(place, 0) + 1
-            dots.append(Dot(round(x, 1), piles[place] * STEP, dot.beyond, dot.share > MOST, dot.title))
+            dots.append(AlarmDot(round(x, 1), piles[place] * STEP, dot.beyond, dot.share > MOST, dot.title))
         height = max(piles.values()) * STEP
         base = y + LANE + height - STEP / 2
         lanes.append(DotLane(name, y + 16, tuple(_placed(dot, base) for dot in dots)))
@@ -72,8 +72,8 @@ def honesty_dots(groups: Mapping[str, Sequence[DotShown]]) -> HonestyDots:
     return HonestyDots(y + 36, _x(MEANT), _x(BAR), tuple(lanes), ticks, f"{words} better or worse all the same.")
 
 
-def _placed(dot: Dot, base: float) -> Dot:
-    return Dot(dot.x, round(base - dot.y + STEP / 2, 1), dot.beyond, dot.off, dot.title)
+def _placed(dot: AlarmDot, base: float) -> AlarmDot:
+    return AlarmDot(dot.x, round(base - dot.y + STEP / 2, 1), dot.beyond, dot.off, dot.title)
 
 
 def _x(share: float) -> float:
