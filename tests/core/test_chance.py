@@ -12,7 +12,16 @@ from statsmodels.stats.power import TTestIndPower
 from eproba.core.catalogue import measures
 from eproba.core.judging.judge import judge
 from eproba.core.measuring.measures import OwnNoise
-from eproba.core.planning.chance import adjusted_power, chances, detectable, own_df, own_power, pairwise_power, table
+from eproba.core.planning.chance import (
+    adjusted_power,
+    alike_share,
+    chances,
+    detectable,
+    own_df,
+    own_power,
+    pairwise_power,
+    table,
+)
 from eproba.core.planning.draft import MeasurePart
 from eproba.core.planning.outlook import Help, Noise, helps, noise_of, reach_of
 from eproba.core.planning.prospect import ChanceError, Prospect
@@ -249,6 +258,17 @@ def test_rounding_is_part_of_the_chance():
     percent = Prospect(2, 4, False, "ratio", 0.05, 0.3, step=1.0)
     assert not percent.rounded, "in percent nobody knows of what"
     assert chances(replace(percent, level=4.0), 2_000).shares["worth"]["seen_not_shown"] > 0.1
+
+
+@pytest.mark.parametrize(("units", "step"), [(4, 1.0), (4, 2.0), (6, 2.0), (6, 2.5), (10, 2.5)])
+def test_the_chance_by_formula_knows_of_rounding_what_judging_makes_of_it(units, step):
+    rounded = Prospect(2, units, False, "difference", 1.0, 2.2, step=step)
+    found = chances(rounded, 6_000)
+    shown = sum(share for verdict, share in found.shares["worth"].items() if verdict.startswith("better"))
+    assert shown == pytest.approx(found.own, abs=0.025 + 3 * found.error)
+    assert found.own < chances(replace(rounded, step=0.0), 100).own
+    assert alike_share(rounded) == pytest.approx(found.shares["worth"]["seen_not_shown"], abs=0.01)
+    assert alike_share(replace(rounded, treatments=3)) == 0.0
 
 
 def _all_alike(sd, units, trials):

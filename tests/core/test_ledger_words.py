@@ -110,6 +110,8 @@ SENTENCES = [
      "of 8 units, the control 0 of 8. What loses more than 1 in 10 units more is not called as good."),
     ("weakens with the lost", {"treatment": "Whey", "lost": 1, "control": 2}, "Whey lost 1 unit, the control 2 units. "
      "With the worst seen in either in place of the lost, less of the verdict stands."),
+    ("effect with the lost", {"treatment": "Whey"}, "With the worst seen in place of the lost, what is said of Whey "
+     "over with and without the other does not stand as it is."),
     ("the same as last seen", {"treatment": "Whey", "units": ["W3"], "verdict": "same"}, "As W3 last stood before they "
      "were lost, the verdict on Whey is the same."),
     ("another as last seen", {"treatment": "Whey", "units": ["W3", "C1"], "verdict": "cannot_tell"}, "As W3 and C1 "

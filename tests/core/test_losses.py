@@ -108,6 +108,21 @@ def test_no_difference_and_a_gain_of_little_must_stand_with_the_lost_too():
     assert (far.uncapped, far.verdict) == ("better_matters", "better"), "better it stays, by enough it does not"
 
 
+def test_what_one_of_two_things_does_must_stand_with_the_lost_of_all_four_arms():
+    """No single comparison shows it, the effect over both does; with the lost at their worst it does not stand."""
+    values = {"Water": [9, 10, 11, 10.4], "Whey": [10.6, 11.4, 12.2, 11.1], "Salt": [9.4, 10.2, 11.1, 10],
+              "Both": [10.8, 11.7, 12.4, 11.2]}  # fmt: skip
+    things = {"Water": "", "Whey": "1", "Salt": "2", "Both": "12"}
+    units = [unit for name, group in values.items() for unit in arm(name, group)]
+    question = Question("Water", crossed=tuple(things.items()))
+    whole = judge(units, question)
+    assert whole.effects[0].verdict == "better"
+    gone = judge([*units, UnitValue("x", "Both", None), UnitValue("y", "Salt", None)], question)
+    assert (gone.effects[0].uncapped, gone.effects[0].verdict) == ("better", "seen_not_shown")
+    assert gone.effects[0].capped_by == "lost by treatment"
+    assert [line.of for line in gone.trust if line.says == "effect with the lost"] == ["effect 1"]
+
+
 def test_a_lost_unit_keeps_its_last_readings():
     """Read until it was put down as lost: that counts for the worst it may have been, and is told."""
     steady = [*arm("Water", CALM), *arm("Whey", [v + 2 for v in CALM])]

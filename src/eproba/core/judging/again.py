@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from eproba.core.judging.judgement import Comparison, Judgement
+from eproba.core.judging.judgement import EFFECT_TURNS, Comparison, Effect, Judgement, effect_key
 from eproba.core.judging.scale import off_scale, on_scale
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.judging.verdicts import Cap, Verdict
@@ -50,7 +50,8 @@ def trials_again(units: Sequence[UnitValue], judgement: Judgement, in_full: bool
     in_full : also what is told and caps nothing.
     """
     told = [*_without_the_far(units, judgement), *_as_last_seen(units, judgement)] if in_full else []
-    return [*told, *_with_the_lost(units, judgement), *_with_one_otherwise(units, judgement)]
+    lost = [*_with_the_lost(units, judgement), *_effects_with_the_lost(units, judgement)]
+    return [*told, *lost, *_with_one_otherwise(units, judgement)]
 
 
 def lines_again(judgement: Judgement, tried: Sequence[tuple[Again, Judgement]]) -> list[TrustLine]:
@@ -67,7 +68,7 @@ def lines_again(judgement: Judgement, tried: Sequence[tuple[Again, Judgement]]) 
         lines += [_of_last_seen(compared, again, other) for again, other in others if again.why == "as last seen"]
         lines += _of_the_lost(compared, [pair for pair in others if pair[0].why == "with the lost"])
         lines += _of_one(compared, [pair for pair in others if pair[0].why == "with one otherwise"])
-    return lines
+    return [*lines, *(line for effect in judgement.effects for line in _of_effect(effect, tried))]
 
 
 def _without_the_far(units: Sequence[UnitValue], judgement: Judgement) -> list[Again]:
@@ -131,6 +132,34 @@ def _with_the_lost(units: Sequence[UnitValue], judgement: Judgement) -> list[Aga
     return again
 
 
+def _effects_with_the_lost(units: Sequence[UnitValue], judgement: Judgement) -> list[Again]:
+    """Of two things at once: the lost of the arms that speak for an effect at one end, those of the others at the
+    other."""
+    question, lost = judgement.question, any(unit.value is None for unit in units)
+    named = {things: name for name, things in question.crossed}
+    again = []
+    for effect in judgement.effects if lost else ():
+        if effect.uncapped not in CLAIMS:
+            continue
+        speaking = {named[things] for things in SPEAKING[effect.of]}
+        for upwards in _sides(effect.uncapped, question):
+            ends = {name: upwards == (name in speaking) for name in named.values()}
+            again.append(Again("with the lost", _at_ends(units, ends, question), effect_key(effect.of)))
+    return again
+
+
+def _of_effect(effect: Effect, tried: Sequence[tuple[Again, Judgement]]) -> list[TrustLine]:
+    others = [of_all for again, of_all in tried if again.of == effect_key(effect.of)]
+    verdicts = [other.verdict for of_all in others for other in of_all.effects if other.of == effect.of]
+    cap = _left_standing(effect.uncapped, verdicts) if verdicts else None
+    if cap is None:
+        return []
+    return [TrustLine("lost by treatment", "cap", EFFECT_TURNS, {"treatment": effect.name}, cap, effect_key(effect.of))]
+
+
+SPEAKING: Mapping[str, tuple[str, ...]] = {"1": ("1", "12"), "2": ("2", "12"), "12": ("12", "")}
+
+
 def _of_the_lost(compared: Comparison, others: Sequence[tuple[Again, Comparison]]) -> list[TrustLine]:
     if not others:
         return []
@@ -152,12 +181,16 @@ def _sides(claim: Verdict, question: Question) -> tuple[bool, ...]:
 
 def _filled(units: Sequence[UnitValue], treatment: str, question: Question, upwards: bool) -> list[UnitValue]:
     """The lost of the treatment at one end of all that was seen in either arm, those of the control at the other."""
-    pair = (treatment, question.control)
-    seen = [unit.value for unit in units if unit.treatment in pair and unit.value is not None]
-    seen += [last for unit in units if unit.treatment in pair and (last := _last_of(unit, question)) is not None]
-    ends = {treatment: max(seen) if upwards else min(seen), question.control: min(seen) if upwards else max(seen)}
+    return _at_ends(units, {treatment: upwards, question.control: not upwards}, question)
+
+
+def _at_ends(units: Sequence[UnitValue], upwards: Mapping[str, bool], question: Question) -> list[UnitValue]:
+    """The lost of these arms at the upper end (or the lower) of all that was seen in them."""
+    seen = [unit.value for unit in units if unit.treatment in upwards and unit.value is not None]
+    seen += [last for unit in units if unit.treatment in upwards and (last := _last_of(unit, question)) is not None]
+    ends = {True: max(seen), False: min(seen)}
     return [
-        replace(unit, value=ends[unit.treatment]) if unit.value is None and unit.treatment in pair else unit
+        replace(unit, value=ends[upwards[unit.treatment]]) if unit.value is None and unit.treatment in upwards else unit
         for unit in units
     ]
 

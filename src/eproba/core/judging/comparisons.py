@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from eproba.core.judging import trust
 from eproba.core.judging.figures import Figures
-from eproba.core.judging.judgement import Comparison, Dot, Effect, Judgement, Percent, Trend
+from eproba.core.judging.judgement import EFFECT_TURNS, Comparison, Dot, Effect, Judgement, Percent, Trend, effect_key
 from eproba.core.judging.lost import losses_of
 from eproba.core.judging.scale import on_scale
 from eproba.core.judging.trust_line import Circumstances, TrustLine
@@ -36,7 +36,7 @@ def judgement_of(
         residuals=tuple((u.unit, r) for u, r in zip(figures.units, figures.fit.residuals.tolist(), strict=True)),
         start_taken=figures.covariate,
     )
-    return with_trust(judgement, trust.ledger(figures, comparisons, circumstances)) if trusted else judgement
+    return with_trust(judgement, trust.ledger(figures, comparisons, circumstances, in_full)) if trusted else judgement
 
 
 def with_trust(judgement: Judgement, lines: Sequence[TrustLine]) -> Judgement:
@@ -47,8 +47,10 @@ def with_trust(judgement: Judgement, lines: Sequence[TrustLine]) -> Judgement:
 
 
 def _held(effect: Effect, lines: Sequence[TrustLine]) -> Effect:
-    """An effect speaks of all four treatments: what caps any of them caps it."""
+    """An effect speaks of all four treatments: what caps any of them caps it; what speaks of another effect not."""
     for line in lines:
+        if line.says == EFFECT_TURNS and line.of != effect_key(effect.of):
+            continue
         left = effect.verdict if line.cap is None else capped(effect.verdict, line.cap)
         if left != effect.verdict:
             effect = replace(effect, verdict=left, capped_by=line.rule)

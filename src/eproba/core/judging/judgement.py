@@ -136,6 +136,14 @@ class Effect:
     capped_by: str = ""
 
 
+EFFECT_TURNS = "effect with the lost"  # the line that speaks of one effect alone
+
+
+def effect_key(of: str) -> str:
+    """What a line of the ledger that speaks of one effect alone is `of`."""
+    return f"effect {of}"
+
+
 @dataclass(frozen=True)
 class Trend:
     """The ladder as one question: the straight line over the scores of its rungs, by step of the score.

@@ -33,8 +33,11 @@ FAR, FAR_OF_FEW = 3.8, 7.0  # scaled MADs, and so much more divided by the units
 MAD_TO_SD = 1.4826
 
 
-def ledger(figures: Figures, comparisons: Sequence[Comparison], circumstances: Circumstances | None) -> list[TrustLine]:
-    """Every line that the numbers of one measure give, with those of the circumstances."""
+def ledger(
+    figures: Figures, comparisons: Sequence[Comparison], circumstances: Circumstances | None, in_full: bool = True
+) -> list[TrustLine]:
+    """Every line that the numbers of one measure give, with those of the circumstances; `in_full`: with what a next
+    trial might do otherwise."""
     units, model, question = figures.units, figures.fit, figures.question
     lost = [unit for unit in figures.every if unit.value is None]
     lines = sizes(figures.counts, question.control, units, lost)
@@ -69,7 +72,7 @@ def ledger(figures: Figures, comparisons: Sequence[Comparison], circumstances: C
     lines += unequal_noise(units, model.residuals)
     lines += much_noisier(figures)
     lines += [few_alone(c) for c in compared if _shown_alone(c)]
-    lines += skewed(figures)
+    lines += skewed(figures) if in_full else []
     calm = question.kind == "quantity" and not any(line.rule == "outliers" for line in lines)
     return lines + lots_and_model(comparisons, calm)
 

@@ -41,6 +41,7 @@ from eproba.core.stats.sidak import shared_bound, student_bound
 
 Array = NDArray[np.float64]
 MOST_NOISES = 1e3  # a gap of so many SDs that none is larger
+PLACES = 24  # of an arm between two steps
 BY_ORDER_TRIALS = 300  # what goes by order has no closed form
 
 
@@ -122,7 +123,7 @@ def _beyond(prospect: Prospect, gap: float, df: float, found_df: float) -> float
 
 def _shift(prospect: Prospect, gap: float) -> float:
     """A true gap in standard errors: of two things at once all units speak of each of the two."""
-    return shift_of(gap, prospect.sd, 2 * prospect.units if prospect.crossed else prospect.units)
+    return shift_of(gap, prospect.read_sd, 2 * prospect.units if prospect.crossed else prospect.units)
 
 
 def own_df(prospect: Prospect) -> float | None:
@@ -151,7 +152,27 @@ def own_power(prospect: Prospect) -> float | None:
     if prospect.by_order:
         return None if prospect.units < 2 else _by_order_power(prospect, prospect.gap)
     df = own_df(prospect)
-    return None if df is None else _beyond(prospect, prospect.gap, df, _found_df(prospect, df))
+    if df is None:
+        return None
+    return _beyond(prospect, prospect.gap, df, _found_df(prospect, df)) * (1 - alike_share(prospect))
+
+
+def alike_share(prospect: Prospect) -> float:
+    """How often all units of two arms read alike within themselves, so that nothing can be shown; a third arm would
+    lend its noise. Wherever the arms lie between two steps, each place alike."""
+    if not prospect.rounded or prospect.treatments > 2 or prospect.scale == "ratio":
+        return 0.0
+    step, sd = prospect.step, prospect.sd
+    places = (np.arange(PLACES) + 0.5) / PLACES * step
+    reach = math.ceil(8 * sd / step) + 2
+    steps = (np.arange(-reach, reach + 1) + 0.5) * step
+
+    def alike(middle: Array) -> Array:
+        nearest = np.round(middle / step) * step
+        below = special.ndtr((nearest[:, None] + steps - middle[:, None]) / sd)
+        return np.asarray((np.diff(below, axis=1) ** prospect.units).sum(axis=1))
+
+    return float((alike(places) * alike(places + prospect.gap)).mean())
 
 
 def pairs_of(prospect: Prospect, gap: float) -> float:
@@ -174,7 +195,7 @@ def detectable(prospect: Prospect, chance: float = 0.8) -> float | None:
     df = own_df(prospect)
     if df is None or (prospect.by_order and not can_show(prospect.units, prospect.treatments - 1, prospect.blocks)):
         return None
-    unit, found_df = prospect.sd * math.sqrt(2 / prospect.units), _found_df(prospect, df)
+    unit, found_df = prospect.read_sd * math.sqrt(2 / prospect.units), _found_df(prospect, df)
 
     def over(gap: float) -> float:
         shown = _by_order_power(prospect, gap) if prospect.by_order else _beyond(prospect, gap, df, found_df)
@@ -195,11 +216,12 @@ def table(prospect: Prospect, units: tuple[int, ...], worths: tuple[float, ...])
 
     Squares are as large as their treatments, so a table over units speaks of blocks.
     """
-    if prospect.crossed or prospect.turns or prospect.by_order:
+    if prospect.crossed or prospect.turns or prospect.by_order or prospect.rounded:
         return [[own_power(replace(prospect, units=n, worth=worth)) or 0.0 for worth in worths] for n in units]
     k = prospect.treatments - 1
     gaps = [band_of(worth, prospect.scale) for worth in worths]
     blocks = prospect.blocks or prospect.square
     return [
-        [power(n, gap, prospect.sd, k, blocks, 0, prospect.no_worse, prospect.at_once) for gap in gaps] for n in units
+        [power(n, gap, prospect.read_sd, k, blocks, 0, prospect.no_worse, prospect.at_once) for gap in gaps]
+        for n in units
     ]

@@ -210,8 +210,8 @@ def prospect_of(
 
 def step_of(read: Measure, part: MeasurePart) -> float:
     """What the judged number of a unit is rounded to: its readings by their decimals, seeds by how many are sown."""
-    if part.summary in ("rate", "time_to") or read.kind in ("photo", "worked out"):
-        return 0.0
+    if part.summary in ("rate", "time_to") or read.kind in ("photo", "worked out", "day"):
+        return 0.0  # of days the noise knows how far apart rounds are
     if read.in_percent_points:
         return 100 / part.sown if part.sown else 0.0
     return 10.0**-read.decimals / part.per_unit
@@ -314,7 +314,7 @@ def fewest(prospect: Prospect) -> int | None:
         return next((n for n in range(max(2, least), MOST_UNITS + 1) if _is_enough(replace(prospect, units=n))), None)
     rivals = prospect.treatments - 1
     return units_needed(
-        prospect.gap, prospect.sd, rivals, prospect.blocks, 0, ENOUGH, prospect.no_worse, prospect.at_once
+        prospect.gap, prospect.read_sd, rivals, prospect.blocks, 0, ENOUGH, prospect.no_worse, prospect.at_once
     )
 
 

@@ -101,6 +101,12 @@ class Prospect:
         return math.sqrt(math.log1p(self.noise**2)) if self.scale == "ratio" else self.noise
 
     @property
+    def read_sd(self) -> float:
+        """The same as readings show it: rounding adds a twelfth of its step's square (Sheppard)."""
+        step = 0.0 if not self.rounded else self.step / (self.level or 1.0) if self.scale == "ratio" else self.step
+        return math.hypot(self.sd, step / math.sqrt(12))
+
+    @property
     def gap(self) -> float:
         """The worth on the scale of the estimates."""
         return band_of(self.worth, self.scale)

@@ -29,6 +29,8 @@ SAID: Mapping[str, str] = {
     "loses more than 1 in 10 units more is not called as good.",
     "weakens with the lost": "{treatment} lost {lost:units}, the control {control:units}. With the worst seen in "
     "either in place of the lost, less of the verdict stands.",
+    "effect with the lost": "With the worst seen in place of the lost, what is said of {treatment} over with and "
+    "without the other does not stand as it is.",
     "the same as last seen": "As {units:names} last stood before they were lost, the verdict on {treatment} is the "
     "same.",
     "another as last seen": "As {units:names} last stood before they were lost, the verdict on {treatment} would be "
