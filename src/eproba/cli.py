@@ -109,8 +109,11 @@ def plan_chances(
 
     try:
         chosen: Scale = scale or ("ratio" if worth.strip().endswith("%") else "difference")
-        noise = _noise(chosen, cv, sd) if key is None else _usual_noise(key, chosen, typical, readings)
-        step = rounded if rounded is not None else 1.0 if kind in ("count", "score", "class", "day") else 0.0
+        if key is None:
+            noise, step = _noise(chosen, cv, sd), 1.0 if kind in ("count", "score", "class", "day") else 0.0
+        else:
+            noise, step, kind = _of_the_measure(key, chosen, typical, readings, kind)
+        step = step if rounded is None else rounded
         prospect = Prospect(
             treatments, units, blocks, chosen, noise, _worth(worth, chosen) or 0.0, no_worse=no_worse,
             kind=kind or "quantity", step=step, level=typical,
@@ -275,17 +278,22 @@ def rehearse_days(
     sys.exit(1 if outcome.breaks else 0)
 
 
-def _usual_noise(key: str, scale: Scale, typical: float | None, readings: int) -> float:
-    """The noise that the planner takes for a measure, as long as there are no trials of one's own."""
+def _of_the_measure(
+    key: str, scale: Scale, typical: float | None, readings: int, kind: Kind | None
+) -> tuple[float, float, Kind]:
+    """What the planner takes for a measure as long as there are no trials of one's own: noise, rounding, kind."""
     from eproba.core.catalogue import measures
-    from eproba.core.planning.outlook import noise_of
+    from eproba.core.judging.from_trial import KINDS
+    from eproba.core.planning.outlook import noise_of, step_of
 
     known = measures()
     if key not in known:
         raise EprobaError(f"--measure {key}: no such measure; `./eproba plan --help` and the docs name them")
     if readings < 1:
         raise EprobaError(f"--readings {readings}: at least 1")
-    return noise_of(known[key], scale, None, None, typical=typical, readings=readings).value
+    measure = known[key]
+    noise = noise_of(measure, scale, None, None, typical=typical, readings=readings).value
+    return noise, step_of(measure, readings=readings), kind or KINDS[measure.kind]
 
 
 def _noise(scale: Scale, cv: str | None, sd: str | None) -> float:

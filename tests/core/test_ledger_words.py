@@ -55,10 +55,10 @@ SENTENCES = [
     ("began alike", {}, "The groups began no further apart than lots make them; the judgement takes the start out."),
     ("lost unevenly", {"treatment": "Whey", "lost": 4, "of": 6, "control": 0, "of_control": 6}, "Whey lost 4 of 6 "
      "units, the control 0 of 6: more than chance gives in 9 of 10 trials."),
-    ("turns with the lost", {"treatment": "Whey", "lost": 2, "control": 1}, "Whey lost 2 units, the control 1 unit. "
-     "With the worst seen in either in place of the lost, the verdict does not stand."),
-    ("stands with the lost", {"treatment": "Whey", "lost": 1, "control": 0}, "Whey lost 1 unit, the control 0 units. "
-     "With the worst seen in either in place of the lost, the verdict stands."),
+    ("turns with the lost", {"treatment": "Whey", "lost": 2, "control": 1}, "2 units of Whey and 1 unit of the "
+     "control have no value. With the worst seen in either in their place, the verdict does not stand."),
+    ("stands with the lost", {"treatment": "Whey", "lost": 1, "control": 0}, "1 unit of Whey and 0 units of the "
+     "control have no value. With the worst seen in either in their place, the verdict stands."),
     ("not yet", {"units": 3}, "In 3 units it had not happened by the last look: those stand behind all others, and "
      "the verdict goes by order."),
     ("partly read", {"days": (14, 28)}, "On day 14, 28 not every living unit was read."),
@@ -108,10 +108,10 @@ SENTENCES = [
      "of 8 units, the control 0 of 8: more than luck would take (p = 0.007). What the others gave is no gain."),
     ("lost beyond the margin", {"treatment": "Whey", "lost": 3, "of": 8, "of_control": 8, "control": 0}, "Whey lost 3 "
      "of 8 units, the control 0 of 8. What loses more than 1 in 10 units more is not called as good."),
-    ("weakens with the lost", {"treatment": "Whey", "lost": 1, "control": 2}, "Whey lost 1 unit, the control 2 units. "
-     "With the worst seen in either in place of the lost, less of the verdict stands."),
-    ("effect with the lost", {"treatment": "Whey"}, "With the worst seen in place of the lost, what is said of Whey "
-     "over with and without the other does not stand as it is."),
+    ("weakens with the lost", {"treatment": "Whey", "lost": 1, "control": 2}, "1 unit of Whey and 2 units of the "
+     "control have no value. With the worst seen in either in their place, less of the verdict stands."),
+    ("effect with the lost", {"treatment": "Whey"}, "With the worst seen in place of the units without a value, "
+     "what is said of Whey over with and without the other does not stand as it is."),
     ("the same as last seen", {"treatment": "Whey", "units": ["W3"], "verdict": "same"}, "As W3 last stood before they "
      "were lost, the verdict on Whey is the same."),
     ("another as last seen", {"treatment": "Whey", "units": ["W3", "C1"], "verdict": "cannot_tell"}, "As W3 and C1 "

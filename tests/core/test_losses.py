@@ -146,6 +146,11 @@ def test_the_last_readings_of_a_lost_unit_come_from_its_course(catalogue):
     values = unit_values(lost, trial.asked[0], readings)
     assert (values[0].value, values[0].last) == (None, 24.0)
     assert {value.last for value in values[1:]} == {None}
+    assert not any(value.unread for value in values)
+    skipped = [kept for kept in readings if (kept.unit_id, kept.round_id) != (3, trial.rounds[-1].id)]
+    unread = unit_values(lost, trial.asked[0], skipped)[3]
+    assert (unread.value, unread.unread) == (None, True), "it lives, and nobody read it: that is no loss"
+    assert losses_of([unread, *values[1:3]], "Plain water") == {}
     never = [kept for kept in readings if kept.unit_id != gone.id or kept.round_id == trial.rounds[0].id]
     assert unit_values(lost, trial.asked[0], never)[0].last is None, "a baseline alone tells nothing of it"
 

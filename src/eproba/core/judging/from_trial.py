@@ -79,12 +79,13 @@ def unit_values(
     values = []
     for unit in trial.units:
         value, baseline = _summed_up(trial, asked, by_unit[unit.id], last_day)
-        last = None
+        last, lost = None, False
         if unit.lost_on is not None and trial.day_of(unit.lost_on) <= last_day:
-            value, last = None, _last_seen(trial, asked, by_unit[unit.id], last_day)
+            value, last, lost = None, _last_seen(trial, asked, by_unit[unit.id], last_day), True
         row, column = _place_of(trial, unit) if square else (None, None)
         block = unit.block if trial.in_blocks else None
-        values.append(UnitValue(unit.code, name[unit.letter], value, block, row, column, baseline, last))
+        unread = value is None and not lost
+        values.append(UnitValue(unit.code, name[unit.letter], value, block, row, column, baseline, last, unread))
     return tuple(values)
 
 

@@ -51,12 +51,12 @@ class Losses:
 
 
 def losses_of(every: Sequence[UnitValue], control: str) -> dict[str, Losses]:
-    """The losses of each treatment; empty where no unit was lost at all."""
+    """The losses of each treatment; empty where no unit was lost at all. What lives and was not read is not lost."""
     lost: dict[str, int] = {}
     dealt: dict[str, int] = {}
     for unit in every:
         dealt[unit.treatment] = dealt.get(unit.treatment, 0) + 1
-        lost[unit.treatment] = lost.get(unit.treatment, 0) + (unit.value is None)
+        lost[unit.treatment] = lost.get(unit.treatment, 0) + (unit.value is None and not unit.unread)
     if not any(lost.values()):
         return {}
     others = [name for name in dealt if name != control]

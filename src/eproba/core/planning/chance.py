@@ -217,7 +217,8 @@ def table(prospect: Prospect, units: tuple[int, ...], worths: tuple[float, ...])
     Squares are as large as their treatments, so a table over units speaks of blocks.
     """
     if prospect.crossed or prospect.turns or prospect.by_order or prospect.rounded:
-        return [[own_power(replace(prospect, units=n, worth=worth)) or 0.0 for worth in worths] for n in units]
+        like = replace(prospect, square=False, blocks=prospect.blocks or prospect.square)
+        return [[own_power(replace(like, units=n, worth=worth)) or 0.0 for worth in worths] for n in units]
     k = prospect.treatments - 1
     gaps = [band_of(worth, prospect.scale) for worth in worths]
     blocks = prospect.blocks or prospect.square

@@ -6,7 +6,17 @@ from eproba.core.judging.judgement import Judgement, Needed
 from eproba.core.measuring.measures import Measure, OwnNoise
 from eproba.core.planning.chance import own_power
 from eproba.core.planning.cutter import noise_without_blocks
-from eproba.core.planning.outlook import ENOUGH, PERIODS, Noise, NoiseUnknown, as_noise, as_sd, fewest, noise_of
+from eproba.core.planning.outlook import (
+    ENOUGH,
+    PERIODS,
+    Noise,
+    NoiseUnknown,
+    as_noise,
+    as_sd,
+    fewest,
+    noise_of,
+    step_of,
+)
 from eproba.core.planning.prospect import ChanceError, Prospect
 from eproba.core.trial.days import POUR_SECONDS
 from eproba.core.trial.ground import SEVERAL, UnitKind
@@ -49,6 +59,7 @@ def settling_of(trial: Trial, own: OwnNoise | None) -> Settling | None:
         like = Prospect(
             treatments, units, False, scale, noise.value, trial.worth,
             no_worse=trial.no_worse, crossed=trial.crossed, turns=trial.turns,
+            step=step_of(first.measure, trial.summary, sown=first.sown),
         )  # fmt: skip
     except (ChanceError, NoiseUnknown):  # so noisy that nothing can be planned on it, or nobody knows how noisy
         return None
@@ -118,7 +129,7 @@ def cheapest(like: Prospect, measure: Measure, per_unit: int = 1, graded: float 
 def _plan(like: Prospect, measure: Measure, sd: float, readings: int, graded: float) -> Settling | None:
     try:
         restless = 1.0 if like.blocks or like.turns else graded
-        like = replace(like, noise=as_noise(sd, like.scale) * restless)
+        like = replace(like, noise=as_noise(sd, like.scale) * restless, step=like.step / readings)
         plan = replace(like, units=fewest(like) or 0)
     except ChanceError:  # noisier, or larger, than a garden can be
         return None

@@ -32,8 +32,8 @@ def band_of(worth: float, scale: Scale) -> float:
 
 @dataclass(frozen=True)
 class UnitValue:
-    """One unit with its summary. `value` None: the unit is lost, and `last` is what its last readings gave. Labels are
-    compared as text."""
+    """One unit with its summary. `value` None: the unit is lost, and `last` is what its last readings gave; `unread`:
+    it lives, and nobody read it. Labels are compared as text."""
 
     unit: str
     treatment: str
@@ -43,6 +43,7 @@ class UnitValue:
     column: str | None = None
     baseline: float | None = None
     last: float | None = None
+    unread: bool = False
 
 
 @dataclass(frozen=True)

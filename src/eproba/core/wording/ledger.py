@@ -27,18 +27,18 @@ SAID: Mapping[str, str] = {
     "take (p = {p:.3f}). What the others gave is no gain.",
     "lost beyond the margin": "{treatment} lost {lost} of {of} units, the control {control} of {of_control}. What "
     "loses more than 1 in 10 units more is not called as good.",
-    "weakens with the lost": "{treatment} lost {lost:units}, the control {control:units}. With the worst seen in "
-    "either in place of the lost, less of the verdict stands.",
-    "effect with the lost": "With the worst seen in place of the lost, what is said of {treatment} over with and "
-    "without the other does not stand as it is.",
+    "weakens with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. With the "
+    "worst seen in either in their place, less of the verdict stands.",
+    "effect with the lost": "With the worst seen in place of the units without a value, what is said of {treatment} "
+    "over with and without the other does not stand as it is.",
     "the same as last seen": "As {units:names} last stood before they were lost, the verdict on {treatment} is the "
     "same.",
     "another as last seen": "As {units:names} last stood before they were lost, the verdict on {treatment} would be "
     "“{verdict:verdict}”. Were they truly lost, or put aside?",
-    "turns with the lost": "{treatment} lost {lost:units}, the control {control:units}. With the worst seen in "
-    "either in place of the lost, the verdict does not stand.",
-    "stands with the lost": "{treatment} lost {lost:units}, the control {control:units}. With the worst seen in "
-    "either in place of the lost, the verdict stands.",
+    "turns with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. With the "
+    "worst seen in either in their place, the verdict does not stand.",
+    "stands with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. With the "
+    "worst seen in either in their place, the verdict stands.",
     "not yet": "In {units:units} it had not happened by the last look: those stand behind all others, and the verdict "
     "goes by order.",
     "lots not known": "The file can't say how the treatments were dealt. All figures here suppose: by lot.",
