@@ -49,9 +49,9 @@ def trials_again(units: Sequence[UnitValue], judgement: Judgement, in_full: bool
     units : all of them, the lost with None.
     in_full : also what is told and caps nothing.
     """
-    told = [*_without_the_far(units, judgement), *_as_last_seen(units, judgement)] if in_full else []
+    beside = [*_without_the_far(units, judgement), *_as_last_seen(units, judgement)] if in_full else []
     lost = [*_with_the_lost(units, judgement), *_effects_with_the_lost(units, judgement)]
-    return [*told, *lost, *_with_one_otherwise(units, judgement)]
+    return [*beside, *lost, *_with_one_otherwise(units, judgement)]
 
 
 def lines_again(judgement: Judgement, tried: Sequence[tuple[Again, Judgement]]) -> list[TrustLine]:

@@ -89,9 +89,9 @@ def _asked_again(
     again = [trials_again(units, judgement, in_full) for units, judgement in zip(measures, judged, strict=True)]
     flat = [trial.units for trials in again for trial in trials]
     alone = replace(question, ranked=False, dealt=False)
-    told = iter(_judge_groups(flat, alone, None, 1, in_full=False, with_trust=False))
+    retried = iter(_judge_groups(flat, alone, None, 1, in_full=False, with_trust=False))
     return [
-        with_trust(judgement, lines_again(judgement, [(trial, next(told)) for trial in trials]))
+        with_trust(judgement, lines_again(judgement, [(trial, next(retried)) for trial in trials]))
         for judgement, trials in zip(judged, again, strict=True)
     ]
 
@@ -200,11 +200,11 @@ def _in_days(
         return judgement
     question = replace(judgement.question, beside=len(judgement.comparisons) - len(came))
     kept = [unit for unit in units if unit.treatment in (question.control, *came)]
-    told = {
+    in_days = {
         c.treatment: c for c in _judge_group([kept], question, None, seed, in_full, with_pile, False)[0].comparisons
     }
     comparisons = [
-        under_caps(replace(told[c.treatment], order=c.order and replace(c.order, carries=False)), judgement.trust)
+        under_caps(replace(in_days[c.treatment], order=c.order and replace(c.order, carries=False)), judgement.trust)
         if c.treatment in came
         else c
         for c in judgement.comparisons

@@ -203,17 +203,16 @@ def prospect_of(
         laddered=laddered,
         turns=proposal.dealing == "on and off",
         kind="quantity" if read is None else KINDS[read.kind],
-        step=0.0 if read is None else step_of(read, measure.summary, measure.per_unit, measure.sown),
+        step=0.0 if read is None else step_of(read, measure.summary, measure.per_unit),
         level=measure.typical,
     )
 
 
-def step_of(read: Measure, summary: Summary = "last", readings: int = 1, sown: int | None = None) -> float:
-    """What the judged number of a unit is rounded to: its readings by their decimals, seeds by how many are sown."""
-    if summary in ("rate", "time_to") or read.kind in ("photo", "worked out", "day"):
-        return 0.0  # of days the noise knows how far apart rounds are
-    if read.in_percent_points:
-        return 100 / sown if sown else 0.0
+def step_of(read: Measure, summary: Summary = "last", readings: int = 1) -> float:
+    """What the judged number of a unit is rounded to: its readings, by their decimals. Of days and of seeds the noise
+    knows already how coarse they are."""
+    if summary in ("rate", "time_to") or read.kind in ("photo", "worked out", "day") or read.in_percent_points:
+        return 0.0
     return 10.0**-read.decimals / readings
 
 

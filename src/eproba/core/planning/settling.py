@@ -59,7 +59,7 @@ def settling_of(trial: Trial, own: OwnNoise | None) -> Settling | None:
         like = Prospect(
             treatments, units, False, scale, noise.value, trial.worth,
             no_worse=trial.no_worse, crossed=trial.crossed, turns=trial.turns,
-            step=step_of(first.measure, trial.summary, sown=first.sown),
+            step=step_of(first.measure, trial.summary),
         )  # fmt: skip
     except (ChanceError, NoiseUnknown):  # so noisy that nothing can be planned on it, or nobody knows how noisy
         return None

@@ -92,6 +92,8 @@ def losses_text(comparison: Comparison, judgement: Judgement) -> str:
     if losses.shown:
         luck = f"p = {losses.p_adjusted:.3f}" if losses.p_adjusted >= 0.001 else "p below 0.001"
         return f"{counts}: {losses.shown} than luck would take ({luck})."
+    if not losses.excess:
+        return f"{counts}."
     if losses.beyond_margin:
         return f"{counts}. Luck can do that, but nobody can say that {comparison.treatment} does no harm."
     return f"{counts}. Luck can do that."

@@ -45,7 +45,7 @@ def _leave(session: Session, line: Mapping[str, Any]) -> None:
     """Put the line on record, and have the trials of its questions judged anew."""
     session.add(GoneTrialRow.model_validate({**line, "on": date.fromisoformat(str(line["on"]))}))
     asked = or_(*(col(FindingRow.answers).contains([{"question": question}]) for question in line["questions"]))
-    found = select(col(FindingRow.trial_id)).where(asked if line["questions"] else func.false())
-    for (trial_id,) in session.connection().execute(found).all():
+    bearing = select(col(FindingRow.trial_id)).where(asked if line["questions"] else func.false())
+    for (trial_id,) in session.connection().execute(bearing).all():
         session.exec(delete(FindingRow).where(col(FindingRow.trial_id) == trial_id))
         was_changed(session, trial_id)
