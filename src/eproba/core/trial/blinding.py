@@ -32,6 +32,12 @@ def tells_too_early(trial: Trial, today: date, readings: Iterable[Reading]) -> b
     return any(reading.value is not None and reading.round_id in later for reading in readings)
 
 
+def peeks(trial: Trial, today: date, readings: Iterable[Reading]) -> bool:
+    """Whether a file with lots and readings would be an early look that nobody has put on record for today."""
+    looked = any(look.day == trial.day_of(today) for look in trial.looks)
+    return not looked and tells_too_early(trial, today, readings)
+
+
 def without_lots(trial: Trial) -> Trial:
     """The trial without who got what, and without anything from which that could be dealt again."""
     declared = None if trial.declared is None else replace(trial.declared, facts={})

@@ -7,7 +7,7 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 
 from eproba.core.errors import EprobaError
-from eproba.core.trial.blinding import hides_lots, tells_too_early
+from eproba.core.trial.blinding import hides_lots, peeks
 from eproba.core.trial.model import Trial
 from eproba.core.words import listed
 from eproba.exchange.data_package import read_package, write_package
@@ -86,9 +86,7 @@ def garden() -> ResponseReturnValue:
 
 
 def _peeks(trial: Trial) -> bool:
-    """Whether the file would be a look into a shut envelope that nobody has put on record today."""
-    looked = any(look.day == trial.day_of(today()) for look in trial.looks)
-    return not looked and tells_too_early(trial, today(), all_readings(db(), trial.id))
+    return peeks(trial, today(), all_readings(db(), trial.id))
 
 
 def _trial(trial_id: int) -> Trial | None:
