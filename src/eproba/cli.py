@@ -371,15 +371,30 @@ def _judge_all(session: "Session") -> None:
 
 
 @main.command()
-@click.option("--revoke-feeds", is_flag=True, help="Calendar addresses that were given out lead nowhere any more.")
-def passcode(revoke_feeds: bool) -> None:
+@click.option("--revoke-keys", is_flag=True, help="Links, calendar addresses and meters' tokens open nothing any more.")
+def passcode(revoke_keys: bool) -> None:
     """Make a new household passcode and print it; devices must give it again."""
     from eproba.store.doorkeeping import new_passcode
     from eproba.store.preparing import prepare_own
 
-    passcode_made = new_passcode(prepare_own(os.environ["EPROBA_DATABASE_URL"], _judge_all), revoke_feeds)
+    url = prepare_own(os.environ["EPROBA_DATABASE_URL"], _judge_all)
+    passcode_made = new_passcode(url, datetime.now().astimezone(), revoke_keys)
     click.echo(f"The household passcode is now: {passcode_made}")
-    click.echo("Every device gives it again." + (" Calendar addresses are revoked." if revoke_feeds else ""))
+    click.echo("Every device gives it again." + (" All other keys are revoked." if revoke_keys else ""))
+
+
+@main.command("let-in", hidden=True)
+@click.option("--at", "address", required=True, help="Where the device finds Eproba.")
+def let_in(address: str) -> None:
+    """Print a link that lets one device in without the passcode (for the start script)."""
+    import segno
+
+    from eproba.store.doorkeeping import home_address, new_invitation
+
+    link = f"{address.replace('//0.0.0.0', f'//{home_address()}')}/join/"
+    link += new_invitation(os.environ["EPROBA_DATABASE_URL"], datetime.now().astimezone())
+    click.echo(f"On the device, once, within a quarter of an hour: {link}")
+    segno.make(link).terminal(out=sys.stdout, compact=True)
 
 
 @main.command("open-house", hidden=True)
@@ -399,7 +414,9 @@ def open_house(port: int, address: str | None) -> None:
     if passcode_is_set(url):
         click.echo("Passcode: the one you have (./eproba passcode makes a new one).")
     else:
-        click.echo(f"Household passcode: {new_passcode(url)} (write it down; it is kept only as a hash)")
+        click.echo(
+            f"Household passcode: {new_passcode(url, datetime.now().astimezone())} (write it down; it is kept only as a hash)"
+        )
 
 
 @main.command("restore-begin", hidden=True)

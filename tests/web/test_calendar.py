@@ -6,6 +6,7 @@ from datetime import timedelta
 import pytest
 from icalendar import Calendar
 
+from eproba.store.secrets import hashed
 from tests.conftest import TODAY, demo_garden
 from tests.web.steps import text
 
@@ -31,11 +32,11 @@ def test_a_trial_s_calendar_file_and_the_feed(client):
     ]  # fmt: skip
     assert entries[2].decoded("DTSTART").isoformat() == "2026-05-22"
     assert len({str(entry["UID"]) for entry in entries}) == len(entries)
-    client.post("/calendar/feeds")
-    client.post("/calendar/feeds")
-    one, other = re.findall(r"/feeds/([\w-]+)\.ics", text(client, "/calendar"))
+    one, other = new_feed(client), new_feed(client)
+    assert "/feeds/" not in text(client, "/calendar").replace("/calendar/feeds", ""), "an address is shown once"
     assert b"Wool mulch" in client.get(f"/feeds/{one}.ics").data
-    client.post("/calendar/feeds/revoke", {"token": one})
+    kept = re.findall(r'name="token" value="(\w+)"', text(client, "/calendar"))
+    client.post("/calendar/feeds/revoke", {"token": next(key for key in kept if key == hashed(one))})
     assert client.get(f"/feeds/{one}.ics").status_code == 404
     assert client.get(f"/feeds/{other}.ics").status_code == 200
 
@@ -44,11 +45,15 @@ def keys_of(client, address):
     return re.findall(r'data-key="([^"]+)"', text(client, address))
 
 
+def new_feed(client):
+    """A calendar address, as the page shows it once."""
+    client.post("/calendar/feeds")
+    return re.search(r"/feeds/([\w-]+)\.ics", text(client, "/calendar")).group(1)
+
+
 def events_of(client):
     """The feed's events, by their UIDs."""
-    if "/feeds/" not in text(client, "/calendar"):
-        client.post("/calendar/feeds")
-    token = re.search(r"/feeds/([\w-]+)\.ics", text(client, "/calendar")).group(1)
+    token = new_feed(client)
     found = Calendar.from_ical(client.get(f"/feeds/{token}.ics").data).walk("VEVENT")
     return {str(event["UID"]).removesuffix("@eproba"): event.decoded("DTSTART") for event in found}
 

@@ -95,7 +95,7 @@ def house(server, database, clock):
     """The app opened to the home network, and its passcode."""
     url = named(server.url, database)
     app = create_app(Settings(url, secret_key="t", home_network=True), clock)
-    yield app, new_passcode(url)
+    yield app, new_passcode(url, clock())
     app.extensions["engine"].dispose()
 
 

@@ -54,7 +54,8 @@ def test_a_link_ends_with_its_round_and_can_be_taken_back(app, client, asked):
     trial, number, link = asked
     helper = Client(app)
     assert helper.get(link).status_code == 200
-    client.post(f"{trial}/rounds/{number}/helper", {"drop": link.removeprefix("/h/")})
+    kept = re.search(r'name="drop" value="(\d+)"', text(client, f"{trial}/rounds/{number}/helper")).group(1)
+    client.post(f"{trial}/rounds/{number}/helper", {"drop": kept})
     gone = helper.get(link)
     assert (gone.status_code, "This link has ended with its round." in gone.text) == (404, True)
     place = f"{trial}/rounds/{number}/helper"

@@ -180,7 +180,7 @@ def test_a_verdict_nobody_has_looked_at_is_looked_at_by_many(app):
 
 def test_guesses_at_the_passcode_count_however_many_come_at_once(settings, clock):
     app = create_app(Settings(settings.database_url, "for tests only", home_network=True), clock)
-    right = new_passcode(settings.database_url)
+    right = new_passcode(settings.database_url, clock())
     app.config["WTF_CSRF_ENABLED"] = False
 
     def join(passcode):

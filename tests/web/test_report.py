@@ -52,8 +52,11 @@ def test_a_message_bears_verdict_and_trust(client):
 def test_a_link_shows_the_report_to_who_has_no_passcode_and_nothing_else(app, client, settings, monkeypatch):
     client.post("/trials/1/report/share", {"go": "share"})
     link = re.search(r"http://localhost(/see/[\w-]+)", text(client, "/trials/1/report")).group(1)
+    assert link not in text(client, "/trials/1/report"), "shown once"
+    old = link
     client.post("/trials/1/report/share", {"go": "share"})
-    assert link in text(client, "/trials/1/report"), "a second wish finds the first"
+    link = re.search(r"http://localhost(/see/[\w-]+)", text(client, "/trials/1/report")).group(1)
+    assert client.get(old).status_code == 404, "a new link takes the place of the old one"
     monkeypatch.setitem(app.config, "SETTINGS", type(settings)(**{**vars(settings), "home_network": True}))
     seen = client.get(link)
     assert seen.status_code == 200

@@ -142,7 +142,8 @@ def _tell_when_up(run: Run, server: Server, address: str, port: int, detached: b
         if server.poll() is not None or time.monotonic() > until:
             raise Refused(f"the app did not come up: {last_line(run.home.logs / f'{run.what}.log')}")
         time.sleep(0.05)
-    run.tell(script=os.getpid(), server=server.pid, url=url)
+    shown = f"http://[{address}]:{port}" if ":" in address else f"http://{address}:{port}"
+    run.tell(script=os.getpid(), server=server.pid, url=url, address=shown)
     if not detached:
         say(f"{run.what} is at {url} (Ctrl-C ends it)")
 

@@ -9,7 +9,7 @@ from eproba import VERSION
 from eproba.start import app, backups, service, workbench
 from eproba.start.app import StartWish
 from eproba.start.cluster import in_use, upgrade
-from eproba.start.home import Lock, open_home
+from eproba.start.home import Lock, Run, open_home
 from eproba.start.program import program_for
 from eproba.start.saying import Refused, in_words, say
 
@@ -19,7 +19,8 @@ USAGE = """Eproba: fair trials in a home garden.
   ./eproba serve  [--port N] [--host [ADDRESS]] [--detach]   your own data, kept
   ./eproba stop                                         end what runs in EPROBA_HOME
   ./eproba service install [--port N] [--host [ADDRESS]] | remove | status   start with the machine, back up nightly
-  ./eproba passcode [--revoke-feeds]                    a new household passcode for --host
+  ./eproba passcode [--revoke-keys]                     a new household passcode for --host
+  ./eproba let-in                                       a link that lets one device in without the passcode
   ./eproba backup FILE | restore FILE                   your data as one file, also for another machine
   ./eproba backups [bring-back NAME | delete NAME]      what a restore set aside
   ./eproba --version                                    which Eproba this is
@@ -137,7 +138,7 @@ def _backups(arguments: list[str]) -> int:
 
 
 def _passcode(arguments: list[str]) -> int:
-    if arguments not in ([], ["--revoke-feeds"]):
+    if arguments not in ([], ["--revoke-keys"]):
         raise Refused(f"passcode does not know {arguments[0]}; see ./eproba help.")
     home = open_home()
     program = program_for(home)
@@ -145,6 +146,21 @@ def _passcode(arguments: list[str]) -> int:
         done = program.ask("passcode", *arguments, env=access.env)
         if done.returncode:
             raise Refused(f"could not set a passcode: {done.stderr.decode().strip().splitlines()[-1]}")
+    print(done.stdout.decode(), end="")
+    return 0
+
+
+def _let_in(arguments: list[str]) -> int:
+    _no_more("let-in", arguments)
+    home = open_home()
+    address = Run(home, "serve").told().get("address")
+    if not isinstance(address, str):
+        raise Refused("serve does not run in this home: start it with ./eproba serve --host, then let the device in.")
+    program = program_for(home)
+    with in_use(home, leave=True) as access:
+        done = program.ask("let-in", "--at", address, env=access.env)
+    if done.returncode:
+        raise Refused(f"could not let a device in: {done.stderr.decode().strip().splitlines()[-1]}")
     print(done.stdout.decode(), end="")
     return 0
 
@@ -201,6 +217,7 @@ COMMANDS: dict[str, Command] = {
     "stop": _stop,
     "service": _service,
     "passcode": _passcode,
+    "let-in": _let_in,
     "backup": _backup,
     "restore": _restore,
     "backups": _backups,

@@ -2,14 +2,16 @@
 
 import secrets
 import socket
+from datetime import datetime
 
 from sqlmodel import Session
 from werkzeug.security import generate_password_hash
 
-from eproba.store.commands.feeds import revoke_all_feeds
-from eproba.store.commands.household import set_passcode_hash
+from eproba.store.commands.household import invite, set_passcode_hash
+from eproba.store.commands.keys import revoke_all
 from eproba.store.database import engine_for
 from eproba.store.household import passcode_hash
+from eproba.store.secrets import new_secret
 
 DIGITS = 8
 
@@ -19,21 +21,30 @@ def passcode_is_set(url: str) -> bool:
         return passcode_hash(session) is not None
 
 
-def new_passcode(url: str, revoke_feeds: bool = False) -> str:
+def new_passcode(url: str, now: datetime, revoke_keys: bool = False) -> str:
     """Make one, keep its hash, return it to be read once."""
     with Session(engine_for(url)) as session:
-        passcode = make_passcode(session, revoke_feeds)
+        passcode = make_passcode(session, now, revoke_keys)
         session.commit()
     return passcode
 
 
-def make_passcode(session: Session, revoke_feeds: bool) -> str:
-    """A new passcode, kept as a hash: every device gives it again; calendar addresses are revoked if wished."""
+def make_passcode(session: Session, now: datetime, revoke_keys: bool) -> str:
+    """A new passcode, kept as a hash: every device gives it again; all other keys are revoked if wished."""
     passcode = "".join(secrets.choice("0123456789") for _ in range(DIGITS))
     set_passcode_hash(session, generate_password_hash(passcode))
-    if revoke_feeds:
-        revoke_all_feeds(session)
+    if revoke_keys:
+        revoke_all(session, now)
     return passcode
+
+
+def new_invitation(url: str, now: datetime) -> str:
+    """The secret of a link that lets one device in, once and soon."""
+    token = new_secret()
+    with Session(engine_for(url)) as session:
+        invite(session, token, "the terminal", now)
+        session.commit()
+    return token
 
 
 def home_address() -> str:

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from sqlmodel import Session, col, select
 
+from eproba.store.secrets import hashed
 from eproba.store.tables import FeedRow
 
 
@@ -13,4 +14,4 @@ def feeds(session: Session) -> Sequence[FeedRow]:
 
 
 def known_feed(session: Session, token: str) -> FeedRow | None:
-    return session.get(FeedRow, token)
+    return session.get(FeedRow, hashed(token))

@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 
 from sqlmodel import Session, col, select
 
+from eproba.store.secrets import hashed
 from eproba.store.tables import HelperRow, RoundRow
 
 SECOND_READER = timedelta(days=1)
@@ -16,15 +17,18 @@ def helper_with(session: Session, token: str, now: datetime) -> tuple[HelperRow,
     A second reader has a day longer: the first may close the round before he is through.
     """
     query = select(HelperRow, RoundRow).join(RoundRow, col(RoundRow.id) == col(HelperRow.round_id))
-    row = session.exec(query.where(HelperRow.token == token)).first()
-    if row is None or row[1].missed:
-        return None
-    closed = row[1].closed_at
-    late = row[0].second and closed is not None and now - closed < SECOND_READER
-    return None if row[1].done and not late else (row[0], row[1])
+    row = session.exec(query.where(HelperRow.token_hash == hashed(token))).first()
+    return row if row is not None and still_reads(*row, now) else None
 
 
-def helpers_of(session: Session, round_id: int) -> Sequence[HelperRow]:
-    """Who was asked to read a round."""
-    query = select(HelperRow).where(HelperRow.round_id == round_id)
-    return session.exec(query.order_by(col(HelperRow.id))).all()
+def still_reads(helper: HelperRow, round_: RoundRow, now: datetime) -> bool:
+    """Whether a link still holds: its round is neither closed nor missed, but for a second reader's day."""
+    late = helper.second and round_.closed_at is not None and now - round_.closed_at < SECOND_READER
+    return not round_.missed and (not round_.done or late)
+
+
+def helpers_of(session: Session, round_id: int, now: datetime) -> Sequence[HelperRow]:
+    """Who reads a round by a link that still holds."""
+    query = select(HelperRow, RoundRow).join(RoundRow, col(RoundRow.id) == col(HelperRow.round_id))
+    rows = session.exec(query.where(HelperRow.round_id == round_id).order_by(col(HelperRow.id)))
+    return [helper for helper, round_ in rows if still_reads(helper, round_, now)]

@@ -1,11 +1,14 @@
 """The household: its passcode, and who types on which device."""
 
-import hashlib
 from collections.abc import Sequence
+from datetime import datetime, timedelta
 
 from sqlmodel import Session, col, select
 
+from eproba.store.secrets import hashed
 from eproba.store.tables import DeviceRow, HouseholdRow
+
+IDLE = timedelta(days=90)
 
 
 def passcode_hash(session: Session) -> str | None:
@@ -13,15 +16,17 @@ def passcode_hash(session: Session) -> str | None:
     return row.passcode_hash if row else None
 
 
-def device(session: Session, device_id: str) -> DeviceRow | None:
-    return session.get(DeviceRow, device_id)
+def device(session: Session, device_id: str, now: datetime) -> DeviceRow | None:
+    """The device that bears this id; None: it was put out, or nobody has used it for long."""
+    row = session.get(DeviceRow, hashed(device_id))
+    return None if row is None or asks_again(row, now) else row
+
+
+def asks_again(row: DeviceRow, now: datetime) -> bool:
+    """Whether a device lay idle for so long that it gives the passcode again."""
+    return now - row.seen_at > IDLE
 
 
 def devices(session: Session) -> Sequence[DeviceRow]:
-    """All devices that are in, the one that sent something last first."""
+    """All devices that came in, the one that was used last first."""
     return session.exec(select(DeviceRow).order_by(col(DeviceRow.seen_at).desc(), col(DeviceRow.id))).all()
-
-
-def handle(device_id: str) -> str:
-    """A name for a device that a page may show: its id is half of a key."""
-    return hashlib.sha256(device_id.encode()).hexdigest()[:16]

@@ -7,6 +7,7 @@ from sqlalchemy import func
 from sqlmodel import Session, col, select
 
 from eproba.core.measuring.meters import MeterDoubt, MeterValue, RecordedMeter
+from eproba.store.secrets import hashed
 from eproba.store.tables import MeterRow, MeterValueRow
 
 
@@ -16,7 +17,7 @@ def meter_rows(session: Session) -> Sequence[MeterRow]:
 
 def meter_with(session: Session, token: str) -> MeterRow | None:
     """The meter that bears a token; None: nobody gave it one, or it was taken away."""
-    return session.exec(select(MeterRow).where(MeterRow.token == token)).first()
+    return session.exec(select(MeterRow).where(MeterRow.token_hash == hashed(token))).first()
 
 
 def recorded(session: Session, row: MeterRow, since: datetime, until: datetime) -> RecordedMeter:

@@ -80,7 +80,8 @@ class PasscodeTryRow(SQLModel, table=True):
 
 
 class DeviceRow(SQLModel, table=True):
-    """A device and who types on it; `pours`: in a blind trial it shows who gets what."""
+    """A device and who types on it; its `id` is the hash of what it bears. `pours`: in a blind trial it shows who gets
+    what."""
 
     __tablename__ = "device"
     id: str = Field(primary_key=True)
@@ -88,6 +89,15 @@ class DeviceRow(SQLModel, table=True):
     pours: bool = False
     came_at: datetime = _moment()
     seen_at: datetime = _moment()
+
+
+class InvitationRow(SQLModel, table=True):
+    """A link that lets one device in without the passcode, once and soon."""
+
+    __tablename__ = "invitation"
+    token_hash: str = Field(primary_key=True)
+    made_at: datetime = _moment()
+    by: str = ""
 
 
 class OwnMeasureRow(SQLModel, table=True):
@@ -362,7 +372,8 @@ class PracticeRow(SQLModel, table=True):
 
 
 class MeterRow(SQLModel, table=True):
-    """A meter whose values come in by themselves with its `token`, or in logs whose `columns` are remembered.
+    """A meter whose values come in by themselves with a token of its own (null: it was revoked), or in logs whose
+    `columns` are remembered.
 
     `measure`: what it gives (empty: whatever is asked in its unit); `doubt`, `doubt_share`: what it is off by.
     """
@@ -374,7 +385,7 @@ class MeterRow(SQLModel, table=True):
     unit: str
     doubt: float = 0.0
     doubt_share: float = 0.0
-    token: str = Field(unique=True)
+    token_hash: str | None = Field(default=None, unique=True)
     columns: dict[str, str] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
     made_at: datetime = _moment()
     by: str = ""
@@ -458,7 +469,7 @@ class HelperRow(SQLModel, table=True):
     id: int = _number()
     trial_id: int = _of("trial.id")
     round_id: int = _of("round.id")
-    token: str = Field(unique=True)
+    token_hash: str = Field(unique=True)
     name: str
     made_at: datetime = _moment()
     by: str = ""
@@ -470,7 +481,7 @@ class SharedLinkRow(SQLModel, table=True):
 
     __tablename__ = "shared_link"
     trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
-    token: str = Field(unique=True)
+    token_hash: str = Field(unique=True)
     made_at: datetime = _moment()
     by: str = ""
 
@@ -578,7 +589,7 @@ class FeedRow(SQLModel, table=True):
     """A calendar feed's secret address; revoked ones are deleted."""
 
     __tablename__ = "feed"
-    token: str = Field(primary_key=True)
+    token_hash: str = Field(primary_key=True)
     made_at: datetime = _moment()
     alarm_minutes: int | None = None
 

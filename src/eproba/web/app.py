@@ -1,11 +1,9 @@
 """The application factory."""
 
-import logging
-import time
 from collections.abc import Callable
 from datetime import datetime
 
-from flask import Flask, Response, g, request
+from flask import Flask
 from flask_login import LoginManager
 from flask_wtf import CSRFProtect
 from whitenoise import WhiteNoise
@@ -41,8 +39,9 @@ from eproba.web.together.views import together
 from eproba.web.trials.views import trials
 from eproba.web.ui import filters, ui
 from eproba.web.ui.clock import now, today, utc_now
-from eproba.web.ui.doors import guard
+from eproba.web.ui.doors import HEADERS, guard
 from eproba.web.ui.errors import register_faults
+from eproba.web.ui.logs import LoggedFlask, log_requests
 from eproba.web.ui.responses import STATIC, as_json, asset, page_key
 from eproba.web.ui.session import close_db, typed_system, who
 from eproba.web.ui.styles import YEAR, styles_address, with_styles
@@ -55,13 +54,12 @@ PLACES = (
     paper, photos, pictures, pours, practice, readings, recipes, report, rounds, samples, shelf, today_page, together,
     trials, ui, verdict, weather,
 )  # fmt: skip
-log = logging.getLogger("eproba.requests")
 
 
 def create_app(settings: Settings | None = None, clock: Callable[[], datetime] = utc_now) -> Flask:
     """Build the application: settings from the environment unless given, the clock replaceable."""
     settings = settings or Settings.from_environment()
-    app = Flask(__name__, static_folder="static")
+    app = LoggedFlask(__name__, static_folder="static")
     app.config.update(
         SECRET_KEY=settings.secret_key,
         MAX_CONTENT_LENGTH=settings.most_upload_bytes,
@@ -84,7 +82,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     app.before_request(let_in)
     app.teardown_appcontext(close_db)
     register_faults(app)
-    _log_requests(app)
+    log_requests(app)
     app.jinja_env.filters.update(filters.ALL, unit=unit, amount=amount, amount_of=amount_of)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     read_compiled(app)
@@ -109,19 +107,9 @@ def _static_files(app: Flask) -> WhiteNoise:
 
     def forever(headers: dict[str, str], path: str, url: str) -> None:
         headers["Cache-Control"] = f"public, max-age={YEAR}" + ("" if path.endswith(".woff2") else ", immutable")
+        headers["X-Content-Type-Options"] = HEADERS["X-Content-Type-Options"]
+        headers["Cross-Origin-Resource-Policy"] = HEADERS["Cross-Origin-Resource-Policy"]
 
-    served = WhiteNoise(app.wsgi_app, max_age=YEAR, add_headers_function=forever)
+    served = WhiteNoise(app.wsgi_app, max_age=YEAR, allow_all_origins=False, add_headers_function=forever)
     served.add_files(str(STATIC), prefix="static/")
     return served
-
-
-def _log_requests(app: Flask) -> None:
-    @app.before_request
-    def start() -> None:
-        g.started = time.perf_counter()
-
-    @app.after_request
-    def end(response: Response) -> Response:
-        took = 1000 * (time.perf_counter() - g.get("started", time.perf_counter()))
-        log.info("%s %s %s %.0f ms", request.method, request.path, response.status_code, took)
-        return response

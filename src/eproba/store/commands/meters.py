@@ -3,11 +3,12 @@
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 
-from sqlalchemy import delete
+from sqlalchemy import delete, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
 from eproba.core.measuring.meters import MeterDoubt, MeterError, MeterValue, check_name
+from eproba.store.secrets import hashed
 from eproba.store.tables import MeterRow, MeterValueRow
 
 MOST_AT_ONCE = 10_000  # rows of one statement
@@ -15,18 +16,27 @@ MOST_AT_ONCE = 10_000  # rows of one statement
 
 def add_meter(
     session: Session, name: str, unit: str, measure: str, doubt: MeterDoubt, token: str, by: str, now: datetime
-) -> None:
-    """Make a meter known. Raises MeterError: its name is taken, or it measures something else than it says."""
+) -> int:
+    """Make a meter known; returns its number.
+
+    Raises MeterError: its name is taken, or it measures something else than it says.
+    """
     check_name(name)
     if session.exec(select(MeterRow).where(MeterRow.name == name)).first() is not None:
         raise MeterError(f"There is a meter named “{name}” already.")
-    session.add(
-        MeterRow(
-            name=name, unit=unit, measure=measure, doubt=doubt.own, doubt_share=doubt.share, token=token, made_at=now,
-            by=by,
-        )
+    row = MeterRow(
+        name=name, unit=unit, measure=measure, doubt=doubt.own, doubt_share=doubt.share, token_hash=hashed(token),
+        made_at=now, by=by,
     )  # fmt: skip
+    session.add(row)
     session.flush()
+    return row.id
+
+
+def give_token(session: Session, meter_id: int, token: str | None) -> bool:
+    """Another token for a meter, or none: what it sends with the one of before is refused. False: no such meter."""
+    held = update(MeterRow).where(col(MeterRow.id) == meter_id)
+    return session.exec(held.values(token_hash=token and hashed(token))).rowcount > 0
 
 
 def drop_meter(session: Session, meter_id: int) -> bool:

@@ -6,26 +6,28 @@ from sqlalchemy import delete
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
+from eproba.store.secrets import hashed
 from eproba.store.tables import SharedLinkRow
 
 
 def share(session: Session, trial_id: int, token: str, by: str, now: datetime) -> None:
-    """Make the link, once: a second wish finds the first."""
-    put = insert(SharedLinkRow).values(trial_id=trial_id, token=token, by=by, made_at=now)
-    session.connection().execute(put.on_conflict_do_nothing())
+    """Make the link; one that was made before leads nowhere from now on."""
+    values = {"token_hash": hashed(token), "by": by, "made_at": now}
+    put = insert(SharedLinkRow).values(trial_id=trial_id, **values)
+    session.connection().execute(put.on_conflict_do_update(index_elements=["trial_id"], set_=values))
 
 
-def unshare(session: Session, trial_id: int) -> None:
-    """The link leads nowhere any more."""
-    session.exec(delete(SharedLinkRow).where(col(SharedLinkRow.trial_id) == trial_id))
+def unshare(session: Session, trial_id: int) -> bool:
+    """The link leads nowhere any more. False: there was none."""
+    return session.exec(delete(SharedLinkRow).where(col(SharedLinkRow.trial_id) == trial_id)).rowcount > 0
 
 
-def shared_token(session: Session, trial_id: int) -> str | None:
-    """The link of a trial, where there is one."""
-    row = session.get(SharedLinkRow, trial_id)
-    return None if row is None else row.token
+def is_shared(session: Session, trial_id: int) -> bool:
+    """Whether a link leads to the report of a trial."""
+    return session.get(SharedLinkRow, trial_id) is not None
 
 
 def shared_trial(session: Session, token: str) -> int | None:
     """The trial that a link leads to; None: nowhere any more."""
-    return session.exec(select(SharedLinkRow.trial_id).where(SharedLinkRow.token == token)).first()
+    known = select(SharedLinkRow.trial_id).where(SharedLinkRow.token_hash == hashed(token))
+    return session.exec(known).first()

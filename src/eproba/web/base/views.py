@@ -7,6 +7,7 @@ from flask_wtf.csrf import generate_csrf
 from eproba.store.database import present_revision
 from eproba.web.base.honesty import honesty_page
 from eproba.web.ui.clock import now
+from eproba.web.ui.responses import NOT_KEPT
 from eproba.web.ui.session import db
 
 base = Blueprint("base", __name__, template_folder="templates")
@@ -21,7 +22,7 @@ def health() -> ResponseReturnValue:
 @base.get("/token")
 def token() -> ResponseReturnValue:
     """A fresh CSRF token, asked for before a device sends what it kept, and our clock, to set its own right."""
-    return jsonify(token=generate_csrf(), now=int(now().timestamp() * 1000)), 200, {"Cache-Control": "no-store"}
+    return jsonify(token=generate_csrf(), now=int(now().timestamp() * 1000)), 200, NOT_KEPT
 
 
 @base.get("/help")

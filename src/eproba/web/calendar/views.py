@@ -1,6 +1,5 @@
 """The calendar: every day's work over all trials, as a page, a file and a feed."""
 
-import secrets
 from collections.abc import Iterable
 from datetime import UTC, timedelta
 
@@ -16,12 +15,14 @@ from eproba.exchange.ics import ics as ics_file
 from eproba.store.commands.feeds import new_feed, revoke_feed
 from eproba.store.days import day_list
 from eproba.store.feeds import feeds, known_feed
+from eproba.store.secrets import new_secret
 from eproba.web.pictures.weeks import WeekTask, weeks
 from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.errands import line_address
 from eproba.web.ui.responses import file_name
 from eproba.web.ui.session import db, trial_or_404
+from eproba.web.ui.shown_once import show_once, shown_once
 from eproba.web.verdict.keeping import commit
 
 calendar = Blueprint("calendar", __name__, template_folder="templates")
@@ -38,6 +39,7 @@ def show() -> ResponseReturnValue:
         weeks=weeks(tasks, today(), max((task.on for task in tasks), default=today())),
         late=[line for line in lines if line.sort == "choose"],
         feeds=feeds(db()),
+        address=url_for("calendar.feed", token=token, _external=True) if (token := shown_once("calendar")) else "",
         tasks=tasks,
         alarms=ALARMS,
     )
@@ -106,8 +108,10 @@ def feed(token: str) -> ResponseReturnValue:
 @calendar.post("/calendar/feeds")
 def make_feed() -> ResponseReturnValue:
     wished = request.form.get("alarm", "")
-    new_feed(db(), secrets.token_urlsafe(24), now(), int(wished) if wished and wished in ALARMS else None)
+    address = new_secret()
+    new_feed(db(), address, now(), int(wished) if wished and wished in ALARMS else None)
     commit()
+    show_once("calendar", address)
     flash("A new address. Whoever has it sees what is due, and nothing else.")
     return redirect(url_for("calendar.show"))
 

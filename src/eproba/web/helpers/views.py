@@ -1,18 +1,18 @@
 """A helper reads one round by a link of his own: codes alone, in an order of his own, and nothing else."""
 
-import secrets
-
-import segno
 from flask import Blueprint, abort, flash, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
-from markupsafe import Markup
 
 from eproba.core.trial.lots import shuffled
 from eproba.store.commands.helpers import ask_helper, drop_helper
 from eproba.store.helpers import helper_with, helpers_of
+from eproba.store.secrets import new_secret
 from eproba.web.rounds.views import round_or_404, till_data
 from eproba.web.ui.clock import now
+from eproba.web.ui.codes import qr_code
+from eproba.web.ui.fields import whole
 from eproba.web.ui.session import db, trial_or_404, who
+from eproba.web.ui.shown_once import show_once, shown_once
 from eproba.web.verdict.keeping import commit
 
 helpers = Blueprint("helpers", __name__, template_folder="templates")
@@ -27,27 +27,26 @@ def ask(trial_id: int, round_id: int) -> ResponseReturnValue:
     problem, name = "", (request.form.get("name") or "").strip()[:LONGEST_NAME]
     if request.method == "POST":
         if drop := request.form.get("drop"):
-            drop_helper(db(), round_id, drop)
+            drop_helper(db(), whole(drop) or 0)
         elif this.done or this.missed:
             problem = "This round is closed: there is nothing to read any more. Open it again first."
         elif not name:
             problem = "Say who reads: the name stands at the readings."
         else:
             second = request.form.get("second") == "y"
-            ask_helper(db(), trial_id, round_id, secrets.token_urlsafe(24), name, who(), now(), second)
+            link = new_secret()
+            ask_helper(db(), trial_id, round_id, link, name, who(), now(), second)
+            show_once("helper", link, round_id)
         if not problem:
             commit()
             return redirect(url_for("helpers.ask", trial_id=trial_id, round_id=round_id))
-    links = [
-        (helper, url_for("helpers.show", token=helper.token, _external=True)) for helper in helpers_of(db(), round_id)
-    ]
-    codes = [(helper, address, _code(address)) for helper, address in links]
-    page = render_template("helpers/ask.html", trial=trial, round=this, codes=codes, problem=problem, name=name)
+    link = shown_once("helper", round_id)
+    address = url_for("helpers.show", token=link, _external=True) if link else ""
+    page = render_template(
+        "helpers/ask.html", trial=trial, round=this, helpers=helpers_of(db(), round_id, now()), address=address,
+        code=qr_code(address) if address else "", problem=problem, name=name,
+    )  # fmt: skip
     return page, 400 if problem else 200
-
-
-def _code(address: str) -> Markup:
-    return Markup(segno.make(address, error="m").svg_inline(border=2, omitsize=True))  # noqa: S704 (segno's own SVG)
 
 
 @helpers.get("/h/<token>")

@@ -1,7 +1,9 @@
 """Who may come in, and who types on which device."""
 
-import secrets
+import logging
+import time
 from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
 
 from flask import Blueprint, abort, current_app, flash, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
@@ -11,14 +13,30 @@ from werkzeug.security import check_password_hash
 from wtforms import HiddenField, PasswordField, RadioField, StringField
 from wtforms.validators import InputRequired, Length
 
-from eproba.store.commands.household import begin_try, forgive_try, keep_device, put_out, put_out_others, saw_device
+from eproba.store.commands.household import (
+    accept,
+    begin_try,
+    forgive_try,
+    invite,
+    is_invited,
+    keep_device,
+    put_out,
+    put_out_others,
+    saw_device,
+)
+from eproba.store.commands.keys import revoke
 from eproba.store.doorkeeping import make_passcode
-from eproba.store.feeds import feeds
-from eproba.store.household import device, devices, handle, passcode_hash
+from eproba.store.household import asks_again, device, devices, passcode_hash
+from eproba.store.keys_out import keys_out
+from eproba.store.secrets import hashed, new_secret
+from eproba.store.tables import HelperRow, RoundRow
 from eproba.web.ui.clock import now
+from eproba.web.ui.codes import qr_code
 from eproba.web.ui.doors import is_own_page
-from eproba.web.ui.responses import wants_json
+from eproba.web.ui.logs import one_line
+from eproba.web.ui.responses import NOT_KEPT, wants_json
 from eproba.web.ui.session import db, helping, sees_lots, who
+from eproba.web.ui.shown_once import show_once, shown_once
 from eproba.web.verdict.keeping import commit
 
 household = Blueprint("household", __name__, template_folder="templates")
@@ -28,6 +46,7 @@ OPEN_TO_ALL = {
     "helpers.show",
     "helpers.leave",
     "household.join",
+    "household.join_invited",
     "base.health",
     "calendar.feed",
 }
@@ -36,6 +55,9 @@ A_HELPER_MAY = {
     "helpers.show", "helpers.leave", "entries.take", "base.token", "measures.reckon_inputs", "meters.take",
     "meters.picture", "measures.how", "photos.add",
 }  # fmt: skip
+SLOWLY = 2.0  # seconds that a wrong passcode waits where very many were tried
+SEEN_AT_LEAST = timedelta(days=1)
+log = logging.getLogger("eproba.doors")
 NO_DEVICE_NEEDED = {"static", "base.health", "report.shared"}
 
 
@@ -46,6 +68,7 @@ class Device(UserMixin):
     id: str
     who: str
     pours: bool
+    seen_at: datetime
 
 
 class WhoForm(FlaskForm):
@@ -61,30 +84,37 @@ class JoinForm(WhoForm):
 
 
 def load_device(device_id: str) -> Device | None:
-    row = device(db(), device_id)
-    return None if row is None else Device(row.id, row.who, row.pours)
+    row = device(db(), device_id, now())
+    return None if row is None else Device(device_id, row.who, row.pours, row.seen_at)
 
 
 def let_in() -> ResponseReturnValue | None:
     """On this computer everybody is in; from the home network only with the passcode."""
     if request.endpoint in NO_DEVICE_NEEDED:
         return None
-    if helping() is not None:
-        if request.endpoint in A_HELPER_MAY:
-            return None
-        if wants_json():
-            abort(403, "This device reads one round by a link and sees nothing else.")
-        return redirect(url_for("helpers.show", token=session["helper"]))
-    if request.method == "POST" and current_user.is_authenticated:
+    if (helper := helping()) is not None:
+        return _let_help(*helper)
+    if current_user.is_authenticated and (request.method == "POST" or now() - current_user.seen_at > SEEN_AT_LEAST):
         saw_device(db(), current_user.id, now())
         commit()
-    if current_app.config["SETTINGS"].home_network:
-        if current_user.is_authenticated or request.endpoint in OPEN_TO_ALL:
-            return None
-        if wants_json():
-            abort(401, "Give the household passcode again; what you typed is kept on this device.")
-        return redirect(url_for("household.join", next=request.full_path if request.method == "GET" else ""))
-    return None
+    if not current_app.config["SETTINGS"].home_network or current_user.is_authenticated:
+        return None
+    if request.endpoint in OPEN_TO_ALL:
+        return None
+    if wants_json():
+        abort(401, "Give the household passcode again; what you typed is kept on this device.")
+    return redirect(url_for("household.join", next=request.full_path if request.method == "GET" else ""))
+
+
+def _let_help(helper: HelperRow, round_: RoundRow) -> ResponseReturnValue | None:
+    """A helper's link opens what reading its round needs, of its own trial and round alone."""
+    asked = {**request.view_args, "round": request.form.get("round", round_.key)} if request.view_args else {}
+    bound = {"trial_id": helper.trial_id, "round_id": round_.id, "round": round_.key}
+    if request.endpoint in A_HELPER_MAY and all(asked.get(name, value) == value for name, value in bound.items()):
+        return None
+    if wants_json() or request.method != "GET":
+        abort(403, "This link is for another round; nothing was written.")
+    return redirect(url_for("helpers.show", token=session["helper"]))
 
 
 def _inside(address: str) -> str:
@@ -95,19 +125,53 @@ def _inside(address: str) -> str:
 @household.route("/join", methods=["GET", "POST"])
 def join() -> ResponseReturnValue:
     form = JoinForm(data={"next": request.args.get("next", "")})
-    address = request.remote_addr or ""
     if form.validate_on_submit():
-        attempt = begin_try(db(), address, now())
-        commit()
-        if attempt is None:
-            abort(429)
-        hashed = passcode_hash(db())
-        if hashed and check_password_hash(hashed, "".join((form.passcode.data or "").split())):
-            forgive_try(db(), attempt)
+        if _knows_the_passcode(form):
             _remember(form)
             return redirect(_inside(form.next.data or ""))
         form.passcode.errors = ["That is not the passcode. It stands in the terminal, unless a new one was made."]
     return render_template("household/join.html", form=form), 400 if form.errors else 200
+
+
+def _knows_the_passcode(form: JoinForm) -> bool:
+    """Whether the right one was typed; a wrong one is told in the log, and where many are tried it waits."""
+    address = request.remote_addr or ""
+    attempt = begin_try(db(), address, now())
+    commit()
+    if attempt is None:
+        log.warning("passcode tried too often from %s", one_line(address))
+        abort(429)
+    passcode = passcode_hash(db())
+    if passcode and check_password_hash(passcode, "".join((form.passcode.data or "").split())):
+        forgive_try(db(), attempt.id)
+        return True
+    log.warning("passcode refused from %s", one_line(address))
+    if attempt.slow:
+        time.sleep(SLOWLY)
+    return False
+
+
+@household.route("/join/<token>", methods=["GET", "POST"])
+def join_invited(token: str) -> ResponseReturnValue:
+    """Come in by a link that a device inside, or the terminal, made for one device."""
+    if not is_invited(db(), token, now()):
+        log.warning("an invitation that holds no more, from %s", one_line(request.remote_addr or ""))
+        abort(404, "This link has let a device in already, or is older than a quarter of an hour. Ask for another.")
+    form = WhoForm()
+    if form.validate_on_submit() and accept(db(), token, now()):
+        _remember(form)
+        return redirect(url_for("today_page.show"))
+    return render_template("household/invited.html", form=form), 400 if form.errors else 200
+
+
+@household.post("/devices/let-in")
+def let_device_in() -> ResponseReturnValue:
+    """A link that lets one device in without the passcode."""
+    link = new_secret()
+    invite(db(), link, who(), now())
+    commit()
+    show_once("invitation", link)
+    return redirect(url_for("household.list_devices"))
 
 
 @household.route("/who", methods=["GET", "POST"])
@@ -122,8 +186,8 @@ def name_device() -> ResponseReturnValue:
 
 def _remember(form: WhoForm) -> None:
     name, pours = (form.who.data or "").strip(), form.role.data == "pours"
-    device_id = current_user.get_id() if current_user.is_authenticated else secrets.token_urlsafe(24)
-    _keep(Device(str(device_id), name, pours))
+    device_id = current_user.get_id() if current_user.is_authenticated else new_secret()
+    _keep(Device(str(device_id), name, pours, now()))
 
 
 def _keep(kept: Device) -> None:
@@ -134,13 +198,16 @@ def _keep(kept: Device) -> None:
 
 @household.get("/devices")
 def list_devices() -> ResponseReturnValue:
-    """Who is in, on which device, and who sent something last."""
+    """Who is in, on which device, and every other key that leads here."""
+    invitation = shown_once("invitation")
+    address = url_for("household.join_invited", token=invitation, _external=True) if invitation else ""
     return render_template(
         "household/devices.html",
-        devices=devices(db()),
-        handle=handle,
-        own=current_user.id if current_user.is_authenticated else "",
-        feeds=len(feeds(db())),
+        devices=[(row, asks_again(row, now())) for row in devices(db())],
+        own=hashed(current_user.id) if current_user.is_authenticated else "",
+        keys=keys_out(db(), now()),
+        address=address,
+        code=qr_code(address) if address else "",
         guarded=current_app.config["SETTINGS"].home_network,
         passcode=passcode_hash(db()) is not None,
     )
@@ -160,11 +227,20 @@ def out() -> ResponseReturnValue:
     return redirect(url_for("household.list_devices"))
 
 
+@household.post("/devices/revoke")
+def revoke_key() -> ResponseReturnValue:
+    """A link, a calendar address or a meter's token opens nothing any more."""
+    kind, _, key_id = request.form.get("key", "").partition(":")
+    flash("Revoked: it opens nothing any more." if revoke(db(), kind, key_id) else "It was revoked already.")
+    commit()
+    return redirect(url_for("household.list_devices"))
+
+
 @household.post("/leave")
 def leave() -> ResponseReturnValue:
     """This device is forgotten; what was typed on it and not sent stays on it."""
     if current_user.is_authenticated:
-        put_out(db(), handle(current_user.id))
+        put_out(db(), hashed(current_user.id))
         commit()
     logout_user()
     flash("This device is forgotten here.")
@@ -175,10 +251,10 @@ def leave() -> ResponseReturnValue:
 def change_passcode() -> ResponseReturnValue:
     """A new household passcode, shown once; every other device gives it anew."""
     own = current_user._get_current_object() if current_user.is_authenticated else None
-    revoked = request.form.get("feeds") == "revoke"
-    passcode = make_passcode(db(), revoked)
+    revoked = request.form.get("keys") == "revoke"
+    passcode = make_passcode(db(), now(), revoked)
     if own is not None:
-        _keep(replace(own, id=secrets.token_urlsafe(24)))
+        _keep(replace(own, id=new_secret()))
     commit()
     page = render_template("household/passcode.html", passcode=passcode, revoked=revoked)
-    return page, 200, {"Cache-Control": "no-store"}
+    return page, 200, NOT_KEPT

@@ -1,6 +1,5 @@
 """Meters: which there are, values that they send with a token of their own, logs dropped in, what the till takes."""
 
-import secrets
 from collections.abc import Sequence
 from datetime import datetime, time, timedelta
 from typing import Any
@@ -29,14 +28,16 @@ from eproba.core.words import parse_date
 from eproba.exchange.meter_log import columns_of, likely, read_log
 from eproba.exchange.table import TableError, logged_at
 from eproba.standins.meters import meters_at
-from eproba.store.commands.meters import add_meter, drop_meter, remember_columns, take_values
+from eproba.store.commands.meters import add_meter, drop_meter, give_token, remember_columns, take_values
 from eproba.store.measures import all_measures
 from eproba.store.meters import last_heard, meter_rows, meter_with, recorded
+from eproba.store.secrets import new_secret
 from eproba.store.tables import MeterRow
 from eproba.web.ui.clock import now
 from eproba.web.ui.fields import NumberField, whole
 from eproba.web.ui.responses import sent_json
 from eproba.web.ui.session import db, who
+from eproba.web.ui.shown_once import show_once, shown_once
 from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import commit
 
@@ -74,18 +75,22 @@ def index() -> ResponseReturnValue:
     if form.validate_on_submit():
         doubt = MeterDoubt(form.doubt.number or 0.0, (form.share.number or 0.0) / 100)
         name, unit = (form.name.data or "").strip(), (form.unit.data or "").strip()
+        own_token = new_secret()
         try:
-            add_meter(db(), name, unit, form.measure.data or "", doubt, secrets.token_urlsafe(24), who(), now())
+            meter_id = add_meter(db(), name, unit, form.measure.data or "", doubt, own_token, who(), now())
         except MeterError as error:
             form.name.errors = [sentence(error)]
         else:
             commit()
+            show_once("meter", own_token, meter_id)
             flash(f"“{name}” is known now.")
             return redirect(url_for("meters.index"))
+    rows = meter_rows(db())
     page = render_template(
         "meters/index.html",
         form=form,
-        rows=meter_rows(db()),
+        rows=rows,
+        own_tokens={row.id: token for row in rows if (token := shown_once("meter", row.id))},
         heard=last_heard(db()),
         simulated=_simulated("demo"),
         measures=all_measures(db()),
@@ -99,6 +104,18 @@ def forget(meter_id: int) -> ResponseReturnValue:
     gone = drop_meter(db(), meter_id)
     commit()
     flash("Forgotten; readings that it gave stay." if gone else "That meter was forgotten already.")
+    return redirect(url_for("meters.index"))
+
+
+@meters.post("/meters/<int:meter_id>/token")
+def another_token(meter_id: int) -> ResponseReturnValue:
+    """A new token for a meter; what it sends with the one of before is refused from now on."""
+    own_token = new_secret()
+    if give_token(db(), meter_id, own_token):
+        show_once("meter", own_token, meter_id)
+    else:
+        flash("That meter was forgotten.")
+    commit()
     return redirect(url_for("meters.index"))
 
 

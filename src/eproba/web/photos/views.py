@@ -20,7 +20,7 @@ from eproba.store.tables import PictureRow
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.looks import trial_looks
-from eproba.web.ui.responses import wants_json
+from eproba.web.ui.responses import NOT_KEPT, wants_json
 from eproba.web.ui.session import db, helping, sees_lots, trial_or_404, who
 from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import commit
@@ -63,11 +63,12 @@ def _shown(trial: Trial, shot: Shot) -> dict[str, Any]:
 def add(trial_id: int) -> ResponseReturnValue:
     """Take pictures in: one a request from a page with script, many at once without."""
     trial = trial_or_404(trial_id)
-    helper = helping()
-    if helper is not None and not (wants_json() and request.form.get("round") == helper[1].key):
-        abort(403, "This link is for another round; nothing was written.")
+    if helping() is not None and not wants_json():
+        abort(403, "This link reads one round and sees nothing else; nothing was written.")
     sent = [file for file in request.files.getlist("file") if file.filename]
     if not sent:
+        if wants_json():
+            abort(400, "There was no picture in it.")
         return _index(trial, "Choose one or more pictures first."), 400
     became = [_taken(trial, file.read(), _told(trial)) for file in sent]
     commit()
@@ -90,7 +91,9 @@ class PhotoTold:
 def _told(trial: Trial) -> PhotoTold:
     text = request.form.get("taken", "")
     at = int(text) / 1000 if text.isascii() and text.isdigit() and len(text) < 16 else None
-    this = next((round_ for round_ in trial.rounds if round_.key == request.form.get("round")), None)
+    helper = helping()
+    key = request.form.get("round") if helper is None else helper[1].key
+    this = next((round_ for round_ in trial.rounds if round_.key == key), None)
     taken = None if at is None else datetime.fromtimestamp(min(at, now().timestamp()), UTC).astimezone()
     return PhotoTold(trial.by_code.get(request.form.get("unit", "")), this, taken)
 
@@ -153,7 +156,7 @@ def mask(trial_id: int, picture_id: int) -> ResponseReturnValue:
     from eproba.exchange.photo_out import mask_of
 
     looked = _looked_again(_picture_or_404(trial_id, picture_id))
-    return Response(mask_of(looked), content_type="image/jpeg", headers={"Cache-Control": "no-store"})
+    return Response(mask_of(looked), content_type="image/jpeg", headers=NOT_KEPT)
 
 
 def _looked_again(row: PictureRow) -> Any:

@@ -1,7 +1,6 @@
 """The report: to print, as one HTML file that needs nothing, as a picture for a message, and by a link to read."""
 
 import base64
-import secrets
 from functools import cache
 from typing import Any
 
@@ -11,13 +10,15 @@ from flask.typing import ResponseReturnValue
 from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.model import Trial
-from eproba.store.commands.sharing import share, shared_token, shared_trial, unshare
+from eproba.store.commands.sharing import is_shared, share, shared_trial, unshare
 from eproba.store.readings import all_readings
+from eproba.store.secrets import new_secret
 from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
-from eproba.web.ui.responses import STATIC, download, file_name
+from eproba.web.ui.responses import NOT_KEPT, STATIC, download, file_name
 from eproba.web.ui.session import db, trial_or_404, who
+from eproba.web.ui.shown_once import show_once, shown_once
 from eproba.web.ui.styles import STYLES, TOKENS, joined
 from eproba.web.ui.units import units
 from eproba.web.verdict.keeping import commit
@@ -65,10 +66,11 @@ def _told(trial: Trial) -> dict[str, Any]:
 def show(trial_id: int) -> ResponseReturnValue:
     """The report on a page, to be printed by the browser."""
     size = request.args.get("paper", "a4")
-    token = shared_token(db(), trial_id)
-    link = "" if token is None else url_for("report.shared", token=token, _external=True)
+    token = shown_once("report", trial_id)
+    link = url_for("report.shared", token=token, _external=True) if token else ""
+    out = is_shared(db(), trial_id)
     paper = size if size in ("a4", "letter") else "a4"
-    return render_template("report/page.html", paper=paper, link=link, **_told(_open_trial(trial_id)))
+    return render_template("report/page.html", paper=paper, link=link, shared=out, **_told(_open_trial(trial_id)))
 
 
 @report.get("/trials/<int:trial_id>/report.html")
@@ -89,7 +91,7 @@ def message(trial_id: int) -> ResponseReturnValue:
     picture = message_png(
         trial, telling_.judgement, telling_.comparisons, telling_.ledger, telling_.ruler, telling_.effects
     )
-    return Response(picture, mimetype="image/png", headers={"Cache-Control": "no-store"})
+    return Response(picture, mimetype="image/png", headers=NOT_KEPT)
 
 
 @report.post("/trials/<int:trial_id>/report/share")
@@ -100,7 +102,9 @@ def share_it(trial_id: int) -> ResponseReturnValue:
         unshare(db(), trial_id)
         flash("The link leads nowhere any more.")
     else:
-        share(db(), trial_id, secrets.token_urlsafe(24), who(), now())
+        link = new_secret()
+        share(db(), trial_id, link, who(), now())
+        show_once("report", link, trial_id)
     commit()
     return redirect(url_for("report.show", trial_id=trial_id))
 

@@ -29,6 +29,7 @@ HEADERS = {
     "X-Content-Type-Options": "nosniff",
     "X-Frame-Options": "DENY",
     "Referrer-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
     "Permissions-Policy": "camera=(self), geolocation=(), microphone=()",
 }
 LOOPBACK = ("localhost", "127.0.0.1", "::1")
@@ -49,6 +50,10 @@ def guard(app: Flask, https: bool) -> None:
     def send(response: Response) -> Response:
         for name, value in HEADERS.items():
             response.headers.setdefault(name, value)
+        if request.is_secure or host_asked(request.host) in LOOPBACK:  # elsewhere a browser ignores it, and complains
+            response.headers.setdefault("Cross-Origin-Opener-Policy", "same-origin")
+        if https or current_app.config["SETTINGS"].home_network:
+            response.headers.setdefault("Cache-Control", "no-store")  # a garden is not left in a stranger's cache
         if https:
             response.headers.setdefault("Strict-Transport-Security", f"max-age={A_YEAR}")
         return response

@@ -12,6 +12,7 @@ from flask import Response, request, url_for
 
 from eproba.core.trial.model import Trial
 
+NOT_KEPT = {"Cache-Control": "no-store"}  # no browser or proxy keeps it
 STATIC = Path(__file__).parents[1] / "static"
 
 

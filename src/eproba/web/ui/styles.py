@@ -58,6 +58,7 @@ def sent_styles(request: Request) -> Response:
     else:
         response.data = gzip.decompress(styles)
     response.vary.add("Accept-Encoding")
+    response.headers["X-Content-Type-Options"] = "nosniff"
     response.cache_control.public, response.cache_control.immutable = True, True
     response.cache_control.max_age = YEAR
     return response
