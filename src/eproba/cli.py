@@ -414,9 +414,8 @@ def open_house(port: int, address: str | None) -> None:
     if passcode_is_set(url):
         click.echo("Passcode: the one you have (./eproba passcode makes a new one).")
     else:
-        click.echo(
-            f"Household passcode: {new_passcode(url, datetime.now().astimezone())} (write it down; it is kept only as a hash)"
-        )
+        passcode_made = new_passcode(url, datetime.now().astimezone())
+        click.echo(f"Household passcode: {passcode_made} (write it down; it is kept only as a hash)")
 
 
 @main.command("restore-begin", hidden=True)

@@ -169,7 +169,7 @@ def test_guesses_are_counted_to_the_last_one(session):
     assert [begin_try(session, "a", NOW) is not None for _ in range(6)] == [True] * 5 + [False]
     assert begin_try(session, "a", minutes[1]) is None
     assert begin_try(session, "a", minutes[2]) is not None, "a quarter of an hour later they are forgotten"
-    forgive_try(session, begin_try(session, "b", minutes[2]))
+    forgive_try(session, begin_try(session, "b", minutes[2]).id)
     many = [begin_try(session, f"c{n}", minutes[3]).slow for n in range(60)]
     assert many.count(False) == door.TRIES_OF_ALL - 1 == 49, "of all together fifty, one of them from before"
 
