@@ -384,7 +384,7 @@ def passcode(revoke_keys: bool) -> None:
 
 
 @main.command("let-in", hidden=True)
-@click.option("--at", "address", required=True, help="Where the device finds Eproba.")
+@click.argument("address")
 def let_in(address: str) -> None:
     """Print a link that lets one device in without the passcode (for the start script)."""
     import segno
@@ -416,6 +416,14 @@ def open_house(port: int, address: str | None) -> None:
     else:
         passcode_made = new_passcode(url, datetime.now().astimezone())
         click.echo(f"Household passcode: {passcode_made} (write it down; it is kept only as a hash)")
+
+
+@main.command("restore-model", hidden=True)
+def restore_model() -> None:
+    """Print the URL of an empty garden, to compare a backup with."""
+    from eproba.store.restoring import model_garden
+
+    click.echo(model_garden(os.environ["EPROBA_DATABASE_URL"]))
 
 
 @main.command("restore-begin", hidden=True)

@@ -7,6 +7,8 @@ import subprocess
 import sys
 import time
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NoReturn
@@ -47,7 +49,7 @@ def run_app(wish: StartWish) -> int:
     if wish.detach:
         return _start_detached(run, wish)
     with run.lock() as lock:
-        if not lock.take():
+        if not lock.take() and (_runs(run) or not lock.take(patience=ENDS_WITHIN)):
             return _runs_already(run)
         end_orphans(run)
         port = _port(wish, address)
@@ -78,6 +80,17 @@ def _quiet() -> None:
     """Whoever is ending is not to be hurried into leaving half of it."""
     for signal_ in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(signal_, signal.SIG_IGN)
+
+
+def _runs(run: Run) -> bool:
+    """Whether what holds the lock is up or comes up; else its app has just ended, and it clears away after it."""
+    until = time.monotonic() + UP_WITHIN
+    while run.running() and time.monotonic() < until:
+        server = run.told().get("server")
+        if isinstance(server, int) and alive(server):
+            return True
+        time.sleep(0.05)
+    return False
 
 
 def _runs_already(run: Run) -> int:
@@ -165,7 +178,7 @@ def _watch(run: Run, server: Server) -> int:
 
 def _start_detached(run: Run, wish: StartWish) -> int:
     """The same command in a session of its own; we wait until it is up or has failed."""
-    if run.running():
+    if run.running() and _runs(run):
         return _runs_already(run)
     log = run.home.logs / f"{run.what}.start.log"
     arguments = [wish.what, "--detached"]
@@ -211,14 +224,23 @@ def stop() -> int:
         if ended:
             say(f"{what} has ended")
         ended_any |= ended
-    stop_if_idle(home)
+    stop_if_idle(home, ENDS_WITHIN)
     if not ended_any:
         say(f"nothing was running in {home.path}")
     return 0
 
 
-def must_not_run(home: Home, why: str) -> None:
-    """Some things change what an app stands on."""
+@contextmanager
+def standing_still(home: Home, why: str) -> Iterator[None]:
+    """Some things change what an app stands on: none runs, and none starts, until they are done."""
     run = Run(home, "serve")
-    if run.running() or any(alive(pid) for pid in processes_with(run.mark)):
-        raise Refused(f"serve is running: ./eproba stop first, then {why}.")
+    with run.lock() as lock:
+        if not lock.take() or any(alive(pid) for pid in processes_with(run.mark)):
+            raise Refused(f"serve is running: ./eproba stop first, then {why}.")
+        yield
+
+
+def must_not_run(home: Home, why: str) -> None:
+    """Only what stands still can be changed so."""
+    with standing_still(home, why):
+        pass

@@ -1,12 +1,25 @@
-"""Backups and what was set aside: written whole or not at all, put in place by one step."""
+"""Backups and what was set aside: written whole or not at all, checked before anything is touched, put in place by
+one step."""
 
+import errno
 import os
 import re
 import subprocess
+from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
 
-from eproba.start.app import must_not_run
+from eproba.start.app import standing_still
+from eproba.start.backup_file import (
+    CUT,
+    CUT_SHORT,
+    dumping,
+    must_be_whole,
+    must_hold_ours,
+    read_by,
+    things_in,
+    write_backup,
+)
 from eproba.start.cluster import Access, in_use, programs_by_version, programs_for
 from eproba.start.home import Home, open_home
 from eproba.start.machine import install_packages
@@ -14,9 +27,6 @@ from eproba.start.program import Program, program_for
 from eproba.start.saying import Refused, last_line, say
 
 KEPT = 7
-MAGIC = b"PGDMP"
-CUT = "{} is cut short or damaged; your data are untouched: take another backup."
-CUT_SHORT = ("end of file", "could not read", "out of order", "corrupt", "did not find magic string")
 
 
 def back_up(file: Path | None, keep: int = 0) -> int:
@@ -30,8 +40,11 @@ def back_up(file: Path | None, keep: int = 0) -> int:
         try:
             _dump(home, access, part)
             part.replace(place)
+        except OSError as error:
+            raise Refused(_unwritable(place, error)) from error
         finally:
-            part.unlink(missing_ok=True)
+            with suppress(OSError):
+                part.unlink(missing_ok=True)
     if keep:
         written = sorted(home.backups.glob("eproba-*.backup"), key=lambda file: (file.stat().st_mtime_ns, file.name))
         for old in [file for file in written if file != place][: max(0, len(written) - keep)]:
@@ -46,17 +59,19 @@ def _next_name(home: Home) -> Path:
     return home.backups / f"eproba-{datetime.now():%Y-%m-%d}-{max(numbers, default=0) + 1}.backup"
 
 
+def _unwritable(place: Path, error: OSError) -> str:
+    if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+        return f"the disk of {place.parent} is full: make room, or say another place; what was there before is kept."
+    return f"can't write {place} ({(error.strerror or str(error)).lower()}): say another place, ./eproba backup FILE."
+
+
 def _dump(home: Home, access: Access, part: Path) -> None:
     part.unlink(missing_ok=True)
-    command = [str(_tools(home) / "pg_dump"), "--format=custom", "--no-owner", "--no-privileges"]
+    command = dumping(_tools(home), access.env["EPROBA_DATABASE_URL"])
     log = home.fresh_log("backup.log")
-    with os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600), "wb") as out:
-        asked = [*command, f"--dbname={access.env['EPROBA_DATABASE_URL']}"]
-        done = subprocess.run(asked, env=access.env, stdout=out, stderr=log)
-        os.close(log)
-        if not done.returncode:
-            os.fsync(out.fileno())  # a full disk may say so only now
-    if done.returncode:
+    failed = write_backup(command, access.env, part, log)
+    os.close(log)
+    if failed:
         why = last_line(home.logs / "backup.log")
         if re.search(r'database "\w+" does not exist', why):
             raise Refused(f"there is nothing to back up in {home.path}: no garden was begun here yet.")
@@ -79,38 +94,41 @@ def restore(file: Path) -> int:
         raise Refused(f"can't read the backup file “{file}”.")
     home = open_home()
     program = program_for(home)
-    must_not_run(home, "restore")
-    with in_use(home) as access:
-        tools = _tools(home)
-        _must_be_a_backup(home, tools, file)
-        fresh = _asked(program, "restore-begin", env=access.env)
-        log = home.fresh_log("restore.log")
-        command = [str(tools / "pg_restore"), "--no-owner", "--no-privileges", "--exit-on-error", f"--dbname={fresh}"]
-        with file.open("rb") as backup:
-            done = subprocess.run(command, env=access.env, stdin=backup, stdout=log, stderr=log)
-        os.close(log)
-        if done.returncode:
-            _asked(program, "restore-drop", env=access.env)
-            raise Refused(_why(home, file))
-        say(_asked(program, "restore-end", env=access.env))
+    with standing_still(home, "restore"):
+        must_be_whole(file)
+        with in_use(home) as access:
+            tools = _tools(home)
+            must_hold_ours(file, _things_in(home, tools, file), _model(program, tools, access))
+            fresh = _asked(program, "restore-begin", env=access.env)
+            command = [str(tools / "pg_restore"), "--no-owner", "--no-privileges", "--exit-on-error"]
+            done = read_by([*command, f"--dbname={fresh}"], file, home.fresh_log("restore.log"), access.env)
+            if done.returncode:
+                why = _why(home, file)
+                _asked(program, "restore-drop", env=access.env)
+                raise Refused(why)
+            say(_asked(program, "restore-end", env=access.env))
     return 0
 
 
-def _must_be_a_backup(home: Home, tools: Path, file: Path) -> None:
-    log = home.fresh_log("restore.log")
-    with file.open("rb") as backup:
-        listed = subprocess.run([str(tools / "pg_restore"), "--list"], stdin=backup, stdout=subprocess.PIPE, stderr=log)
-    os.close(log)
+def _things_in(home: Home, tools: Path, file: Path) -> frozenset[str]:
+    """What a backup would make."""
+    listed = read_by([str(tools / "pg_restore"), "--list"], file, home.fresh_log("restore.log"))
     if listed.returncode and "unsupported version" in (home.logs / "restore.log").read_text():
         text = f"{file} was written by a newer PostgreSQL than this machine has"
         raise Refused(f"{text}: install that version, then restore.")
-    listing = listed.stdout.decode(errors="replace")
-    with file.open("rb") as backup:
-        begins_well = backup.read(len(MAGIC)) == MAGIC
-    if listed.returncode and begins_well:
+    if listed.returncode:
         raise Refused(CUT.format(file))
-    if listed.returncode or " TABLE public alembic_version " not in listing or " TABLE public trial " not in listing:
-        raise Refused(f"{file} is no Eproba backup.")
+    return things_in(listed.stdout)
+
+
+def _model(program: Program, tools: Path, access: Access) -> frozenset[str]:
+    """What our own migrations make, listed in the same way."""
+    model = _asked(program, "restore-model", env=access.env)
+    dumped = subprocess.run(dumping(tools, model), env=access.env, capture_output=True)
+    listed = subprocess.run([str(tools / "pg_restore"), "--list"], input=dumped.stdout, capture_output=True)
+    if dumped.returncode or listed.returncode:
+        raise Refused(f"could not look what a backup holds: {dumped.stderr.decode(errors='replace').strip()[-200:]}")
+    return things_in(listed.stdout)
 
 
 def _why(home: Home, file: Path) -> str:
@@ -120,12 +138,16 @@ def _why(home: Home, file: Path) -> str:
     return f"could not restore (your data are untouched): {last_line(home.logs / 'restore.log')}"
 
 
+# --- What was set aside ---------------------------------------------------------------------------------------------
+
+
 def _asked(program: Program, *command: str, env: dict[str, str]) -> str:
     """What one of our own commands answers; where it refuses, its last line."""
     done = program.ask(*command, env=env)
     if done.returncode:
-        lines = done.stderr.decode(errors="replace").strip().splitlines() or ["no reason given"]
-        raise Refused(lines[-1].removeprefix("eproba: "))
+        log = open_home().logs / "restore.log"
+        log.write_bytes(done.stderr)
+        raise Refused(last_line(log).removeprefix("eproba: "))
     return done.stdout.decode().strip().splitlines()[-1] if done.stdout.strip() else ""
 
 
@@ -147,8 +169,7 @@ def bring_back(name: str) -> int:
     """What was set aside takes the place of the present data, which are set aside in turn."""
     home = open_home()
     program = program_for(home)
-    must_not_run(home, "bring it back")
-    with in_use(home) as access:
+    with standing_still(home, "bring it back"), in_use(home) as access:
         say(_asked(program, "bring-back", name, env=access.env))
     return 0
 

@@ -7,7 +7,7 @@ import signal
 import subprocess
 import time
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import unquote, urlsplit, urlunsplit
@@ -24,6 +24,7 @@ from eproba.start.machine import (
     processes_in,
     room_for,
 )  # fmt: skip
+from eproba.start.roles import OWNER, Roles
 from eproba.start.saying import Refused, last_line, say
 
 OLDEST = 15
@@ -100,7 +101,13 @@ class Cluster:
 
     @property
     def port(self) -> int:
-        return int(self.port_file.read_text())
+        """The port that it listens at, or did last; 0 where none is known, or rubbish stands there."""
+        for file, line in ((self.data / "postmaster.pid", 3), (self.port_file, 0)):
+            with suppress(OSError, ValueError, IndexError):
+                port = int(file.read_text().split("\n")[line])
+                if 0 < port < 65536:
+                    return port
+        return 0
 
     def make(self) -> None:
         """initdb into a folder beside, put in place when it is whole."""
@@ -111,10 +118,10 @@ class Cluster:
         building.mkdir(mode=0o700)
         password.unlink(missing_ok=True)
         with os.fdopen(os.open(password, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as out:
-            out.write(self.home.database_password())
+            out.write(self.home.owner_password())
         self.account.owns(building)
         self.account.owns(password)
-        how = ["--auth=scram-sha-256", "--locale=C.UTF-8", "-E", "UTF8", "-U", "eproba", f"--pwfile={password.name}"]
+        how = ["--auth=scram-sha-256", "--locale=C.UTF-8", "-E", "UTF8", "-U", OWNER, f"--pwfile={password.name}"]
         log = self.home.fresh_log("initdb.log")
         # By the names in the home alone: initdb takes no line break in a path.
         command = [str(self.programs / "initdb"), "-D", building.name, *how]
@@ -134,15 +141,27 @@ class Cluster:
         return pid if alive(pid) and str(self.data) in command_of(pid) else None
 
     def start(self) -> None:
-        """Start it, unless it runs; what a crash left behind is cleared first."""
+        """Start it, unless it runs; what a crash left behind is cleared first, and the app's account made and kept
+        small."""
         self.programs = programs_for(self.data)
         if version_of(self.data) is None:
             self.make()
         if self.postmaster() is not None:
             return
+        self._run()
+        roles = Roles(self.home, self.programs, self.port)
+        if not roles.known():
+            self.stop()
+            roles.set_passwords(self.account, self.data)
+            self._run()
+            roles = Roles(self.home, self.programs, self.port)
+        roles.settle()
+
+    def _run(self) -> None:
+        self.stop()
         end(processes_in(self.data), signal.SIGQUIT, 2.0)
         (self.data / "postmaster.pid").unlink(missing_ok=True)
-        port = self.port if self.port_file.exists() else 0
+        port = self.port
         if not (port and port_is_free("127.0.0.1", port)):
             port = free_port()
         log = self.home.log("postgres.log")
@@ -208,12 +227,12 @@ def in_use(home: Home, options: Sequence[str] = (), leave: bool = False) -> Iter
             stop_if_idle(home)
 
 
-def stop_if_idle(home: Home) -> None:
-    """Stop the cluster unless a command, or an app that one started, uses it."""
+def stop_if_idle(home: Home, patience: float = 0.0) -> None:
+    """Stop the cluster unless a command, or an app that one started, uses it; `patience`: seconds to let it end."""
     if version_of(home.cluster) is None:
         return
     with Lock(home.path / "cluster.start") as starting, Lock(home.path / "cluster.use") as use:
-        if starting.take(patience=PATIENCE) and use.take():
+        if starting.take(patience=PATIENCE) and use.take(patience=patience):
             Cluster(home).stop()
 
 

@@ -158,7 +158,7 @@ def _let_in(arguments: list[str]) -> int:
         raise Refused("serve does not run in this home: start it with ./eproba serve --host, then let the device in.")
     program = program_for(home)
     with in_use(home, leave=True) as access:
-        done = program.ask("let-in", "--at", address, env=access.env)
+        done = program.ask("let-in", address, env=access.env)
     if done.returncode:
         raise Refused(f"could not let a device in: {done.stderr.decode().strip().splitlines()[-1]}")
     print(done.stdout.decode(), end="")
@@ -168,8 +168,8 @@ def _let_in(arguments: list[str]) -> int:
 def _upgrade_postgres(arguments: list[str]) -> int:
     _no_more("upgrade-postgres", arguments)
     home = open_home()
-    app.must_not_run(home, "upgrade")
-    with Lock(home.path / "cluster.start") as starting, Lock(home.path / "cluster.use") as use:
+    starting, use = Lock(home.path / "cluster.start"), Lock(home.path / "cluster.use")
+    with app.standing_still(home, "upgrade"), starting, use:
         if not (starting.take(patience=5) and use.take(patience=5)):
             raise Refused("another command uses the data: wait for it to end, then upgrade.")
         kept = upgrade(home)

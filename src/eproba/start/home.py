@@ -1,4 +1,4 @@
-"""EPROBA_HOME: its folders, its two secrets, its locks, and what runs in it."""
+"""EPROBA_HOME: its folders, its secrets, its locks, and what runs in it."""
 
 import fcntl
 import hashlib
@@ -37,6 +37,11 @@ class Home:
         return self.path / "keys" / "database.pass"
 
     @property
+    def owner_passwords(self) -> Path:
+        """The pass file of whoever owns the cluster; the app's account can't read it."""
+        return self.path / "owner.pass"
+
+    @property
     def session_key(self) -> Path:
         return self.path / "keys" / "session"
 
@@ -59,7 +64,10 @@ class Home:
         return file
 
     def database_password(self) -> str:
-        return self.passwords.read_text().strip().rsplit(":", 1)[1]
+        return _password_in(self.passwords)
+
+    def owner_password(self) -> str:
+        return _password_in(self.owner_passwords)
 
 
 def place() -> Path:
@@ -88,11 +96,15 @@ def open_home(at: Path | None = None) -> Home:
 
 
 def _keep_secrets(home: Home) -> None:
-    """Two secrets: the database's password in a pass file, the sessions' key; a home of old had one for both."""
+    """The secrets: the database's password in a pass file, the sessions' key; a home of old had one for both."""
     folder, account = home.passwords.parent, app_account()
     folder.mkdir(mode=0o700, exist_ok=True)
     old = home.path / "secret"
-    if not home.passwords.exists():
+    if not _password_in(home.owner_passwords):
+        password = secrets.token_hex(32)
+        lines = (f"*:*:*:{role}:{password}\n" for role in ("eproba_owner", "eproba_moving"))
+        _write(home.owner_passwords, "".join(lines), Account())
+    if not _password_in(home.passwords):
         # The cluster keeps the password it was made with; the key of the sessions is made anew, since the old one
         # was also the password.
         password = old.read_text().strip() if old.exists() else secrets.token_hex(32)
@@ -101,6 +113,16 @@ def _keep_secrets(home: Home) -> None:
         _write(home.session_key, secrets.token_hex(32), account)
     old.unlink(missing_ok=True)
     account.owns(folder)
+
+
+def _password_in(file: Path) -> str:
+    """The password of a pass file; empty where there is none, or something else stands in it."""
+    try:
+        lines = file.read_text().split()
+    except (OSError, ValueError):
+        return ""
+    password = lines[0].rpartition(":")[2] if lines else ""
+    return password if len(password) >= 16 and password.isalnum() else ""
 
 
 def _write(path: Path, text: str, account: Account) -> None:

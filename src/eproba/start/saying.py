@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 DISK_FULL = re.compile(r"no space left on device|file too large|disk quota exceeded|disk full", re.I)
+NO_CHECKPOINT = "checkpoint request failed"
 REASONS = {
     errno.ENOSPC: "the disk of {} is full: make room and run the command again; nothing that was kept is lost.",
     errno.EDQUOT: "the disk of {} is full: make room and run the command again; nothing that was kept is lost.",
@@ -34,12 +35,18 @@ def in_words(error: OSError) -> str:
     return known.format(where) if known else f"{where}: {(error.strerror or str(error)).lower()}."
 
 
+def _lines_of(log: Path) -> list[str]:
+    try:
+        return [line.strip() for line in log.read_text(errors="replace").splitlines() if line.strip()]
+    except OSError:
+        return []
+
+
 def last_line(log: Path) -> str:
     """The end of a log, which says what went wrong; a full disk is said in our own words."""
-    try:
-        lines = [line.strip() for line in log.read_text(errors="replace").splitlines() if line.strip()]
-    except OSError:
-        lines = []
+    lines = _lines_of(log)
+    if any(NO_CHECKPOINT in line for line in lines[-20:]):  # why not, only PostgreSQL's own log tells
+        lines += _lines_of(log.parent / "postgres.log")[-20:]
     if any(DISK_FULL.search(line) for line in lines[-20:]):
         return REASONS[errno.ENOSPC].format(log.parent)
     # PostgreSQL's hints come after the line that counts.

@@ -8,7 +8,7 @@ import psycopg
 from sqlmodel import Session
 
 from eproba.store.database import engine_for
-from eproba.store.server import connected, create, drop, exists, name_of, named, names, rename
+from eproba.store.server import connected, create, drop, exists, name_of, named, names, rename, restoring
 from eproba.store.upgrading import migrate, newest_revision
 
 DEMO = "eproba_demo"
@@ -22,6 +22,7 @@ def prepare_own(url: str, finish: Finish) -> str:
         if not exists(server, name_of(url)):
             with suppress(psycopg.errors.DuplicateDatabase):  # another machine was quicker
                 create(server, name_of(url))
+        drop(server, restoring(url))  # of a restore that was killed
     migrate(url)
     engine = engine_for(url)
     with Session(engine) as session:

@@ -5,29 +5,31 @@ from datetime import datetime
 import psycopg
 
 from eproba.core.errors import EprobaError
-from eproba.store.server import connected, create, drop, exists, name_of, named, names, rename
+from eproba.store.server import connected, create, drop, exists, name_of, named, names, rename, restoring
 from eproba.store.upgrading import migrate, revisions
 
-RESTORING = "_restoring"  # after the name of the database that is restored
 ASIDE = "_before_"
 
 
-def _fresh(url: str) -> str:
-    return f"{name_of(url)}{RESTORING}"
+def model_garden(url: str) -> str:
+    """What the migrations make of an empty database, where the backup goes afterwards."""
+    fresh = begin_restore(url)
+    migrate(fresh)
+    return fresh
 
 
 def begin_restore(url: str) -> str:
     """An empty database to restore into; the present one stays untouched until the end."""
     with connected(url) as server:
-        drop(server, _fresh(url))
-        create(server, _fresh(url))
-    return named(url, _fresh(url))
+        drop(server, restoring(url))
+        create(server, restoring(url))
+    return named(url, restoring(url))
 
 
 def drop_restore(url: str) -> None:
     """Away with what could not be restored."""
     with connected(url) as server:
-        drop(server, _fresh(url))
+        drop(server, restoring(url))
 
 
 def end_restore(url: str, now: datetime) -> str | None:
@@ -35,13 +37,13 @@ def end_restore(url: str, now: datetime) -> str | None:
 
     Raises EprobaError if the backup is from a newer Eproba.
     """
-    fresh = named(url, _fresh(url))
+    fresh = named(url, restoring(url))
     revision = _revision(fresh)
     if revision not in revisions():
         drop_restore(url)
         raise EprobaError(f"this backup is from a newer Eproba ({revision}): bring Eproba up to date, then restore")
     migrate(fresh)
-    return _put_in_place(url, _fresh(url), now)
+    return _put_in_place(url, restoring(url), now)
 
 
 def set_aside(url: str) -> list[tuple[str, int]]:

@@ -16,6 +16,11 @@ def name_of(url: str) -> str:
     return make_url(url).database or "eproba"
 
 
+def restoring(url: str) -> str:
+    """The name of the database that a backup is restored into."""
+    return f"{name_of(url)}_restoring"
+
+
 def connected(url: str) -> psycopg.Connection:
     """A connection to the server itself, outside any transaction."""
     for maintenance in ("postgres", name_of(url)):
