@@ -1,5 +1,6 @@
 """Cover, greenness and tags on made pictures whose truth is known."""
 
+import io
 import json
 
 import cv2
@@ -11,7 +12,7 @@ from PIL import Image
 from eproba.cli import main
 from eproba.core.measuring.photo import PhotoProblem, excess_green, greenness, split
 from eproba.core.measuring.tag import circle_around, find_tag, moved
-from eproba.exchange.photo_out import measured, opened
+from eproba.exchange.photo_out import look, measured, opened
 from tests.core.scenes import LEAF, SOIL, half_in_shade, in_light, jpeg, printed, scene, with_tag
 
 SHARES = [0.005, 0.02, 0.3, 0.6, 0.9]
@@ -127,7 +128,7 @@ def test_a_picture_is_turned_upright_before_anything_else(tmp_path):
     exif = image.getexif()
     exif[274] = 6
     image.save(file, exif=exif)
-    assert opened(file.read_bytes()).shape == (1200, 900, 3)
+    assert opened(file.read_bytes())[0].shape == (1200, 900, 3)
 
 
 def test_noise_alone_is_not_split():
@@ -162,3 +163,11 @@ def test_the_printed_tag_is_found_as_it_is_drawn():
         "x.png", jpeg(np.pad(printed("http://h/t/k-1/H12"), ((200, 200), (200, 200), (0, 0)), constant_values=120))
     )
     assert found.unit == "H12"
+
+
+def test_a_large_jpeg_is_read_halved_and_its_scale_is_told(tmp_path):
+    large = io.BytesIO()
+    Image.new("RGB", (6000, 4500), (90, 120, 60)).save(large, "JPEG")
+    picture, factor = opened(large.getvalue())
+    assert (picture.shape[:2], factor) == ((2250, 3000), 0.5)
+    assert look(large.getvalue(), with_tag=False).factor == pytest.approx(1600 / 6000)

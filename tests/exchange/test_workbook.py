@@ -92,8 +92,9 @@ def test_no_cell_is_a_formula_and_of_formulas_only_values_are_read(trial):
     sheet.title = "Day 14"
     sheet.append(["unit", "Plant height (cm)"])
     sheet.append(["P0", "=1+1"])
-    with pytest.raises(TableError, match="of a formula the value is read"):
-        read_back(saved(sums), trial)
+    told = preview(rows_of_workbook(saved(sums), trial).encode(), trial, [], Word(LATE))
+    assert (told.bad_rows, told.bad[0].cell) == (1, "Day 14, B2")
+    assert "a formula stands here, and the file holds no value of it" in told.bad[0].why
 
 
 def test_what_is_no_workbook_of_this_trial_says_so(trial):

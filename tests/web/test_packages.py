@@ -48,7 +48,7 @@ def contents(app, trial_id):
         tables, files = tables_of(session, [trial_id])
     plain = {}
     for table in tables:
-        given = {"id", *(each.name for each in table.columns if each.refers), "jpeg", "photo"}
+        given = {"id", *(each.name for each in table.columns if each.refers), "jpeg", "photo", "came"}
         plain[table.name] = sorted(
             json.dumps({k: str(v) for k, v in row.items() if k not in given}, sort_keys=True) for row in table.rows
         )
@@ -161,13 +161,17 @@ def test_what_is_no_package_or_can_not_be_is_refused_whole(client, package):
             "Its rules name watered, which this Eproba does not know: a newer one wrote it.",
         ),
         (packed(package, units=lambda _: None), "The package lacks data/units.csv"),
-        (packed(package, units=lambda t: t.replace(",H1,", ",H2,", 1)), "A row of this package can’t be: "),
+        (packed(package, units=lambda t: t.replace(",H1,", ",H2,", 1)), "A row of its table “units” can’t be kept"),
         (
             packed(package, readings=lambda t: re.sub(r"^(\d+),\d+,", r"\1,x,", t, count=1, flags=re.M)),
             "it can’t be read (",
         ),
         (packed(package, units=lambda t: t.replace(",patch,", ",tub,")), "units: “tub” is no kind."),
-        (packed(package, rounds=lambda t: t.split("\r\n")[0] + "\r\n"), "A row of this package can’t be: "),
+        (packed(package, rounds=lambda t: t.split("\r\n")[0] + "\r\n"), "Rows of this package don’t fit together"),
+        (packed(package, treatments=lambda t: t.replace(",B,", ",Q,")), "Its control, B, is no treatment of it."),
+        (packed(package, units=lambda t: re.sub(r",A,(\d+),patch", r",Z,\1,patch", t)), "is of treatment Z, which it"),
+        (packed(package, trials=lambda t: re.sub(r",2026-\d\d-\d\d,28,", ",0001-01-01,28,", t)), "which can’t be."),
+        (packed(package, rounds=lambda t: re.sub(r"^(\d+,\d+),\d+,", r"\1,2000000000,", t, flags=re.M)), "can’t be"),
     ]
     for content, why in bad:
         answer = taken_in(client, content)

@@ -115,7 +115,7 @@ def test_a_result_changed_by_hand_is_marked_and_stands_aside(app, client, elsewh
     better = packed(package, readings=lambda t: re.sub(r"(?<=,)1([0-9]\.[0-9])(?=,)", r"2\1", t))
     with elsewhere() as there:
         page = take(client, better).get_data(as_text=True)
-        assert "This file was changed after it was written (readings): what came in bears that mark." in page
+        assert "Something in it (readings) is not as it was written: what came in bears that mark." in page
         with Session(there) as session:
             number = session.exec(select(TrialRow.id)).one()
             question = session.get(FindingRow, number).answers[0]["question"]

@@ -10,18 +10,23 @@ import hashlib
 import io
 import json
 import zipfile
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+import zlib
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date, datetime
-from typing import Any
+from typing import IO, Any
 
 from eproba import VERSION
 from eproba.core.errors import EprobaError
+from eproba.exchange.limits import MOST_BYTES, MOST_CELLS_OF_PACKAGE, MOST_FILES, MOST_PACKAGE_BYTES, megabytes
+from eproba.exchange.seal import SEAL, Seal, seal_of, sealed
+from eproba.exchange.strict_json import strict_json
 from eproba.exchange.table import as_it_was, inert
 from eproba.store.packages import Column, Table
 
 DESCRIPTOR = "datapackage.json"
-MOST_BYTES, MOST_FILES = 1_000_000_000, 20_000
+BLOCK = 1 << 20
+BROKEN = (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, OSError, EOFError, zlib.error)
 
 
 class PackageError(EprobaError):
@@ -30,18 +35,21 @@ class PackageError(EprobaError):
 
 @dataclass(frozen=True)
 class Package:
-    """The make, the rows of each table, files by their path; `changed`: tables that are not as they were written."""
+    """The make, the rows of each table, files by their path; `changed`: tables that are not as they were written;
+    `seal`: what its signature says."""
 
     format: str
     tables: Mapping[str, Sequence[Mapping[str, Any]]]
     files: Mapping[str, bytes]
     changed: tuple[str, ...] = ()
+    seal: Seal = field(default_factory=lambda: Seal("unsigned"))
 
 
 def write_package(
-    title: str, name: str, format_: str, tables: Sequence[Table], files: Mapping[str, bytes], written_at: datetime
-) -> bytes:
-    """A ZIP with the descriptor, a CSV for each table, and the files."""
+    title: str, name: str, format_: str, tables: Sequence[Table], files: Mapping[str, bytes], written_at: datetime,
+    private_key: bytes,
+) -> bytes:  # fmt: skip
+    """A ZIP with the descriptor, a CSV for each table, the files, and the seal of the garden's own key."""
     out = io.BytesIO()
     written = {table.name: _csv(table).encode() for table in tables}
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as package:
@@ -53,8 +61,11 @@ def write_package(
             "format": format_,
             "made_with": f"Eproba {VERSION}",
             "resources": [_resource(table, written[table.name]) for table in tables],
+            "files": {path: _digest(content) for path, content in files.items()},
         }
-        package.writestr(DESCRIPTOR, json.dumps(descriptor, ensure_ascii=False, indent=1))
+        text = json.dumps(descriptor, ensure_ascii=False, indent=1)
+        package.writestr(DESCRIPTOR, text)
+        package.writestr(SEAL, sealed(private_key, text.encode()))
         for table in tables:
             package.writestr(_path(table.name), written[table.name])
         for path, content in files.items():
@@ -117,41 +128,105 @@ def _cell(column: Column, value: Any) -> str:
     return repr(value) if isinstance(value, float) else str(value)
 
 
-def read_package(raw: bytes) -> Package:
+class _Files(Mapping[str, bytes]):
+    """The files of an open package, each unpacked when it is asked for, so that never all are in memory."""
+
+    def __init__(self, package: zipfile.ZipFile, entries: Mapping[str, zipfile.ZipInfo]) -> None:
+        self._package, self._entries = package, entries
+
+    def __getitem__(self, path: str) -> bytes:
+        return _unpacked(self._package, self._entries[path])
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._entries)
+
+    def __len__(self) -> int:
+        return len(self._entries)
+
+
+def read_package(raw: bytes | IO[bytes]) -> Package:
     """A package as it was written, cells as values by the kinds that its descriptor tells.
+
+    Parameters
+    ----------
+    raw : the file, or its bytes; an open file must stay open while `files` are asked for.
 
     Raises
     ------
     PackageError
-        No ZIP, no descriptor, one of another make, a table or a cell that can't be read.
+        No ZIP, no descriptor, one of another make, a table or a cell that can't be read, more than fits.
     """
     try:
-        with zipfile.ZipFile(io.BytesIO(raw)) as package:
-            entries = package.infolist()
-            if len(entries) > MOST_FILES or sum(entry.file_size for entry in entries) > MOST_BYTES:
-                raise PackageError("This package is too large: up to 1 GB fits.")
-            content = {entry.filename: package.read(entry) for entry in entries if not entry.is_dir()}
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, OSError) as error:
+        package = zipfile.ZipFile(io.BytesIO(raw) if isinstance(raw, bytes) else raw)
+        entries = _entries(package)
+        if DESCRIPTOR not in entries:
+            raise PackageError(f"This ZIP holds no {DESCRIPTOR}: choose the file that “Data package” gave.")
+        text = _unpacked(package, entries.pop(DESCRIPTOR))
+        seal = _unpacked(package, entries.pop(SEAL)) if SEAL in entries else None
+        descriptor = _descriptor(text)
+        tables, changed = _tables(package, entries, descriptor)
+        same = not changed and _same_files(package, entries, descriptor)
+    except BROKEN as error:
         raise PackageError("This is no data package: choose the .zip that “Data package” gave.") from error
-    descriptor = _descriptor(content)
-    tables, changed = {}, []
+    files = _Files(package, entries)
+    return Package(str(descriptor.get("format", "")), tables, files, changed, seal_of(seal, text, same))
+
+
+def _entries(package: zipfile.ZipFile) -> dict[str, zipfile.ZipInfo]:
+    """The parts by their path. What is unpacked of one is never more than it says, so what they say is counted."""
+    entries = [entry for entry in package.infolist() if not entry.is_dir()]
+    if len(entries) > MOST_FILES or sum(entry.file_size for entry in entries) > MOST_PACKAGE_BYTES:
+        raise PackageError(f"This package is too large: up to {megabytes(MOST_PACKAGE_BYTES)} fit.")
+    if len({entry.filename for entry in entries}) < len(entries):
+        raise PackageError("This package holds a file twice: ask for it again.")
+    return {entry.filename: entry for entry in entries}
+
+
+def _unpacked(package: zipfile.ZipFile, entry: zipfile.ZipInfo, most: int = MOST_BYTES) -> bytes:
+    if entry.file_size > most:
+        raise PackageError(f"{entry.filename} is too large: up to {megabytes(MOST_BYTES)} of it can be read.")
+    return package.read(entry)
+
+
+def _tables(
+    package: zipfile.ZipFile, entries: dict[str, zipfile.ZipInfo], descriptor: Mapping[str, Any]
+) -> tuple[dict[str, list[dict[str, Any]]], tuple[str, ...]]:
+    """The rows of all tables, together no more than can be read, and the tables that are not as they were written."""
+    tables: dict[str, list[dict[str, Any]]] = {}
+    changed, left, cells = [], MOST_BYTES, MOST_CELLS_OF_PACKAGE
     for resource in descriptor["resources"]:
         name, path = str(resource.get("name", "")).replace("-", "_"), str(resource.get("path", ""))
-        if path not in content:
+        if path not in entries:
             raise PackageError(f"The package lacks {path}, which its {DESCRIPTOR} names.")
-        tables[name] = list(_rows(path, content[path], _kinds(resource)))
-        if resource.get("hash", _digest(content[path])) != _digest(content[path]):
+        raw = _unpacked(package, entries.pop(path), left)
+        left -= len(raw)
+        tables[name] = _rows(path, raw, _kinds(resource), cells)
+        cells -= sum(map(len, tables[name][:1])) * len(tables[name])
+        if resource.get("hash", _digest(raw)) != _digest(raw):
             changed.append(name)
-    known = {DESCRIPTOR, *(str(resource.get("path", "")) for resource in descriptor["resources"])}
-    files = {path: data for path, data in content.items() if path not in known}
-    return Package(str(descriptor.get("format", "")), tables, files, tuple(changed))
+    return tables, tuple(changed)
 
 
-def _descriptor(content: Mapping[str, bytes]) -> dict[str, Any]:
-    if DESCRIPTOR not in content:
-        raise PackageError(f"This ZIP holds no {DESCRIPTOR}: choose the file that “Data package” gave.")
+def _same_files(
+    package: zipfile.ZipFile, entries: Mapping[str, zipfile.ZipInfo], descriptor: Mapping[str, Any]
+) -> bool:
+    """Whether the files are those that the descriptor names, none more, none less, each as it was."""
+    told = descriptor.get("files")
+    if not isinstance(told, dict) or set(told) != set(entries):
+        return False
+    for path, entry in entries.items():
+        digest = hashlib.sha256()
+        with package.open(entry) as file:
+            while block := file.read(BLOCK):
+                digest.update(block)
+        if told[path] != f"sha256:{digest.hexdigest()}":
+            return False
+    return True
+
+
+def _descriptor(text: bytes) -> dict[str, Any]:
     try:
-        descriptor = json.loads(content[DESCRIPTOR])
+        descriptor = strict_json(text)
     except (ValueError, RecursionError) as error:
         raise PackageError(f"Its {DESCRIPTOR} can’t be read: it is no JSON.") from error
     resources = descriptor.get("resources") if isinstance(descriptor, dict) else None
@@ -168,37 +243,34 @@ def _kinds(resource: Mapping[str, Any]) -> dict[str, str]:
     return {str(field.get("name")): str(field.get("type")) for field in fields if isinstance(field, dict)}
 
 
-def _rows(path: str, raw: bytes, kinds: Mapping[str, str]) -> Iterator[dict[str, Any]]:
+def _rows(path: str, raw: bytes, kinds: Mapping[str, str], most: int) -> list[dict[str, Any]]:
+    """The rows of a table, in all no more than `most` cells."""
+    rows: list[dict[str, Any]] = []
     try:
-        reader = csv.DictReader(io.StringIO(raw.decode("utf-8-sig"), newline=""))
-        for row in reader:
-            yield {
-                name: _value(kinds.get(name, "string"), cell or "") for name, cell in row.items() if name is not None
-            }
+        reader = csv.reader(io.StringIO(raw.decode("utf-8-sig"), newline=""))
+        header = next(reader, [])
+        readers = [READERS.get(kinds.get(name, "string"), as_it_was) for name in header]
+        for cells in reader:
+            if len(rows) * len(header) > most:
+                raise PackageError(f"{path} holds too many rows to be read at once.")
+            padded = cells if len(cells) == len(header) else [*cells, *[""] * len(header)][: len(header)]
+            rows.append(
+                {name: read(cell) if cell else None for name, read, cell in zip(header, readers, padded, strict=True)}
+            )
+    except PackageError:
+        raise
     except (ValueError, csv.Error, RecursionError) as error:
-        raise PackageError(f"{path}, line {reader.line_num}: it can’t be read ({error}).") from error
-
-
-def _value(kind: str, cell: str) -> Any:
-    """A cell as its value; an empty one is nothing. Raises ValueError."""
-    if cell == "":
-        return None
-    if kind == "integer":
-        return int(cell)
-    if kind == "number":
-        return float(cell)
-    if kind == "boolean":
-        return _truth(cell)
-    if kind == "date":
-        return date.fromisoformat(cell)
-    if kind == "datetime":
-        return datetime.fromisoformat(cell)
-    if kind in ("object", "array"):
-        return json.loads(cell)
-    return as_it_was(cell)
+        raise PackageError(f"{path}, line {len(rows) + 2}: it can’t be read ({error}).") from error
+    return rows
 
 
 def _truth(cell: str) -> bool:
     if cell not in ("true", "false"):
         raise ValueError(f"“{cell}” is neither true nor false")
     return cell == "true"
+
+
+READERS: Mapping[str, Callable[[str], Any]] = {
+    "integer": int, "number": float, "boolean": _truth, "date": date.fromisoformat,
+    "datetime": datetime.fromisoformat, "object": strict_json, "array": strict_json,
+}  # fmt: skip

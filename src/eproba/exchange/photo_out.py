@@ -25,9 +25,9 @@ from eproba.core.measuring.tag import (
     scaled,
     without_tag,
 )
+from eproba.exchange.limits import MOST_PIXELS, MOST_PIXELS_UNPACKED
 
-LONGEST_SIDE = 1600
-MOST_PIXELS = 100_000_000
+LONGEST_SIDE, LONGEST_SHARP = 1600, 4096  # pixels as kept, and in which a tag's code is read
 KINDS = (".jpg", ".jpeg", ".png", ".webp")
 NO_PICTURE = "This is no picture that can be read: take a JPEG, PNG or WebP."
 NOT_COMPARABLE = "The grey patches can’t be used: greenness is not comparable between days."
@@ -47,8 +47,8 @@ class Found:
     problem: str | None = None
 
 
-def opened(content: bytes) -> Picture:
-    """A picture as an array, turned upright, at its full size.
+def opened(content: bytes) -> tuple[Picture, float]:
+    """A picture as an array, turned upright, and how many times its own size that is: a large JPEG is read halved.
 
     Raises
     ------
@@ -57,22 +57,26 @@ def opened(content: bytes) -> Picture:
     """
     try:
         with Image.open(BytesIO(content), formats=("JPEG", "PNG", "WEBP")) as file:
-            if file.width * file.height > MOST_PIXELS:
-                raise PhotoProblem("This picture has too many pixels: take a smaller one, up to 100 megapixels.")
-        read = cv2.imdecode(np.frombuffer(content, np.uint8), cv2.IMREAD_COLOR_RGB)  # turned upright by its EXIF
+            pixels, most = file.width * file.height, MOST_PIXELS if file.format == "JPEG" else MOST_PIXELS_UNPACKED
+        if pixels > most:
+            text = f"This picture has too many pixels: take a smaller one, up to {most // 1_000_000} megapixels."
+            raise PhotoProblem(text)
+        halved = pixels > MOST_PIXELS_UNPACKED
+        how = cv2.IMREAD_REDUCED_COLOR_2 if halved else cv2.IMREAD_COLOR
+        read = cv2.imdecode(np.frombuffer(content, np.uint8), how)  # turned upright by its EXIF
         if read is None:
             raise PhotoProblem(NO_PICTURE)
-        return np.asarray(read, dtype=np.uint8)
+        return np.asarray(cv2.cvtColor(read, cv2.COLOR_BGR2RGB, dst=read), dtype=np.uint8), 0.5 if halved else 1.0
     except PhotoProblem:
         raise
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
         raise PhotoProblem(NO_PICTURE) from error
 
 
-def small(picture: Picture) -> tuple[Picture, float]:
-    """At most 1600 pixels a side, and how many times as large that is."""
+def small(picture: Picture, longest: int = LONGEST_SIDE) -> tuple[Picture, float]:
+    """At most so many pixels a side, and how many times as large that is."""
     height, width = picture.shape[:2]
-    factor = min(1.0, LONGEST_SIDE / max(height, width))
+    factor = min(1.0, longest / max(height, width))
     size = (max(1, round(width * factor)), max(1, round(height * factor)))
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), dtype=np.uint8), factor
 
@@ -85,7 +89,7 @@ def kept_small(content: bytes) -> bytes:
     PhotoProblem
         See `opened`.
     """
-    return jpeg_of(small(opened(content))[0])
+    return jpeg_of(small(opened(content)[0])[0])
 
 
 def files_of(paths: Sequence[Path]) -> list[Path]:
@@ -164,15 +168,18 @@ def look(content: bytes, outline: Array | None = None, with_tag: bool = True) ->
     PhotoProblem
         No picture at all.
     """
-    whole = opened(content)
-    picture, factor = small(whole)
+    read, factor_read = opened(content)
+    whole, factor_of_read = small(read, LONGEST_SHARP)
+    del read  # it may be a hundred megabytes
+    picture, factor_of_whole = small(whole)
+    factor = factor_of_whole * factor_of_read * factor_read
     seen = Looked(picture, factor)
     try:
         if not with_tag:
             words = "Without a tag: greenness is not comparable between days."
             return replace(seen, cover=_covered(picture, seen, outline), problem=words)
         tag = find_tag(picture)
-        seen = replace(seen, tag=replace(tag, text=read_code(whole, scaled(tag, 1 / factor))))
+        seen = replace(seen, tag=replace(tag, text=read_code(whole, scaled(tag, 1 / factor_of_whole))))
         factors = gains(picture, tag)
         problems = [] if seen.tag and seen.tag.unit else ["The tag’s code can’t be read: hold still, or go nearer."]
         problems += [NOT_COMPARABLE] if factors is None else []

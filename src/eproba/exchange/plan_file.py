@@ -7,6 +7,7 @@ from typing import Any
 
 from eproba.core.errors import EprobaError
 from eproba.core.trial.declaration import fingerprint
+from eproba.exchange.strict_json import strict_json
 from eproba.store.plans import BROUGHT, PARTS, PLAN_FORMAT, PlanBrought
 
 MOST_BYTES = 2_000_000
@@ -51,7 +52,7 @@ def read_plan(raw: bytes) -> PlanFile:
     if len(raw) > MOST_BYTES:
         raise PlanFileError("This file is too large for a plan.")
     try:
-        content = json.loads(raw)
+        content = strict_json(raw)
     except (ValueError, RecursionError) as error:
         raise PlanFileError("This is no plan: choose the .json that “Plan for others” gave.") from error
     format_ = content.get("format") if isinstance(content, dict) else None

@@ -36,6 +36,7 @@ OUT = (
     "sure",
     "meter",
 )
+NO_VALUE = "formula without a value"  # what a workbook's cell reads as whose formula was never worked out
 MOST_SHOWN = 50  # faults that are named; the rest is counted
 NOON = time(12)
 
@@ -222,6 +223,9 @@ class _Faults:
 def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word) -> tuple[WantedReading, str]:
     """The reading of a row, and why it is doubted (empty: it is not)."""
     this, cells = _round(row, trial, rounds), row.cells
+    if cells["value"] == NO_VALUE:
+        text = "a formula stands here, and the file holds no value of it: open it in your spreadsheet and save it there"
+        raise TableError(f"{text}, or type the value", row.line, "value")
     read_at = _read_at(row)
     skip = "" if cells["value"] else as_it_was(cells.get("skipped", ""))
     entry = Entry(

@@ -4,19 +4,22 @@ import csv
 import io
 import re
 import zipfile
+import zlib
 from collections.abc import Iterable, Sequence
 from datetime import date, datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from eproba.core.trial.model import Asked, Reading, Round, Trial
 from eproba.core.words import exact
-from eproba.exchange.readings_csv import write_readings
-from eproba.exchange.table import MOST_BYTES, TableError, inert
+from eproba.exchange.limits import MOST_BYTES, MOST_CELLS, MOST_TEXTS, MOST_UNPACKED, megabytes
+from eproba.exchange.ods import TOO_MANY, is_ods, sheets_of_ods
+from eproba.exchange.readings_csv import NO_VALUE, write_readings
+from eproba.exchange.table import TableError, inert
 
 if TYPE_CHECKING:
     from openpyxl.worksheet.worksheet import Worksheet
 
-MOST_UNPACKED = 120_000_000
+FORMULA = re.compile(rb"<f[ >/]")
 LONG = ("date", "unit", "measure", "reading", "value", "read_on", "cell")
 OF_A_ROUND = re.compile(r"day (-?\d{1,4})$", re.I)
 READ_ON = "read on"
@@ -82,23 +85,16 @@ def _cell(text: str) -> float | str:
 
 
 def rows_of_workbook(raw: bytes, trial: Trial) -> str:
-    """A workbook as rows of text in long form, each with the cell that it stands in; values are read, never formulas.
+    """A workbook (.xlsx or .ods) as rows of text in long form, each with the cell that it stands in.
+
+    Of a formula the value is read that was stored with it; where none was, the row says so.
 
     Raises
     ------
     TableError
         No workbook, too large, or no sheet of a round or of readings in it.
     """
-    from openpyxl import load_workbook
-
-    _check_size(raw)
-    try:
-        book = load_workbook(io.BytesIO(raw), read_only=True, data_only=True)
-        sheets = {sheet.title: [[_text(cell) for cell in row] for row in sheet.values] for sheet in book.worksheets}
-    except TableError:
-        raise
-    except Exception as error:  # openpyxl lets many kinds of errors through for a file that is broken
-        raise TableError("this workbook can’t be opened: save it as .xlsx once more, or as CSV") from error
+    sheets = sheets_of_ods(raw) if is_ods(raw) else _sheets_of_xlsx(raw)
     readings: list[Sequence[str]] = []
     for title, rows in sheets.items():
         match = OF_A_ROUND.search(title.strip())
@@ -115,14 +111,63 @@ def rows_of_workbook(raw: bytes, trial: Trial) -> str:
     return _written([LONG, *readings])
 
 
-def _check_size(raw: bytes) -> None:
+def _sheets_of_xlsx(raw: bytes) -> dict[str, list[list[str]]]:
+    from openpyxl import load_workbook
+
+    has_formulas = _check_size(raw)
+    try:
+        book = load_workbook(io.BytesIO(raw), read_only=True, data_only=True)
+        sheets = {sheet.title: _rows(sheet) for sheet in book.worksheets}
+        if has_formulas:
+            book = load_workbook(io.BytesIO(raw), read_only=True)
+            for sheet in book.worksheets:
+                _mark_formulas(sheets[sheet.title], _rows(sheet))
+        return sheets
+    except TableError:
+        raise
+    except Exception as error:  # openpyxl lets many kinds of errors through for a file that is broken
+        raise TableError("this workbook can’t be opened: save it as .xlsx once more, or as CSV") from error
+
+
+def _rows(sheet: Any) -> list[list[str]]:
+    """The cells of a sheet as they would be typed; counted while they are read."""
+    rows, cells = list[list[str]](), 0
+    for row in sheet.iter_rows(values_only=True):
+        cells += max(1, len(row))
+        if cells > MOST_CELLS:
+            raise TableError(TOO_MANY)
+        rows.append([_text(cell) for cell in row])
+    return rows
+
+
+def _mark_formulas(values: list[list[str]], formulas: list[list[str]]) -> None:
+    """Where a formula stands and no value of it, say so in its cell."""
+    for kept, typed in zip(values, formulas, strict=False):
+        for at, text in enumerate(typed[: len(kept)]):
+            if text.startswith("=") and not kept[at]:
+                kept[at] = NO_VALUE
+
+
+def _check_size(raw: bytes) -> bool:
+    """Whether a sheet holds formulas; raises TableError where it is too large to be read."""
+    too_large = TableError(f"the workbook is too large: {megabytes(MOST_BYTES)} are taken; split it")
     try:
         with zipfile.ZipFile(io.BytesIO(raw)) as packed:
-            unpacked = sum(entry.file_size for entry in packed.infolist())
-    except zipfile.BadZipFile as error:
+            entries = packed.infolist()
+            texts = sum(entry.file_size for entry in entries if "sheets/" not in entry.filename)
+            if len(raw) > MOST_BYTES or texts > MOST_TEXTS or sum(e.file_size for e in entries) > MOST_UNPACKED:
+                raise too_large
+            sheets = [entry for entry in entries if "sheets/" in entry.filename and entry.filename.endswith(".xml")]
+            cells, has_formulas = 0, False
+            for entry in sheets:
+                sheet = packed.read(entry)
+                cells += sheet.count(b"<c ") + sheet.count(b"<row")
+                has_formulas |= FORMULA.search(sheet) is not None
+            if cells > MOST_CELLS:  # before a single one is read, which takes long
+                raise TableError(TOO_MANY)
+            return has_formulas
+    except (zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, OSError, EOFError) as error:
         raise TableError("this workbook is cut short: save it once more") from error
-    if len(raw) > MOST_BYTES or unpacked > MOST_UNPACKED:
-        raise TableError("the workbook is too large: 20 MB are taken; split it")
 
 
 def _names(header: Sequence[str]) -> set[str]:

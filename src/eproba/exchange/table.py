@@ -7,9 +7,9 @@ from datetime import datetime, tzinfo
 
 from eproba.core.errors import EprobaError
 from eproba.core.words import parse_date
+from eproba.exchange.limits import MOST_BYTES, megabytes
 
 csv.field_size_limit(1_000_000)
-MOST_BYTES = 20_000_000
 MARK = "'"  # before a text that a spreadsheet would take for a formula, or that begins with such a mark itself
 SIGNS = (MARK, "=", "+", "-", "@", "\t", "\r", " ")
 
@@ -64,7 +64,7 @@ def read_table(raw: bytes, needed: tuple[str, ...]) -> list[TableRow]:
         An empty file, no header with the needed columns, a column twice, a row with more cells than columns.
     """
     if len(raw) > MOST_BYTES:
-        raise TableError(f"the file is too large ({len(raw) // 1_000_000} MB; 20 MB are taken): split it")
+        raise TableError(f"the file is too large ({megabytes(len(raw))}; {megabytes(MOST_BYTES)} are taken): split it")
     text = decode(raw)
     if "\x00" in text:
         raise TableError("this is not a text file; save the sheet as CSV")

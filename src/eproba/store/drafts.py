@@ -1,6 +1,7 @@
 """Drafts: trials being planned, as typed."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from sqlmodel import Session, col, select
 
@@ -21,3 +22,8 @@ def draft_name(draft: DraftRow) -> str:
 def drafts(session: Session) -> Sequence[DraftRow]:
     """All drafts, the latest first."""
     return session.exec(select(DraftRow).order_by(col(DraftRow.changed_at).desc())).all()
+
+
+def untouched_draft(session: Session, answers: Mapping[Any, Any]) -> int | None:
+    """The latest draft in which nothing was typed yet, where there is one."""
+    return next((draft.id for draft in drafts(session) if draft.answers == answers and not draft.taken_back), None)

@@ -1,6 +1,6 @@
 """Glances over all trials: what is due, what was found, without fetching any trial whole."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import cache
@@ -11,6 +11,7 @@ from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Session, col
 
 from eproba.core.applying.due import Due
+from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure
 from eproba.core.trial.claim import Asking, as_declared, compared_names, own_words
 from eproba.core.trial.model import Asked, Role
@@ -19,6 +20,10 @@ from eproba.core.trial.worth import Worth, shown_worth
 from eproba.store.mapping import asked_from, round_time
 from eproba.store.measures import all_measures
 from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
+
+UNREADABLE = (
+    "This trial can’t be read: parts of it don’t fit together. Restore a backup of before, or delete it on its page."
+)
 
 
 @dataclass(frozen=True)
@@ -122,7 +127,7 @@ def glances(session: Session, today: date, words: str = "", limit: int = 60, ski
     asked = {"today": today, "most": limit, "skip": skip, "pattern": pattern}
     rows = session.connection().execute(_list(bool(words)), asked).all()
     treatments, measures = _treatments(session, [row.id for row in rows]), _first_measures(session, rows)
-    return [_glance(row, today, treatments.get(row.id, []), measures[row.id]) for row in rows]
+    return [_glance_or_mark(row, today, treatments.get(row.id, []), measures) for row in rows]
 
 
 @cache
@@ -190,7 +195,7 @@ def _first_measures(session: Session, rows: Sequence[Row]) -> dict[int, Measure]
     """The measure that carries the verdict, by trial."""
     known = all_measures(session) if rows else {}
     asked = session.connection().execute(FIRST, {"ids": [row.id for row in rows]})
-    return {trial_id: known[key] for trial_id, key in asked}
+    return {trial_id: known[key] for trial_id, key in asked if key in known}
 
 
 def _claim(row: Row, treatments: Sequence[tuple[str, str, Role]], first: Measure) -> str:
@@ -204,6 +209,18 @@ def _claim(row: Row, treatments: Sequence[tuple[str, str, Role]], first: Measure
         row.ranked, row.lower_is_better, row.summary, None if level is None else first.conversion.shown(level),
         row.dealing == "on and off",
     ).sentence  # fmt: skip
+
+
+def _glance_or_mark(
+    row: Row, today: date, treatments: Sequence[tuple[str, str, Role]], measures: Mapping[int, Measure]
+) -> Glance:
+    """One trial in a list; one whose rows don't fit together says so, and takes no other with it."""
+    try:
+        return _glance(row, today, treatments, measures[row.id])
+    except (KeyError, ValueError, TypeError, AttributeError, OverflowError, StopIteration, EprobaError):
+        start_on = row.start_on
+        return Glance(row.id, row.name, UNREADABLE, "", start_on, start_on, "finished", row.units, (), row.done,
+                      row.rounds, ())  # fmt: skip
 
 
 def _glance(row: Row, today: date, treatments: Sequence[tuple[str, str, Role]], first: Measure) -> Glance:

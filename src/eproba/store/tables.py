@@ -70,6 +70,17 @@ class HouseholdRow(SQLModel, table=True):
     passcode_hash: str
 
 
+class GardenRow(SQLModel, table=True):
+    """This garden: the key that signs its packages; `store` names this very state of the data, anew after a restore;
+    `time_zone` of the household (empty: that of the computer)."""
+
+    __tablename__ = "garden"
+    id: int = Field(default=1, primary_key=True)
+    signing_key: bytes = Field(sa_column=Column(LargeBinary(), nullable=False))
+    store: UUID = Field(sa_column=Column(Uuid(), nullable=False))
+    time_zone: str = ""
+
+
 class PasscodeTryRow(SQLModel, table=True):
     """A wrong passcode, to limit tries."""
 

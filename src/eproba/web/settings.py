@@ -4,6 +4,8 @@ import os
 import secrets
 from dataclasses import dataclass, field
 
+from eproba.exchange.limits import MOST_BYTES
+
 
 @dataclass(frozen=True)
 class Settings:
@@ -20,7 +22,7 @@ class Settings:
     hosts: tuple[str, ...] = ()
     https: bool = False
     demo: bool = False
-    most_upload_bytes: int = 20_000_000
+    most_upload_bytes: int = MOST_BYTES
 
     @classmethod
     def from_environment(cls) -> "Settings":

@@ -8,6 +8,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
 from eproba.core.measuring.meters import MeterDoubt, MeterError, MeterValue, check_name
+from eproba.store.commands.locks import lock_name
 from eproba.store.secrets import hashed
 from eproba.store.tables import MeterRow, MeterValueRow
 
@@ -22,6 +23,7 @@ def add_meter(
     Raises MeterError: its name is taken, or it measures something else than it says.
     """
     check_name(name)
+    lock_name(session, "meters")
     if session.exec(select(MeterRow).where(MeterRow.name == name)).first() is not None:
         raise MeterError(f"There is a meter named “{name}” already.")
     row = MeterRow(

@@ -6,12 +6,13 @@ from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin, get_type_hints
 
 from sqlalchemy import delete, insert, update
-from sqlalchemy.exc import DataError, IntegrityError, StatementError
+from sqlalchemy.exc import SQLAlchemyError
 from sqlmodel import Session, SQLModel, col, select
 
 from eproba.core.errors import EprobaError
 from eproba.core.trial.declaration import fingerprint
 from eproba.core.trial.model import Trial
+from eproba.core.trial.whole import NotWhole, must_be_whole
 from eproba.store.packages import FORMAT, GARDEN, kind_of, referred, stored_columns
 from eproba.store.readings import all_readings
 from eproba.store.tables import BatchEventRow, BatchRow, TakingRow, TrialRow
@@ -19,6 +20,8 @@ from eproba.store.trials import load_trial, trial_with_key
 
 Rows = Sequence[Mapping[str, Any]]
 BY_KEY = ("own_measures", "measure_pictures", "own_recipes")  # what a garden may have already: its own stays
+WITH_PICTURES = ("measure_pictures", "pictures", "batch_events")
+AT_ONCE = (5000, 10)  # rows of one statement, without and with pictures, which are large
 ONE_EACH = ("weather", "weather_days", "kit")  # likewise, by the day or for good
 
 
@@ -36,13 +39,14 @@ class Taken:
 
 def take_package(
     session: Session, format_: str, tables: Mapping[str, Rows], files: Mapping[str, bytes],
-    changed: Sequence[str] = (),
+    changed: Sequence[str] = (), seal: Mapping[str, str] | None = None,
 ) -> Taken:  # fmt: skip
     """Put whole trials in, one or all of a garden; those that are here already stay as they are here.
 
     Parameters
     ----------
     changed : tables that were changed after the file was written: the trials bear that mark from now on.
+    seal : what its signature says, by “seal” and “garden”; kept with the trials.
 
     Raises
     ------
@@ -62,11 +66,11 @@ def take_package(
     try:
         with session.begin_nested():
             fresh = _without(tables, {trial.get("id") for trial in present})
-            return Taken(_put_in(session, fresh, files, changed), names)
-    except (DataError, IntegrityError, StatementError, KeyError, TypeError, ValueError) as error:
+            return Taken(_put_in(session, fresh, files, changed, seal or {}), names)
+    except (SQLAlchemyError, KeyError, TypeError, ValueError, OverflowError, AttributeError) as error:
         if isinstance(error, EprobaError):
             raise
-        raise PackageRefused(f"A row of this package can’t be: {str(error).splitlines()[0][:160]}.") from error
+        raise PackageRefused("Rows of this package don’t fit together: ask for the file again.") from error
 
 
 def _without(tables: Mapping[str, Rows], trials: Collection[Any]) -> dict[str, Rows]:
@@ -86,29 +90,44 @@ def _without(tables: Mapping[str, Rows], trials: Collection[Any]) -> dict[str, R
 
 
 def _put_in(
-    session: Session, tables: Mapping[str, Rows], files: Mapping[str, bytes], changed: Sequence[str]
-) -> tuple[int, ...]:
+    session: Session, tables: Mapping[str, Rows], files: Mapping[str, bytes], changed: Sequence[str],
+    seal: Mapping[str, str],
+) -> tuple[int, ...]:  # fmt: skip
     numbers: dict[str, dict[int, int]]
     same = _same_batches(session, tables)
     _let_go(session, tables.get("takings", []), same)
     tables, numbers = _without_batches(tables, same), {}
     for name, row in GARDEN.items():
         fresh = _unknown(session, name, tables.get(name, []))
-        rows = [_values(name, row, fresh_row, numbers, files) for fresh_row in fresh]
-        numbers[name] = _inserted(session, row, rows, [row.get("id") for row in fresh])
+        numbers[name] = {}
+        at_once = AT_ONCE[name in WITH_PICTURES]
+        for start in range(0, len(fresh), at_once):
+            part = fresh[start : start + at_once]
+            rows = [_values(name, row, fresh_row, numbers, files) for fresh_row in part]
+            numbers[name] |= _inserted(session, name, row, rows, [row.get("id") for row in part])
         if name == "batches":
             numbers[name] |= same
     session.flush()
     for trial_id in numbers["trials"].values():
-        trial = load_trial(session, trial_id)
-        if trial is None or not trial.units or not trial.rounds or not trial.asked:
-            raise PackageRefused("This package holds a trial without units, rounds or measures.")
-        all_readings(session, trial_id)  # read once, so that what can’t be read is never kept
-        marks = [*changed, *([] if _as_declared(trial) else ["declaration"])]
-        if marks:
-            mark = {"changed": [name.replace("_", " ") for name in marks]}
-            session.exec(update(TrialRow).where(col(TrialRow.id) == trial_id).values(came=mark))
+        trial = _built(session, trial_id)
+        marks = [*trial.changed_files, *changed, *([] if _as_declared(trial) else ["declaration"])]
+        if not marks and seal.get("seal") == "changed":
+            marks = ["signature"]
+        marked = {"changed": [name.replace("_", " ") for name in dict.fromkeys(marks)]} if marks else {}
+        session.exec(update(TrialRow).where(col(TrialRow.id) == trial_id).values(came={**marked, **seal} or None))
     return tuple(numbers["trials"].values())
+
+
+def _built(session: Session, trial_id: int) -> Trial:
+    """What was put in as a core object, all of whose parts fit together; what can’t be read is never kept."""
+    try:
+        trial = load_trial(session, trial_id)
+        if trial is None or not trial.asked:
+            raise PackageRefused("This package holds a trial without measures.")
+        must_be_whole(trial, all_readings(session, trial_id))
+    except NotWhole as error:
+        raise PackageRefused(f"A trial of this package can’t be. {error}") from error
+    return trial
 
 
 def _as_declared(trial: Trial) -> bool:
@@ -208,13 +227,17 @@ def _picture(files: Mapping[str, bytes], path: str) -> bytes:
     return files[path]
 
 
-def _inserted(session: Session, row: type[SQLModel], rows: list[dict[str, Any]], old: Sequence[Any]) -> dict[int, int]:
-    """Rows put in; their old numbers with the new ones."""
-    if not rows:
-        return {}
-    if "id" not in row.model_fields:
-        session.connection().execute(insert(row), rows)
-        return {}
-    put = insert(row).returning(row.id, sort_by_parameter_order=True)  # type: ignore[attr-defined]
-    new = session.scalars(put, rows).all()
+def _inserted(
+    session: Session, name: str, row: type[SQLModel], rows: list[dict[str, Any]], old: Sequence[Any]
+) -> dict[int, int]:
+    """Rows put in; their old numbers with the new ones. Raises PackageRefused where the database can’t hold one."""
+    try:
+        if "id" not in row.model_fields:
+            session.connection().execute(insert(row), rows)
+            return {}
+        put = insert(row).returning(row.id, sort_by_parameter_order=True)  # type: ignore[attr-defined]
+        new = session.scalars(put, rows).all()
+    except SQLAlchemyError as error:
+        text = f"A row of its table “{name.replace('_', ' ')}” can’t be kept"
+        raise PackageRefused(f"{text}: a value is too large or of another kind, or it stands there twice.") from error
     return {int(before): now for before, now in zip(old, new, strict=False) if before is not None}

@@ -45,6 +45,7 @@ meters = Blueprint("meters", __name__, template_folder="templates")
 MOST_VALUES = 1000  # of one message
 LONGEST_RUN = 120  # minutes
 RUN_MINUTES = 10
+LARGEST = 1e12  # in whatever unit
 
 
 class MeterForm(FlaskForm):
@@ -149,6 +150,8 @@ def _value_sent(entry: Any, at: datetime) -> MeterValue:
     value = entry.get("value") if isinstance(entry, dict) else None
     if isinstance(value, bool) or not isinstance(value, (int, float)):
         raise MeterError(f"“{value}” is no number: send one without quotes and unit.")
+    if not abs(value) < LARGEST:
+        raise MeterError("That number is far too large for a meter.")
     moment = entry.get("at")
     if moment is None:
         return checked(value, at, at)

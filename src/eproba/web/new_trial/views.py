@@ -16,7 +16,7 @@ from eproba.store.commands.drafts import hold_draft, keep_steps, new_draft, take
 from eproba.store.commands.gone import throw_away as throw_away_draft
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.trials import create_trial
-from eproba.store.drafts import draft_of
+from eproba.store.drafts import draft_of, untouched_draft
 from eproba.store.tables import DraftRow
 from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.steps.chance import ChanceStep
@@ -35,8 +35,11 @@ STEP = f"{DRAFT}/<any({', '.join(NAMES)}):name>"
 NOT_TOLD = ("places", "auto", "proposal", "among", "cuts", "shown_in")  # what no person reads in a field
 
 
-@new_trial.post("/trials/new")
+@new_trial.route("/trials/new", methods=["GET", "POST"])
 def begin() -> ResponseReturnValue:
+    """Start a plan; typed or bookmarked, the address goes on with the last one in which nothing was typed yet."""
+    if request.method == "GET" and (untouched := untouched_draft(db(), first_answers(today()))) is not None:
+        return redirect(_address(untouched, "claim"))
     draft_id = new_draft(db(), first_answers(today()), now())
     commit()
     return redirect(_address(draft_id, "claim"))

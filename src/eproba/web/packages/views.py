@@ -1,7 +1,10 @@
 """Plans, results, whole trials and a whole garden, out of here and in elsewhere: by file, nothing calls out."""
 
+import logging
 from collections.abc import Mapping, Sequence
 from datetime import timedelta
+from io import BytesIO
+from typing import IO
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -11,11 +14,14 @@ from eproba.core.trial.blinding import hides_lots, peeks
 from eproba.core.trial.model import Trial
 from eproba.core.words import listed
 from eproba.exchange.data_package import read_package, write_package
+from eproba.exchange.limits import MOST_BYTES, MOST_PACKAGE_BYTES, megabytes
 from eproba.exchange.plan_file import read_plan, write_plan
 from eproba.store.anonymous import free_words, plan_without, without_names
 from eproba.store.commands.drafts import new_draft
 from eproba.store.commands.locks import was_changed
-from eproba.store.commands.packages import take_package
+from eproba.store.commands.packages import PackageRefused, take_package
+from eproba.store.garden import signing_key
+from eproba.store.glances import glances
 from eproba.store.measures import all_measures
 from eproba.store.packages import FORMAT, Table, garden_tables, tables_of
 from eproba.store.plans import Unknown, plan_of_trial, standing_in, take_along, trial_of_plan, unknown_in
@@ -23,14 +29,16 @@ from eproba.store.readings import all_readings
 from eproba.store.recipes import all_recipes, offered_recipes
 from eproba.store.trials import all_trials, load_trial
 from eproba.web.new_trial.walking import answers_on_own_ground
+from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.ui.clock import now, today
+from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, sees_lots, trial_or_404
-from eproba.web.ui.units import sentence
+from eproba.web.ui.units import sentence, units
 from eproba.web.verdict.keeping import commit
 
 packages = Blueprint("packages", __name__, template_folder="templates")
-MOST_BYTES = 500_000_000
+log = logging.getLogger("eproba.packages")
 PEEKS = (
     "The package tells who got what beside what was read. While the envelope is shut, that is an early look: open it "
     "early, which is priced and on record, and take the file then; or wait for the decision day."
@@ -94,7 +102,8 @@ def _trial(trial_id: int) -> Trial | None:
 
 
 def _zip(title: str, name: str, tables: Sequence[Table], files: Mapping[str, bytes]) -> ResponseReturnValue:
-    return download(write_package(title, name, FORMAT, tables, files, now()), "application/zip", f"{name}.zip")
+    package = write_package(title, name, FORMAT, tables, files, now(), signing_key(db()))
+    return download(package, "application/zip", f"{name}.zip")
 
 
 @packages.get("/trials/<int:trial_id>/plan.json")
@@ -108,13 +117,17 @@ def plan(trial_id: int) -> ResponseReturnValue:
 @packages.route("/trials/take-in", methods=["GET", "POST"])
 def take_in() -> ResponseReturnValue:
     """A plan, a result, a whole trial or a whole garden in, whichever the file is."""
-    request.max_content_length = MOST_BYTES
+    request.max_content_length = MOST_PACKAGE_BYTES
     if request.method == "GET":
-        return render_template("packages/take_in.html", problem="")
+        return _take_in()
     sent = request.files.get("file")
-    raw = sent.read() if sent else request.form.get("plan", "").encode()
+    file = sent.stream if sent else BytesIO(request.form.get("plan", "").encode(errors="surrogatepass"))
+    raw = b""
     try:
-        return _plan_in(raw) if raw[:1].lstrip() == b"{" else _package_in(raw)
+        if not _is_plan(file):
+            return _package_in(file)
+        raw = file.read(MOST_BYTES + 1)
+        return _plan_in(raw)
     except Unknown as error:
         db().rollback()
         page = render_template(
@@ -124,19 +137,33 @@ def take_in() -> ResponseReturnValue:
         return page, 400
     except EprobaError as error:
         db().rollback()
-        return render_template("packages/take_in.html", problem=sentence(error)), 400
+        return _take_in(sentence(error)), 400
 
 
-def _package_in(raw: bytes) -> ResponseReturnValue:
-    package = read_package(raw)
-    taken = take_package(db(), package.format, package.tables, package.files, package.changed)
+def _take_in(problem: str = "") -> str:
+    return render_template("packages/take_in.html", problem=problem, most=megabytes(MOST_PACKAGE_BYTES))
+
+
+def _is_plan(file: IO[bytes]) -> bool:
+    begins = file.read(200).lstrip()[:1]
+    file.seek(0)
+    return begins == b"{"
+
+
+def _package_in(file: IO[bytes]) -> ResponseReturnValue:
+    """Built, judged, and looked at as every list does, before it is kept."""
+    package = read_package(file)
+    seal = package.seal
+    kept = {"seal": seal.state, "garden": seal.garden}
+    taken = take_package(db(), package.format, package.tables, package.files, package.changed, kept)
+    _must_be_judged(taken.trials)
     for trial_id in taken.trials:
         was_changed(db(), trial_id)
     commit()
-    if package.changed:
-        flash(
-            f"This file was changed after it was written ({', '.join(package.changed)}): what came in bears that mark."
-        )
+    flash(seal.words)
+    if package.changed or seal.state == "changed":
+        what = f" in it ({listed([name.replace('_', ' ') for name in package.changed])})" if package.changed else ""
+        flash(f"Something{what} is not as it was written: what came in bears that mark.")
     if taken.here_already:
         names = listed([f"“{name}”" for name in taken.here_already[:5]])
         more = "" if len(taken.here_already) <= 5 else f" and {len(taken.here_already) - 5} more"
@@ -146,6 +173,22 @@ def _package_in(raw: bytes) -> ResponseReturnValue:
         return redirect(url_for("trials.index"))
     flash("The trial is in this garden now, with all that is on record of it.")
     return redirect(url_for("trials.show", trial_id=taken.trials[0]))
+
+
+def _must_be_judged(trials: Sequence[int]) -> None:
+    """Whatever a page or a list does with these trials, it can. Raises PackageRefused."""
+    from eproba.web.verdict.findings import try_judging  # judging is heavy: only where it is needed
+
+    try:
+        for trial_id in trials:
+            try_judging(db(), trial_id)
+            trial = trial_or_404(trial_id)
+            trial_plan(trial, trial_looks(trial), units())
+        glances(db(), today(), limit=len(trials))
+    except Exception as error:  # rows from outside fail in ways that nobody foresees; nothing of them is kept
+        log.warning("a package can't be judged", exc_info=error)
+        text = "A trial of this package can’t be judged: its rows don’t fit together. Nothing of it was kept."
+        raise PackageRefused(text) from error
 
 
 def _plan_in(raw: bytes) -> ResponseReturnValue:

@@ -164,7 +164,7 @@ def _looked_again(row: PictureRow) -> Any:
     from eproba.exchange.photo_out import look_again, opened
 
     tag = None if row.to_cm is None else Tag(np.array(row.to_cm))
-    return look_again(opened(row.jpeg), tag, None if row.outline is None else np.array(row.outline))
+    return look_again(opened(row.jpeg)[0], tag, None if row.outline is None else np.array(row.outline))
 
 
 @photos.route("/trials/<int:trial_id>/photos/<int:picture_id>", methods=["GET", "POST"])

@@ -16,6 +16,7 @@ from eproba.core.trial.blinding import in_a_file
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import LONGEST_REASON, Entry
 from eproba.core.words import DateError, day_words, exact, parse_date
+from eproba.exchange.limits import MOST_BYTES, megabytes
 from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_empty, write_readings
 from eproba.exchange.readings_xlsx import is_workbook, rows_of_workbook, write_workbook
 from eproba.exchange.table import decode
@@ -254,8 +255,9 @@ def csv_in(trial_id: int) -> ResponseReturnValue:
                 return redirect(url_for("readings.index", trial_id=trial_id))
     sealed = trial.sealed(today())
     page = render_template(
-        "readings/import.html", trial=trial, text=text, problem=problem, preview=seen, word=word, sealed=sealed
-    )
+        "readings/import.html", trial=trial, text=text, problem=problem, preview=seen, word=word, sealed=sealed,
+        most_bytes=MOST_BYTES, most=megabytes(MOST_BYTES),
+    )  # fmt: skip
     return page, 400 if problem or (seen and not seen.takeable) else 200
 
 

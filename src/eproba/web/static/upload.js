@@ -7,6 +7,6 @@ const says = document.getElementById("upload-says");
 form.elements.file.addEventListener("change", () => {
   const file = form.elements.file.files[0];
   const tooLarge = file && file.size > Number(form.dataset.upload);
-  says.textContent = tooLarge ? "That file is larger than 20 MB. Split it, or check that it is the right file." : "";
+  says.textContent = tooLarge ? form.dataset.tooLarge : "";
   if (tooLarge) form.elements.file.value = "";
 });

@@ -3,10 +3,11 @@
 from flask import Flask, Response, jsonify, make_response, render_template, request
 from flask_wtf.csrf import CSRFError
 from psycopg.errors import DiskFull
-from sqlalchemy.exc import DataError, DBAPIError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge, SecurityError
 
 from eproba.core.errors import EprobaError
+from eproba.exchange.limits import MOST_BYTES, MOST_PACKAGE_BYTES, megabytes
 from eproba.store.commands.locks import Gone
 from eproba.web.ui.doors import host_asked
 from eproba.web.ui.responses import wants_json
@@ -20,7 +21,12 @@ SAID = {
     405: ("Nothing grows here", "This address can’t be used that way. Start from Today or Trials."),
     413: (
         "That file is too large",
-        "Eproba takes files up to 20 MB: about 400 000 readings. Split it, or check that it is the right file.",
+        f"Eproba takes files up to {megabytes(MOST_BYTES)}, and packages up to {megabytes(MOST_PACKAGE_BYTES)}. "
+        "Split it, or check that it is the right file.",
+    ),
+    409: (
+        "Somebody else was quicker",
+        "What you sent fits no more with what is there now. Nothing of it was kept: look again, then send it again.",
     ),
     429: ("Too many tries", "Wait a quarter of an hour, then try again."),
     500: ("Something broke on our side", "It is in the log. What was saved before is safe; try again."),
@@ -41,6 +47,8 @@ def register_faults(app: Flask) -> None:
     app.register_error_handler(CSRFError, _csrf)
     app.register_error_handler(OperationalError, _database)
     app.register_error_handler(DataError, _unkeepable)
+    app.register_error_handler(IntegrityError, _overtaken)
+    app.register_error_handler(OverflowError, _unkeepable)
     app.register_error_handler(DBAPIError, _database_error)
     app.register_error_handler(Gone, _gone)
     app.register_error_handler(EprobaError, _cannot_be)
@@ -111,8 +119,14 @@ def _database(error: OperationalError) -> Response:
     return _page(503, FULL_DISK if full else "", again=request.method == "POST")
 
 
-def _unkeepable(_error: DataError) -> Response:
-    """What PostgreSQL can't hold: a number far too large in an address, an unprintable character in a text."""
+def _overtaken(_error: IntegrityError) -> Response:
+    """Two wrote the same at once, and this one came second."""
+    close_db(None)
+    return _page(409, again=request.method == "POST")
+
+
+def _unkeepable(_error: DataError | OverflowError) -> Response:
+    """What nothing can hold: a number or a day far too large in an address, an unprintable character in a text."""
     close_db(None)
     if request.method == "GET":
         return _page(404)

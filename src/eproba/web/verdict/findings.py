@@ -1,6 +1,7 @@
 """What trials showed, judged once and remembered: in memory by their readings, in the store for the lists."""
 
 import functools
+import logging
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
@@ -46,6 +47,7 @@ class AlsoSeen:
     rows: Sequence[AlsoRow] = ()
 
 
+log = logging.getLogger("eproba.verdict")
 AT_ONCE = 3  # a list must not wait for many judgements
 
 
@@ -72,11 +74,22 @@ def with_findings(session: Session, glances: Sequence[Glance]) -> list[Glance]:
     for glance in glances:
         if left and glance.unjudged:
             left -= 1
-            trial = load_trial(session, glance.id)
-            lines = _found(trial, all_readings(session, glance.id), beside_of(session, trial))[0] if trial else ()
-            glance = replace(glance, finding=tuple(lines))
+            glance = replace(glance, finding=_found_in_list(session, glance.id))
         filled.append(glance)
     return filled
+
+
+def _found_in_list(session: Session, trial_id: int) -> tuple[dict[str, str], ...]:
+    """What a trial showed; one that can't be judged says so and takes no list with it."""
+    try:
+        trial = load_trial(session, trial_id)
+        if trial is None:
+            return ()
+        return tuple(_found(trial, all_readings(session, trial_id), beside_of(session, trial))[0])
+    except Exception:  # whatever is amiss with one trial, the others are shown
+        log.exception("trial %s can't be judged", trial_id)
+        why = "It can’t be judged: parts of it don’t fit together."
+        return ({"verdict": "seen_not_shown", "headline": "Not judged", "sentence": why},)
 
 
 def remember(session: Session, trial_id: int) -> None:
@@ -87,6 +100,16 @@ def remember(session: Session, trial_id: int) -> None:
     readings, beside = all_readings(session, trial_id), beside_of(session, trial)
     also = [asdict(measure) for measure in also_seen(trial, readings, beside)]
     keep_finding(session, trial_id, *_found(trial, readings, beside), also, _answers(trial, readings, beside))
+
+
+def try_judging(session: Session, trial_id: int) -> None:
+    """Judge a trial and keep nothing; whatever fails in that is raised."""
+    trial = load_trial(session, trial_id)
+    if trial is not None:
+        readings, beside = all_readings(session, trial_id), beside_of(session, trial)
+        also_seen(trial, readings, beside)
+        _found(trial, readings, beside)
+        _answers(trial, readings, beside)
 
 
 def remember_all(session: Session) -> None:

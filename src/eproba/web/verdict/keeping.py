@@ -1,8 +1,12 @@
 """The one way to commit: trials that are over and were changed are judged anew, so that no list and no look has to."""
 
+import logging
+
 from eproba.store.commands.locks import Gone, changed_trials, lock_trial
 from eproba.store.findings import unjudged
 from eproba.web.ui.session import db
+
+log = logging.getLogger("eproba.verdict")
 
 
 def commit() -> None:
@@ -21,6 +25,11 @@ def _judge_anew(trial_id: int) -> None:
         lock_trial(db(), trial_id)  # nobody writes while we judge, so what is kept is what stands
     except Gone:
         return
-    remember(db(), trial_id)
+    try:
+        remember(db(), trial_id)
+    except Exception:  # what was typed is kept all the same; lists and pages say that it can't be judged
+        log.exception("trial %s can't be judged", trial_id)
+        db().rollback()
+        return
     changed_trials(db())
     db().commit()
