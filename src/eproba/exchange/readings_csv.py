@@ -222,6 +222,7 @@ class _Faults:
 
 def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word) -> tuple[WantedReading, str]:
     """The reading of a row, and why it is doubted (empty: it is not)."""
+    _check_trial(row, trial)
     this, cells = _round(row, trial, rounds), row.cells
     if cells["value"] == NO_VALUE:
         text = "a formula stands here, and the file holds no value of it: open it in your spreadsheet and save it there"
@@ -255,6 +256,13 @@ def _wanted(row: TableRow, trial: Trial, rounds: Mapping[int, Round], word: Word
         read_at=read_at,
     )
     return reading, ruling.why if ruling.outcome == "doubted" else ""
+
+
+def _check_trial(row: TableRow, trial: Trial) -> None:
+    """A file may name the trial of each row; a row of another one is not taken for this."""
+    named = as_it_was(row.cells.get("trial", ""))
+    if named and named.casefold() not in (trial.name.strip().casefold(), trial.key):
+        raise TableError(f"this row is of “{named}”: bring the file in there", row.line, "trial")
 
 
 def _check_treatment(row: TableRow, trial: Trial, letter: str, code: str) -> None:

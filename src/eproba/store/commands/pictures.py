@@ -83,18 +83,20 @@ def decide_on_picture(session: Session, trial: Trial, row: PictureRow, yes: bool
 def _read_off(
     session: Session, trial: Trial, row: PictureRow, unit: Unit, this: Round, now: datetime
 ) -> Sequence[Sent]:
-    """The numbers as entries of what the round asks; they replace what an earlier picture gave."""
+    """The numbers as entries of what the round asks, read on the day on which the picture was taken; they replace what
+    an earlier picture gave."""
+    taken_at = row.taken_at or now
     readings_known = {(r.unit_id, r.measure_key): r for r in readings_of(session, trial.id, this.id, blanks=True)}
     sent = []
     for key in (asked.measure.key for asked in trial.asked_in(this) if asked.measure.kind == "photo"):
         value = row.numbers.get(key)
         if value is None:
             continue
-        entry = Entry(unit.code, key, 1, f"{value:.3f}", now.astimezone().date(), sure=True, reason=WHY)
+        entry = Entry(unit.code, key, 1, f"{value:.3f}", taken_at.astimezone().date(), sure=True, reason=WHY)
         before = readings_known.get((unit.id, key))
         seen = before.version if before is not None and before.source == "photo" else 0
         name = f"picture-{row.digest[:32]}-{key}-{value:.3f}-{seen}"
-        sent.append(Sent(name, trial.key, this.key, entry, row.taken_at or now, seen))
+        sent.append(Sent(name, trial.key, this.key, entry, taken_at, seen))
     return sent
 
 

@@ -17,6 +17,7 @@ from eproba.store.commands.pictures import add_picture, change_picture, decide_o
 from eproba.store.commands.readings import Sender
 from eproba.store.pictures import Shot, last_outline, picture_of, shots_of
 from eproba.store.tables import PictureRow
+from eproba.store.trials import trial_with_key
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.looks import trial_looks
@@ -100,11 +101,15 @@ def _told(trial: Trial) -> PhotoTold:
 
 @dataclass(frozen=True)
 class Became:
-    """What became of a picture: whether it is kept, of which unit (empty: not known yet), and what is to be said."""
+    """What became of a picture: whether it is kept, of which unit (empty: not known yet), and what is to be said.
+
+    `elsewhere`: where it belongs, by its tag. A device lets go of what is kept, and of nothing else.
+    """
 
     said: str
     kept: bool = False
     unit: str = ""
+    elsewhere: str = ""
 
 
 def _taken(trial: Trial, content: bytes, facts: PhotoTold) -> Became:
@@ -118,7 +123,7 @@ def _taken(trial: Trial, content: bytes, facts: PhotoTold) -> Became:
         return Became(str(problem))
     named = looked.tag.unit if looked.tag else None
     if named and named[0] != trial.key:
-        return Became(f"The tag {named[1]} is one of another trial: send this picture there.")
+        return _of_another_trial(named[0], named[1])
     unit = trial.by_code.get(named[1]) if named else facts.unit
     before = last_outline(db(), trial.id, unit.id) if unit else None
     outline = None
@@ -138,6 +143,15 @@ def _taken(trial: Trial, content: bytes, facts: PhotoTold) -> Became:
     cover = f"cover {photo.cover:.1f} %. " if photo.cover is not None else ""
     other = f"The tag is {unit.code}’s, not {facts.unit.code}’s. " if unit and facts.unit not in (None, unit) else ""
     return Became(f"{where}{cover}{other}{photo.problem or ''}".strip(" ,"), True, unit.code if unit else "")
+
+
+def _of_another_trial(key: str, code: str) -> Became:
+    """A picture whose tag belongs elsewhere; a helper hears no name of it."""
+    other = trial_with_key(db(), key) if helping() is None else None
+    if other is None:
+        return Became(f"The tag {code} is one of another trial: send this picture there.")
+    name = trial_or_404(other).name
+    return Became(f"The tag {code} is one of “{name}”.", elsewhere=url_for("photos.add", trial_id=other))
 
 
 def _picture_or_404(trial_id: int, picture_id: int) -> PictureRow:

@@ -1,6 +1,7 @@
 """Readings as tables, their corrections, CSV out and in."""
 
 import secrets
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -19,10 +20,12 @@ from eproba.core.words import DateError, day_words, exact, parse_date
 from eproba.exchange.limits import MOST_BYTES, megabytes
 from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_empty, write_readings
 from eproba.exchange.readings_xlsx import is_workbook, rows_of_workbook, write_workbook
+from eproba.exchange.rescue_csv import RescuedEntry, is_rescue, read_rescue
 from eproba.exchange.table import decode
 from eproba.store.commands.readings import EntryAnswer, Sender, Sent, add_many, take_entries
 from eproba.store.mapping import correction_from, reading_from
 from eproba.store.readings import all_readings, corrections_of, readings_of, repeats_of
+from eproba.web.entries.payload import sent_from
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.responses import download, file_name
@@ -57,6 +60,15 @@ class ReadingForm(FlaskForm):
     def seen(self) -> int:
         """The version that the form was made from."""
         return whole(self.version.data or "") or 0
+
+
+@dataclass(frozen=True)
+class Fate:
+    """What becomes of one row of a device's file: its status as an entry, and why it is not taken."""
+
+    row: RescuedEntry
+    status: str
+    why: str
 
 
 @readings.get("/trials/<int:trial_id>/readings")
@@ -245,6 +257,8 @@ def csv_in(trial_id: int) -> ResponseReturnValue:
         raw = file.read() if file and file.filename else b""
         try:
             text = _rows(raw, trial) if raw else request.form.get("text", "")
+            if is_rescue(text):
+                return _rescue(trial, text, word)
             seen, problem = _previewed(trial, text, word)
         except EprobaError as error:
             problem = sentence(error)
@@ -259,6 +273,46 @@ def csv_in(trial_id: int) -> ResponseReturnValue:
         most_bytes=MOST_BYTES, most=megabytes(MOST_BYTES),
     )  # fmt: skip
     return page, 400 if problem or (seen and not seen.takeable) else 200
+
+
+def _rescue(trial: Trial, text: str, word: Word) -> ResponseReturnValue:
+    """What a device kept as a file: each row to its own trial by the rule that takes entries; first a look, then kept.
+
+    The entries bear their ids, so that what the device has sent meanwhile is not taken twice.
+    """
+    fates, sent = list[Fate](), list[tuple[RescuedEntry, Sent]]()
+    for row in read_rescue(text.encode()):
+        try:
+            entry = sent_from(row.op, now())
+        except EprobaError as error:
+            fates.append(Fate(row, "refused", sentence(error)))
+            continue
+        fact = replace(entry.entry, reason=word.reason, sure=entry.entry.sure or word.sure)
+        sent.append((row, replace(entry, entry=fact)))
+    answers = take_entries(db(), [entry for _, entry in sent], Sender(who(), now(), "file", sees_lots()))
+    fates += [
+        Fate(row, answer.status, answer.why or _there(answer)) for (row, _), answer in zip(sent, answers, strict=True)
+    ]
+    saved = sum(fate.status == "saved" for fate in fates)
+    left = [fate for fate in fates if fate.status != "saved"]
+    if request.form.get("go") == "take":
+        commit()
+        flash(f"{saved} entries are on record, each in its own trial; {len(left)} are not.")
+        return redirect(url_for("readings.index", trial_id=trial.id))
+    db().rollback()
+    page = render_template(
+        "readings/rescue.html", trial=trial, text=text, saved=saved, left=left, word=word,
+        sealed=trial.sealed(today()),
+    )  # fmt: skip
+    return page, 200
+
+
+def _there(answer: EntryAnswer) -> str:
+    """What stands in the place of an entry that somebody else was quicker with."""
+    if answer.there is None:
+        return ""
+    value = answer.there.skip_reason if answer.there.value is None else exact(answer.there.value)
+    return f"Somebody else typed {value} there: correct it in the table if this one is right."
 
 
 def _rows(raw: bytes, trial: Trial) -> str:

@@ -7,6 +7,7 @@ const RETRY_MS = 4000;
 const NETWORK_MS = 20000;
 const PICTURE_MS = 120000; // over a weak signal
 const AT_ONCE = 200;
+const UNKEPT = [400, 403, 404, 410, 413, 415]; // answers after which the same picture is not sent again by itself
 const MINUTE_MS = 60000;
 const OLD_ENTRY = "Typed with an older Eproba: it can’t be sent. Type it again in its round, then throw it away.";
 const QUESTION = "Somebody else typed here meanwhile. Which is right?";
@@ -59,9 +60,10 @@ const Keeper = {
     return Device.words === "";
   },
 
-  // Pictures, kept like entries until the computer has them: { to, unit, round, taken, bytes }; WebKit keeps no Blob.
-  pictures() {
-    return Device.list("pictures");
+  // Pictures, held like entries until the computer has kept them: { to, unit, round, trialName, taken, bytes, state,
+  // why, elsewhere }; WebKit keeps no Blob. One that the computer did not keep stays, with why, for a person to decide.
+  async pictures() {
+    return (await Device.list("pictures")).map((picture) => ({ state: "waiting", why: "", ...picture }));
   },
   async addPicture(picture, blob) {
     await Device.add("pictures", { ...picture, bytes: await blob.arrayBuffer() });
@@ -71,14 +73,24 @@ const Keeper = {
     const body = new FormData();
     const fields = { csrf_token: token, unit: picture.unit, round: picture.round, taken: String(picture.taken) };
     for (const [name, value] of Object.entries(fields)) body.append(name, value);
-    body.append("file", picture.blob ?? new Blob([picture.bytes], { type: "image/jpeg" }), "picture.jpg");
+    body.append("file", this.blobOf(picture), "picture.jpg");
     const answer = await this.fetch(picture.to, { method: "POST", body }, PICTURE_MS);
-    const settled = answer.ok || answer.status === 404 || answer.status === 413;
-    if (!settled) throw Object.assign(new Error("picture"), { status: answer.status });
-    await Device.remove("pictures", picture);
+    const isRefusal = UNKEPT.includes(answer.status) && answer.body.error !== "csrf";
+    if (!answer.ok && !isRefusal) throw Object.assign(new Error("picture"), { status: answer.status });
     const said = answer.body.said ?? answer.body.help ?? "The picture can’t be kept.";
-    const unit = answer.body.unit ?? "";
+    const { unit = "", kept = false, elsewhere = "" } = answer.ok ? answer.body : {};
+    if (kept) await Device.remove("pictures", picture);
+    else await Device.put("pictures", { ...picture, state: "refused", why: said, elsewhere });
     document.dispatchEvent(new CustomEvent("picture-answered", { detail: { picture, said, unit } }));
+  },
+  blobOf(picture) {
+    return picture.blob ?? new Blob([picture.bytes], { type: "image/jpeg" });
+  },
+  save(blob, name) {
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(blob);
+    link.download = name;
+    link.click();
   },
 
   // What can be undone in a round, the latest last; it survives a reload.
@@ -110,7 +122,8 @@ const Keeper = {
         if (waiting.length === 0) break;
         await this.post(waiting, await this.token());
       }
-      for (const picture of await this.pictures()) await this.postPicture(picture, await this.token());
+      const film = (await this.pictures()).filter((picture) => picture.state === "waiting");
+      for (const picture of film) await this.postPicture(picture, await this.token());
       this.trouble = "";
     } catch (error) {
       this.trouble = this.told(error);
@@ -175,6 +188,7 @@ const Keeper = {
   },
   ways(entry) {
     const drop = { act: "drop", words: "Throw mine away", look: "" };
+    if (entry.bytes || entry.blob) return this.waysOfPicture(entry, drop);
     if (entry.state === "conflict") {
       const theirs = `${entry.there?.by || "The other device"}: ${this.worded(entry.there)}`;
       const mine = { act: "mine", words: `Mine: ${this.wordedOp(entry.op)}`, look: "is-primary" };
@@ -185,11 +199,22 @@ const Keeper = {
     const file = { act: "file", words: "Keep all as a file", look: "is-primary" };
     return entry.state === "refused" ? [file, { act: "again", words: "Send again", look: "" }, drop] : [];
   },
+  waysOfPicture(picture, drop) {
+    if (picture.state !== "refused") return [];
+    const there = { act: "there", words: "Send it to its own trial", look: "is-primary" };
+    const others = [{ act: "save", words: "Save the picture", look: "" }, { act: "again", words: "Send again", look: "" }];
+    return [...(picture.elsewhere ? [there] : []), ...others, drop];
+  },
+  titled(entry) {
+    return entry.op ? `${entry.told.unit}: ${entry.told.measure}` : `${entry.unit || "No unit"}: picture`;
+  },
   why(entry) {
     return entry.state === "conflict" ? QUESTION : entry.why;
   },
   async decide({ key }, act) {
     if (act === "file") return this.file();
+    const picture = (await this.pictures()).find((each) => each.key === key);
+    if (picture) return this.decidePicture(picture, act);
     const entry = await this.find(key); // as it is kept, not as a page shows it
     if (!entry) return this.changed();
     if (act === "drop") {
@@ -204,21 +229,34 @@ const Keeper = {
     await this.changed();
     return this.send();
   },
+  async decidePicture(picture, act) {
+    if (act === "save") this.save(this.blobOf(picture), `${picture.unit || "unit"}-${picture.taken}.jpg`);
+    else if (act === "drop") await Device.remove("pictures", picture);
+    else {
+      const to = act === "there" ? picture.elsewhere : picture.to;
+      await Device.put("pictures", { ...picture, to, state: "waiting", why: "", elsewhere: "" });
+    }
+    await this.changed();
+    return this.send();
+  },
   async file() {
     // As `inert` of exchange/table.py: no spreadsheet takes what somebody typed for a formula; a number is none.
     const inert = (text) => (/^['=+\-@\s]/.test(text) && !/^[+-]?[\d.,]+$/.test(text) ? `'${text}` : text);
     const quoted = (text) => `"${inert(String(text ?? "")).replaceAll('"', '""')}"`;
+    const mark = (yes) => (yes ? "yes" : "");
+    // As `read_rescue` of exchange/rescue_csv.py reads it: all that an entry is, beside what a person can read.
     const rows = (await this.all()).map(({ op, told }) => {
       const value = op.typed ?? op.value;
       const read = new Date(op.at ?? 0).toISOString();
-      return [told.trial, told.day, op.unit, told.measure, op.replicate, value, op.skip, read].map(quoted);
+      const readable = [told.trial, told.day, op.unit, told.measure, op.replicate, value, op.skip, read, op.on];
+      const marks = [mark(op.again), mark(op.undo), mark(op.sure), op.meter, op.unit_of_value];
+      return [...readable, ...marks, op.seen, op.replaces, op.id, op.trial, op.round, op.measure].map(quoted);
     });
-    const head = ["trial", "day", "unit", "measure", "reading", "value", "skipped", "read_at"];
+    const head = ["trial", "day", "unit", "measure", "reading", "value", "skipped", "read_at", "read_on"];
+    head.push("again", "undo", "sure", "meter", "unit_of_value", "seen", "replaces", "entry_id");
+    head.push("trial_key", "round_key", "measure_key");
     const text = [head, ...rows].map((row) => row.join(";")).join("\r\n");
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([`\ufeff${text}\r\n`], { type: "text/csv" }));
-    link.download = "eproba-entries.csv";
-    link.click();
+    this.save(new Blob([`\ufeff${text}\r\n`], { type: "text/csv" }), "eproba-entries.csv");
   },
 
   // Saying it, on every page.
@@ -233,7 +271,7 @@ const Keeper = {
     document.dispatchEvent(new CustomEvent("entries-changed"));
   },
   line(entries) {
-    const open = entries.filter((entry) => entry.op && entry.state !== "waiting").length;
+    const open = entries.filter((entry) => entry.state !== "waiting").length;
     const counted = (n, one, many) => (n === 1 ? `1 entry ${one}` : `${n} entries ${many}`);
     if (open > 0) return `${counted(open, "needs", "need")} your decision`;
     const waits = entries.length > 0 ? `${counted(entries.length, "waits", "wait")} ${this.where}` : "";
@@ -245,8 +283,8 @@ const Keeper = {
     const before = [Device.state, Device.held.length].join();
     await Device.mend();
     if (before !== [Device.state, Device.held.length].join()) await this.changed();
-    const waits = (await this.all()).some((entry) => entry.state === "waiting");
-    if (waits || (await this.pictures()).length > 0) await this.send();
+    const held = [...(await this.all()), ...(await this.pictures())];
+    if (held.some((each) => each.state === "waiting")) await this.send();
   },
 };
 

@@ -68,7 +68,7 @@ document.addEventListener("alpine:init", () => {
         if (detail.unit) this.pictured[detail.unit] = true;
       });
       window.addEventListener("pageshow", ({ persisted }) => persisted && this.comeBack());
-      for (const shot of await this.film()) this.pictured[shot.unit] = true;
+      for (const shot of await this.film()) if (shot.state === "waiting") this.pictured[shot.unit] = true;
       await this.look();
       this.at = this.tagged() ?? this.firstOpen();
       this.ready = true;
@@ -98,8 +98,9 @@ document.addEventListener("alpine:init", () => {
       const undoable = (await Keeper.undoable(data.round)).length;
       if (mine < this.looked) return;
       this.looked = mine;
-      this.stored = entries.filter((entry) => entry.state === "waiting").length + film.length;
-      this.open = entries.filter((entry) => entry.state !== "waiting");
+      const held = [...entries, ...film];
+      this.stored = held.filter((each) => each.state === "waiting").length;
+      this.open = held.filter((each) => each.state !== "waiting");
       this.undoable = undoable;
       this.trouble = Keeper.trouble;
       this.safe = Device.isSafe;
@@ -199,7 +200,7 @@ document.addEventListener("alpine:init", () => {
     async develop(blob) {
       const unit = this.unitCode;
       const taken = this.readOn ? new Date(`${this.readOn}T12:00`).getTime() : Keeper.now();
-      const shot = { to: data.photos, unit, round: data.round, taken: Math.round(taken) };
+      const shot = { to: data.photos, unit, round: data.round, trialName: data.trialName, taken: Math.round(taken) };
       await this.whileStoring(`${unit}:picture`, async () => Keeper.addPicture(shot, await small(blob)));
       this.pictured[unit] = true;
       this.goOn();
@@ -387,10 +388,12 @@ document.addEventListener("alpine:init", () => {
       return this.open.length > 0;
     },
     get openTitle() {
-      return this.deciding ? `${this.open[0].told.unit}: ${this.open[0].told.measure}` : "";
+      return this.deciding ? Keeper.titled(this.open[0]) : "";
     },
     get openMine() {
-      return this.deciding ? `You typed ${Keeper.wordedOp(this.open[0].op)}.` : "";
+      const [entry] = this.open;
+      if (!entry) return "";
+      return entry.op ? `You typed ${Keeper.wordedOp(entry.op)}.` : "The computer did not keep it.";
     },
     get openWhy() {
       return this.deciding ? Keeper.why(this.open[0]) : "";

@@ -4,7 +4,6 @@
 document.addEventListener("alpine:init", () => {
   Alpine.data("waiting", () => ({
     entries: [],
-    pictures: [],
     trouble: "",
     hidden: "", // what the device's store hides
 
@@ -15,7 +14,7 @@ document.addEventListener("alpine:init", () => {
     async look() {
       this.trouble = Keeper.trouble;
       this.hidden = Device.words;
-      this.pictures = await Keeper.pictures();
+      const pictures = await Keeper.pictures();
       this.entries = (await Keeper.all()).map((entry) => ({
         entry,
         title: [entry.told.trial, entry.told.round, entry.told.title].filter(Boolean).join(", ") || "Typed earlier",
@@ -24,18 +23,27 @@ document.addEventListener("alpine:init", () => {
         why: Keeper.why(entry),
         ways: Keeper.ways(entry).filter((way) => way.act !== "file"),
       }));
+      const film = pictures.map((entry) => ({
+        entry,
+        title: [entry.trialName, Keeper.titled(entry)].filter(Boolean).join(", "),
+        typed: entry.state === "waiting" ? "A picture, waiting to be sent" : "The computer did not keep it",
+        when: `taken ${new Date(entry.taken).toLocaleString()}`,
+        why: entry.why,
+        ways: Keeper.ways(entry),
+      }));
+      this.entries.push(...film);
     },
     get none() {
-      return this.entries.length + this.pictures.length === 0 && this.hidden === "";
+      return this.entries.length === 0 && this.hidden === "";
     },
     get some() {
       return !this.none;
     },
     get summary() {
-      return Keeper.line([...this.entries.map((each) => each.entry), ...this.pictures]) + ".";
+      return Keeper.line(this.entries.map((each) => each.entry)) + ".";
     },
     get fileHint() {
-      return "The file can be read in any table, and brought in again under “CSV in” of its trial.";
+      return "The file can be read in any table. “CSV in” of any trial takes it: each row goes to its own trial.";
     },
     send() {
       Keeper.send();
