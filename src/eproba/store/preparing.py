@@ -8,6 +8,7 @@ import psycopg
 from sqlmodel import Session
 
 from eproba.store.database import engine_for
+from eproba.store.garden import renew_store
 from eproba.store.server import connected, create, drop, exists, name_of, named, names, rename, restoring
 from eproba.store.upgrading import migrate, newest_revision
 
@@ -49,6 +50,11 @@ def prepare_demo(url: str, today: date, finish: Finish, crowded: bool = False) -
             _make_template(server, url, template, lambda session: _filled(session, make, today, finish))
         drop(server, DEMO)
         create(server, DEMO, template)
+    engine = engine_for(named(url, DEMO))
+    with Session(engine) as session:
+        renew_store(session)
+        session.commit()
+    engine.dispose()
     return named(url, DEMO)
 
 

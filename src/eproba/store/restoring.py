@@ -3,8 +3,11 @@
 from datetime import datetime
 
 import psycopg
+from sqlmodel import Session
 
 from eproba.core.errors import EprobaError
+from eproba.store.database import engine_for
+from eproba.store.garden import renew_store
 from eproba.store.server import connected, create, drop, exists, name_of, named, names, rename, restoring
 from eproba.store.upgrading import migrate, revisions
 
@@ -43,6 +46,7 @@ def end_restore(url: str, now: datetime) -> str | None:
         drop_restore(url)
         raise EprobaError(f"this backup is from a newer Eproba ({revision}): bring Eproba up to date, then restore")
     migrate(fresh)
+    _renewed(fresh)
     return _put_in_place(url, restoring(url), now)
 
 
@@ -61,6 +65,7 @@ def bring_back(url: str, name: str, now: datetime) -> str | None:
     """
     _must_be_aside(url, name)
     migrate(named(url, name))
+    _renewed(named(url, name))
     return _put_in_place(url, name, now)
 
 
@@ -81,6 +86,15 @@ def _must_be_aside(url: str, name: str) -> None:
 def _revision(url: str) -> str:
     with psycopg.connect(url) as connection:
         return str(connection.execute("SELECT version_num FROM alembic_version").fetchall()[0][0])
+
+
+def _renewed(url: str) -> None:
+    """What a device was told to be kept may be gone with the data of before: it can see that by another name."""
+    engine = engine_for(url)
+    with Session(engine) as session:
+        renew_store(session)
+        session.commit()
+    engine.dispose()
 
 
 def _put_in_place(url: str, name: str, now: datetime) -> str | None:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from datetime import datetime
 
-from flask import Flask
+from flask import Flask, request
 from flask_login import LoginManager
 from flask_wtf import CSRFProtect
 from whitenoise import WhiteNoise
@@ -46,6 +46,7 @@ from eproba.web.ui.responses import STATIC, as_json, asset, page_key
 from eproba.web.ui.session import close_db, typed_system, who
 from eproba.web.ui.styles import YEAR, styles_address, with_styles
 from eproba.web.ui.units import amount, amount_of, caution_texts, unit
+from eproba.web.ui.zone import garden, store_id
 from eproba.web.verdict.views import verdict
 from eproba.web.weather.views import weather
 
@@ -79,6 +80,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     login.user_loader(load_device)
     for place in PLACES:
         app.register_blueprint(place)
+    app.before_request(by_the_garden_s_clock)
     app.before_request(let_in)
     app.teardown_appcontext(close_db)
     register_faults(app)
@@ -94,12 +96,19 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
         caution=caution_texts,
         clock=now,
         today=today,
+        store_id=store_id,
         typed_system=typed_system,
         who=who,
         demo=settings.demo,
     )
     app.wsgi_app = with_styles(_static_files(app))  # type: ignore[assignment, method-assign]
     return app
+
+
+def by_the_garden_s_clock() -> None:
+    """Every page that shows data goes by the household's time; the others need no database."""
+    if request.endpoint not in ("static", "base.health"):
+        garden()
 
 
 def _static_files(app: Flask) -> WhiteNoise:

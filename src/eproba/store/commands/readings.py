@@ -15,7 +15,7 @@ from eproba.core.trial.readings import Entry, Ruling, rule
 from eproba.core.trial.rounds import Place
 from eproba.store.commands.findings import forget_finding
 from eproba.store.commands.locks import Gone, lock_trial
-from eproba.store.commands.rounds import settle_round
+from eproba.store.commands.rounds import UNKNOWN_ROUND, UNKNOWN_TRIAL, settle_round
 from eproba.store.commands.trials import declare_once, mark_started
 from eproba.store.findings import finding_of
 from eproba.store.mapping import reading_from
@@ -23,11 +23,6 @@ from eproba.store.tables import CorrectionRow, ReadingRow, RepeatRow
 from eproba.store.trials import trial_with_key
 
 Status = Literal["saved", "conflict", "doubted", "refused"]
-UNKNOWN_TRIAL = (
-    "This garden has no such trial: it was deleted, or this is another garden (a backup was restored). "
-    "Nothing was written. Keep your entries as a file."
-)
-UNKNOWN_ROUND = "This round was removed from the plan. Nothing was written. Keep your entries as a file."
 
 
 @dataclass(frozen=True)
@@ -65,6 +60,7 @@ class EntryAnswer:
     status: Status
     there: Reading | None = None
     why: str = ""
+    field: str = ""
 
 
 def take_entries(session: Session, sent: Sequence[Sent], sender: Sender) -> list[EntryAnswer]:
@@ -138,7 +134,7 @@ class Writing:
             ruling = Ruling("taken", unit=ruling.unit, asked=ruling.asked)
         if ruling.outcome != "taken" or ruling.unit is None or ruling.asked is None:
             status: Status = "doubted" if ruling.outcome == "doubted" else "refused"
-            return EntryAnswer(sent.id, status, why=_sentence(ruling.why))
+            return EntryAnswer(sent.id, status, why=_sentence(ruling.why), field=ruling.field)
         if sent.again:
             return self._repeated(this, (ruling.unit.id, ruling.asked.measure.key, sent.entry.replicate), sent, ruling)
         place: Place = (ruling.unit.id, ruling.asked.measure.key, sent.entry.replicate)

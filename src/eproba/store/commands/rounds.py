@@ -1,7 +1,9 @@
 """Rounds: closed by one rule for till, file and button; opened again while the envelope is shut; their notes."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import datetime
+from typing import Literal
 
 from sqlalchemy import select, update
 from sqlmodel import Session, col
@@ -11,9 +13,17 @@ from eproba.core.trial.hours import followed
 from eproba.core.trial.model import Round, Trial
 from eproba.core.trial.rounds import complete, may_open_again, passed_over
 from eproba.store.commands.findings import forget_finding
-from eproba.store.commands.locks import lock_trial, unchanged
+from eproba.store.commands.locks import Changed, lock_trial, unchanged
 from eproba.store.readings import readings_of
 from eproba.store.tables import AmendmentRow, ReadingRow, RoundRow, TrialMeasureRow, TrialRow
+from eproba.store.trials import trial_with_key
+
+LONGEST_NOTE = 2000
+UNKNOWN_TRIAL = (
+    "This garden has no such trial: it was deleted, or this is another garden (a backup was restored). "
+    "Nothing was written. Keep your entries as a file."
+)
+UNKNOWN_ROUND = "This round was removed from the plan. Nothing was written. Keep your entries as a file."
 
 
 class RoundError(EprobaError):
@@ -83,6 +93,50 @@ def leave_out(session: Session, trial_id: int, round_id: int, now: datetime) -> 
     read = readings_of(session, trial.id, round_.id)
     _mark(session, round_, done=bool(read), missed=not read, closed_at=now)
     forget_finding(session, trial.id)
+
+
+@dataclass(frozen=True)
+class RoundWord:
+    """What a device says of a whole round, as one entry with an id of its own: its `note` over the one that was `seen`
+    (None: no note), and that it is finished."""
+
+    id: str
+    trial: str
+    round: str
+    note: str | None
+    seen: str
+    finished: bool
+
+
+@dataclass(frozen=True)
+class WordAnswer:
+    """What became of it: saved, conflict (with the `note` that stands there), refused with why."""
+
+    id: str
+    status: Literal["saved", "conflict", "refused"]
+    why: str = ""
+    note: str = ""
+
+
+def take_word(session: Session, word: RoundWord, now: datetime) -> WordAnswer:
+    """Write a note, close a round; said twice it is done once."""
+    trial_id = trial_with_key(session, word.trial)
+    if trial_id is None:
+        return WordAnswer(word.id, "refused", UNKNOWN_TRIAL)
+    try:
+        trial = lock_trial(session, trial_id)
+        this = next((round_ for round_ in trial.rounds if round_.key == word.round), None)
+        if this is None:
+            return WordAnswer(word.id, "refused", UNKNOWN_ROUND)
+        if word.note is not None:
+            note_round(session, trial_id, this.id, word.note, word.seen)
+        if word.finished and not this.done:
+            finish_round(session, trial_id, this.id, now)
+    except Changed as error:
+        return WordAnswer(word.id, "conflict", str(error), error.there)
+    except EprobaError as error:
+        return WordAnswer(word.id, "refused", str(error))
+    return WordAnswer(word.id, "saved", note=word.note or "")
 
 
 def note_round(session: Session, trial_id: int, round_id: int, note: str, seen: str) -> None:

@@ -9,6 +9,7 @@ from eproba.web.base.honesty import honesty_page
 from eproba.web.ui.clock import now
 from eproba.web.ui.responses import NOT_KEPT
 from eproba.web.ui.session import db
+from eproba.web.ui.zone import garden
 
 base = Blueprint("base", __name__, template_folder="templates")
 
@@ -22,7 +23,8 @@ def health() -> ResponseReturnValue:
 @base.get("/token")
 def token() -> ResponseReturnValue:
     """A fresh CSRF token, asked for before a device sends what it kept, and our clock, to set its own right."""
-    return jsonify(token=generate_csrf(), now=int(now().timestamp() * 1000)), 200, NOT_KEPT
+    facts = {"token": generate_csrf(), "now": int(now().timestamp() * 1000), "store": garden().store}
+    return jsonify(facts), 200, NOT_KEPT
 
 
 @base.get("/help")

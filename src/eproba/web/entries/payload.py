@@ -1,12 +1,14 @@
 """What a device sends, as far as it is an entry at all; whether it may be written is the core's to say."""
 
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 from eproba.core.errors import EprobaError
 from eproba.core.trial.readings import LONGEST_REASON, Entry
+from eproba.exchange.readings_csv import noon_of
 from eproba.store.commands.readings import Sent
+from eproba.store.commands.rounds import LONGEST_NOTE, RoundWord
 
 LONGEST_ID, LONGEST_TYPED = 64, 600  # a run of readings for a calculator is long
 MOST_AT_ONCE = 500
@@ -36,6 +38,8 @@ TEXTS = (
     Field("replaces", LONGEST_ID),
     Field("meter", 60),
     Field("unit_of_value", 40),
+    Field("reason", LONGEST_REASON),
+    Field("on", 10),
 )
 
 
@@ -44,7 +48,7 @@ def sent_from(op: Any, now: datetime) -> Sent:
     if not isinstance(op, dict) or not isinstance(op.get("id"), str) or not 8 <= len(op["id"]) <= LONGEST_ID:
         raise NoEntry("This entry has no id.")
     text = {field.name: _text(op, field) for field in TEXTS}
-    read_at = _moment(op.get("at"), now)
+    read_at = _read_on(text["on"], now) if text["on"] else _moment(op.get("at"), now)
     entry = Entry(
         unit=text["unit"],
         measure=text["measure"],
@@ -55,6 +59,7 @@ def sent_from(op: Any, now: datetime) -> Sent:
         sure=op.get("sure") is True,
         meter=text["meter"],
         unit_of_value=text["unit_of_value"],
+        reason=text["reason"],
     )
     return Sent(
         id=_kept("id", op["id"]),
@@ -67,6 +72,21 @@ def sent_from(op: Any, now: datetime) -> Sent:
         undo=op.get("undo") is True,
         again=op.get("again") is True,
     )
+
+
+def word_from(op: dict[str, Any]) -> RoundWord:
+    """What a device says of a whole round. Raises NoEntry, with what is amiss."""
+    if not isinstance(op.get("id"), str) or not 8 <= len(op["id"]) <= LONGEST_ID:
+        raise NoEntry("This entry has no id.")
+    names = (Field("trial", LONGEST_ID, True), Field("round", LONGEST_ID, True), Field("note", LONGEST_NOTE))
+    text = {field.name: _text(op, field) for field in (*names, Field("seen_note", LONGEST_NOTE))}
+    note = text["note"].replace("\r\n", "\n").strip() if "note" in op else None
+    return RoundWord(op["id"], text["trial"], text["round"], note, text["seen_note"], op.get("finished") is True)
+
+
+def is_word(op: Any) -> bool:
+    """Whether it speaks of a whole round, and of no unit."""
+    return isinstance(op, dict) and "unit" not in op and ("note" in op or op.get("finished") is True)
 
 
 def _text(op: dict[str, Any], field: Field) -> str:
@@ -90,6 +110,15 @@ def _whole(op: dict[str, Any], name: str) -> int:
     if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value < 2**31:
         raise NoEntry(f"Its {name} is no whole number.")
     return value
+
+
+def _read_on(text: str, now: datetime) -> datetime:
+    """A day by the household's clock, of which the hour is not known: its noon, of today no later than now."""
+    try:
+        on = date.fromisoformat(text)
+    except ValueError as error:
+        raise NoEntry(f"“{text}” is no day such as 2026-05-24.") from error
+    return min(noon_of(on), now) if on == now.astimezone().date() else noon_of(on)
 
 
 def _moment(at: Any, now: datetime) -> datetime:

@@ -11,7 +11,7 @@ from eproba.web.rounds.views import round_or_404, till_data
 from eproba.web.ui.clock import now
 from eproba.web.ui.codes import qr_code
 from eproba.web.ui.fields import whole
-from eproba.web.ui.session import db, trial_or_404, who
+from eproba.web.ui.session import db, reading_by_link, trial_or_404, who
 from eproba.web.ui.shown_once import show_once, shown_once
 from eproba.web.verdict.keeping import commit
 
@@ -54,7 +54,9 @@ def show(token: str) -> ResponseReturnValue:
     """The till of that round: no names, no treatments, nothing of before, in the helper's own order."""
     helper_here = helper_with(db(), token, now())
     if helper_here is None:
-        session.pop("helper", None)
+        session["helper"] = token  # what this device held back still comes in
+        if reading_by_link() is None:
+            session.pop("helper")
         abort(404, "This link has ended with its round. Thank you for reading.")
     helper, row = helper_here
     session["helper"] = token

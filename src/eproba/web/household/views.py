@@ -26,6 +26,7 @@ from eproba.store.commands.household import (
 )
 from eproba.store.commands.keys import revoke
 from eproba.store.doorkeeping import make_passcode
+from eproba.store.garden import keep_zone
 from eproba.store.household import asks_again, device, devices, passcode_hash
 from eproba.store.keys_out import keys_out
 from eproba.store.secrets import hashed, new_secret
@@ -35,8 +36,9 @@ from eproba.web.ui.codes import qr_code
 from eproba.web.ui.doors import is_own_page
 from eproba.web.ui.logs import one_line
 from eproba.web.ui.responses import NOT_KEPT, wants_json
-from eproba.web.ui.session import db, helping, sees_lots, who
+from eproba.web.ui.session import db, helping, reading_by_link, sees_lots, who
 from eproba.web.ui.shown_once import show_once, shown_once
+from eproba.web.ui.zone import keep_time_in, zones
 from eproba.web.verdict.keeping import commit
 
 household = Blueprint("household", __name__, template_folder="templates")
@@ -58,7 +60,8 @@ A_HELPER_MAY = {
 SLOWLY = 2.0  # seconds that a wrong passcode waits where very many were tried
 SEEN_AT_LEAST = timedelta(days=1)
 log = logging.getLogger("eproba.doors")
-NO_DEVICE_NEEDED = {"static", "base.health", "report.shared"}
+A_LATE_HELPER_MAY = {"entries.take", "base.token"}
+NO_DEVICE_NEEDED = {"static", "base.health", "report.shared", "entries.waiting"}
 
 
 @dataclass(frozen=True)
@@ -94,6 +97,8 @@ def let_in() -> ResponseReturnValue | None:
         return None
     if (helper := helping()) is not None:
         return _let_help(*helper)
+    if request.endpoint in A_LATE_HELPER_MAY and reading_by_link() is not None:
+        return None
     if current_user.is_authenticated and (request.method == "POST" or now() - current_user.seen_at > SEEN_AT_LEAST):
         saw_device(db(), current_user.id, now())
         commit()
@@ -234,6 +239,20 @@ def revoke_key() -> ResponseReturnValue:
     flash("Revoked: it opens nothing any more." if revoke(db(), kind, key_id) else "It was revoked already.")
     commit()
     return redirect(url_for("household.list_devices"))
+
+
+@household.post("/zone")
+def keep_time_zone() -> ResponseReturnValue:
+    """The household's time zone, by which a day begins and ends."""
+    wished = request.form.get("zone", "")
+    if wished in zones():
+        keep_zone(db(), wished)
+        commit()
+        keep_time_in(wished)
+        flash(f"Days and hours are those of {wished.replace('_', ' ')} now.")
+    else:
+        flash("Choose a time zone from the list.")
+    return redirect(_inside(request.form.get("next", "")))
 
 
 @household.post("/leave")

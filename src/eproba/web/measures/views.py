@@ -35,6 +35,7 @@ from eproba.store.measures import all_measures, picture_of_how, pictured
 from eproba.web.ui.fields import NumberField, whole
 from eproba.web.ui.session import db, system
 from eproba.web.ui.units import sentence
+from eproba.web.ui.zone import zone_facts
 from eproba.web.verdict.keeping import commit
 
 measures = Blueprint("measures", __name__, template_folder="templates")
@@ -92,6 +93,7 @@ def index() -> ResponseReturnValue:
     every = all_measures(db())
     page = render_template(
         "measures/index.html",
+        **zone_facts(),
         form=form,
         groups=[(GROUPS[group], group, measures) for group, measures in by_group(every).items()],
         when=WHEN,

@@ -12,6 +12,8 @@ from flask.typing import ResponseReturnValue
 from eproba.core.errors import EprobaError
 from eproba.core.trial.model import Round, Trial, Unit
 from eproba.core.trial.rounds import round_near
+from eproba.core.words import parse_date
+from eproba.exchange.readings_csv import noon_of
 from eproba.store.commands.locks import Gone
 from eproba.store.commands.pictures import add_picture, change_picture, decide_on_picture, drop_picture
 from eproba.store.commands.readings import Sender
@@ -90,11 +92,13 @@ class PhotoTold:
 
 
 def _told(trial: Trial) -> PhotoTold:
-    text = request.form.get("taken", "")
+    text, on = request.form.get("taken", ""), request.form.get("on", "")
     at = int(text) / 1000 if text.isascii() and text.isdigit() and len(text) < 16 else None
     helper = helping()
     key = request.form.get("round") if helper is None else helper[1].key
     this = next((round_ for round_ in trial.rounds if round_.key == key), None)
+    if on:
+        return PhotoTold(trial.by_code.get(request.form.get("unit", "")), this, min(noon_of(parse_date(on)), now()))
     taken = None if at is None else datetime.fromtimestamp(min(at, now().timestamp()), UTC).astimezone()
     return PhotoTold(trial.by_code.get(request.form.get("unit", "")), this, taken)
 

@@ -18,7 +18,8 @@ from eproba.core.trial.readings import limits, possible_words
 from eproba.core.trial.rounds import asked_again, happened
 from eproba.core.words import day_words
 from eproba.store.commands.locks import Changed
-from eproba.store.commands.rounds import finish_round, leave_out, note_round, open_again
+from eproba.store.commands.rounds import LONGEST_NOTE, finish_round, leave_out, note_round, open_again
+from eproba.store.helpers import helpers_of
 from eproba.store.measures import pictured
 from eproba.store.pictures import shots_of
 from eproba.store.readings import all_readings, readings_of, repeats_of
@@ -32,7 +33,6 @@ from eproba.web.ui.units import sentence, units
 from eproba.web.verdict.keeping import commit
 
 rounds = Blueprint("rounds", __name__, template_folder="templates")
-LONGEST_NOTE = 2000
 
 
 def round_or_404(trial: Trial, round_id: int) -> Round:
@@ -88,7 +88,8 @@ def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
     data, sealed = till_data(trial, this), trial.sealed(today())
     return render_template(
         "rounds/round.html", trial=trial, round=this, data=data, note=note, problem=problem, sealed=sealed,
-        plan=ways_plan(trial, units()), window=window_of(trial, this),
+        plan=ways_plan(trial, units()), window=window_of(trial, this), longest_note=LONGEST_NOTE,
+        still_reading=[helper.name for helper in helpers_of(db(), this.id, now()) if not helper.second],
     )  # fmt: skip
 
 

@@ -104,3 +104,9 @@ function begin() {
 
 document.addEventListener("drawn-again", begin);
 begin();
+
+// The zone of this device is proposed while the household has chosen none.
+document.querySelectorAll("select[data-zone='']").forEach((choice) => {
+  const own = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  if ([...choice.options].some((option) => option.value === own)) choice.value = own;
+});

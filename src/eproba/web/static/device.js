@@ -7,6 +7,9 @@
 const ANSWER_MS = 2000;
 const STORES = ["typed", "history", "pictures"];
 const NO_STORE = ["SecurityError", "InvalidStateError", "NotSupportedError"];
+const KNOWN = "store-known"; // on this device a store was open before: one that can't be opened now has failed
+const CLEARED = "store-lost"; // how many were in it when it was emptied
+const COUNTED = "store-holds"; // how many entries it held when last looked at
 
 const Device = {
   state: "open", // open | none: this browser gives no store | silent: it does not answer | newer: a newer Eproba's
@@ -33,10 +36,12 @@ const Device = {
   // The connection.
   connect() {
     return new Promise((resolve, reject) => {
-      const request = indexedDB.open("eproba", 4);
+      const request = indexedDB.open("eproba", 5);
       request.onupgradeneeded = ({ oldVersion }) => {
         if (oldVersion === 0 && this.wasOpen) this.suspects = new Set(STORES);
-        for (const name of STORES) this.renew(request, name);
+        else if (oldVersion === 0) this.note(CLEARED, this.noted(COUNTED) ?? "0");
+        if (oldVersion < 4) for (const name of STORES) this.renew(request, name);
+        request.result.createObjectStore("acknowledged", { keyPath: "key" });
       };
       request.onsuccess = () => resolve(request.result);
       request.onerror = () => reject(request.error);
@@ -73,8 +78,24 @@ const Device = {
       this.close();
     };
     this.wasOpen = true;
+    this.note(KNOWN, "yes");
     this.database = database;
     return database;
+  },
+  // A word that outlives the page, where this browser keeps any.
+  noted(name) {
+    try {
+      return localStorage.getItem(name);
+    } catch {
+      return null;
+    }
+  },
+  note(name, text) {
+    try {
+      localStorage.setItem(name, text);
+    } catch {
+      // it is not known later
+    }
   },
   refuseWhenGone() {
     if (this.gone) throw new DOMException("This page goes.", "AbortError");
@@ -125,7 +146,7 @@ const Device = {
   stateAfter(error, mode) {
     if (error?.name === "VersionError") return "newer";
     const isOurs = error instanceof DOMException;
-    if (!this.wasOpen && (!isOurs || NO_STORE.includes(error.name))) return "none";
+    if (!this.wasOpen && this.noted(KNOWN) === null && (!isOurs || NO_STORE.includes(error.name))) return "none";
     if (this.database && mode === "readwrite" && error?.name !== "TimeoutError") return "open"; // full, but readable
     this.close();
     return "silent";
@@ -139,6 +160,7 @@ const Device = {
     try {
       const stored = await this.ask(name, "readonly", (store) => store.getAll());
       const items = new Map(stored.map((item) => [item.key, item]));
+      if (name === "typed") this.note(COUNTED, String(items.size));
       this.compare(name, given, items);
       return this.inOrder([...items, ...held()]);
     } catch {
@@ -198,6 +220,13 @@ const Device = {
     for (const held of this.held) if (this.state === "open") await this.write(held);
     for (const key of this.ended.keys()) if (this.state === "open") await this.forget(key);
   },
+  // How many entries the store held that are gone with it, until somebody has read that.
+  get cleared() {
+    return Number(this.noted(CLEARED)) || 0;
+  },
+  understood() {
+    this.note(CLEARED, "0");
+  },
   // What would be lost with this page; what can be undone is no reason to ask anybody.
   get unkept() {
     return this.held.filter((held) => held.name !== "history");
@@ -208,6 +237,11 @@ const Device = {
   // What a person should know of a store that can't be read.
   get words() {
     const kept = { silent: "This device’s store does not answer", newer: "A newer Eproba wrote on this device" };
+    if (this.cleared > 0) {
+      const { cleared } = this;
+      const count = cleared === 1 ? "1 entry that waited there is" : `${cleared} entries that waited there are`;
+      return `This device’s store was emptied: ${count} gone. Type them again.`;
+    }
     if (this.state === "newer") return `${kept.newer}: load this page again to see what waits here.`;
     return this.state === "silent" ? `${kept.silent}: what was typed here before may still wait in it.` : "";
   },

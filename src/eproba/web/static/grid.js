@@ -6,6 +6,9 @@ const rows = [...document.querySelectorAll(".typing-grid tbody tr")].map((row) =
 const cells = rows.flat();
 const line = document.querySelector(".grid-line");
 const open = document.querySelector(".grid-open");
+const readOn = document.getElementById("read-on");
+const emptied = new Map(); // cells that were cleared: nothing is taken back by that alone
+let pasted = ""; // what did not fit of the last paste
 const standing = new Map(cells.map((cell) => [cell.dataset.place, { ...data.saved[cell.dataset.place] }]));
 const shown = new Map(cells.map((cell) => [cell.dataset.place, cell.value]));
 let sent = false; // anything of this page
@@ -31,8 +34,19 @@ function mark(cell, state) {
 async function keep(cell) {
   const typed = cell.value.trim();
   const { place } = cell.dataset;
-  if (typed === shown.get(place) || !typed) return;
+  if (typed === shown.get(place)) return;
+  if (!typed) {
+    emptied.set(place, cell);
+    showOpen();
+    return;
+  }
+  emptied.delete(place);
   shown.set(place, typed);
+  await write(cell, { typed });
+}
+
+async function write(cell, what) {
+  const { place } = cell.dataset;
   const [unit, measure, replicate] = place.split(":");
   const there = standing.get(place);
   const { name, unit: unitOfValue } = data.asked.find((asked) => asked.key === measure);
@@ -43,13 +57,15 @@ async function keep(cell) {
     unit,
     measure,
     replicate: Number(replicate),
-    typed,
+    typed: "",
     unit_of_value: unitOfValue,
     skip: "",
     sure: false,
     at: Keeper.now(),
+    ...(readOn.value === data.today ? {} : { on: readOn.value }),
     seen: there.version ?? 0,
     replaces: there.id ?? "",
+    ...what,
   };
   standing.set(place, { ...there, id: op.id });
   mark(cell, "is-waiting");
@@ -59,14 +75,50 @@ async function keep(cell) {
   Keeper.send();
 }
 
+// A cell that was cleared: its value stays, or is taken out with a reason.
+function clearedItem([place, cell]) {
+  const item = document.createElement("li");
+  item.className = "flash";
+  const [unit, measure] = place.split(":");
+  const { name } = data.asked.find((asked) => asked.key === measure);
+  const reason = Object.assign(document.createElement("input"), { className: "input", maxLength: 300 });
+  reason.setAttribute("aria-label", `Why ${unit}, ${name} is taken out`);
+  const label = `${unit}, ${name}: ${shown.get(place)} stays on record, though its cell is empty. To take it out, say why: `;
+  item.append(label, reason);
+  const leave = () => {
+    cell.value = shown.get(place);
+    emptied.delete(place);
+    showOpen();
+  };
+  const takeOut = async () => {
+    if (!reason.value.trim()) {
+      reason.focus();
+      return;
+    }
+    emptied.delete(place);
+    shown.set(place, "");
+    await write(cell, { undo: true, reason: reason.value.trim() });
+  };
+  for (const [words, act] of [["Take it out", takeOut], ["Leave it", leave]]) {
+    const button = Object.assign(document.createElement("button"), { className: "button", textContent: words });
+    button.type = "button";
+    button.addEventListener("click", act);
+    item.append(" ", button);
+  }
+  return item;
+}
+
 // What has to be decided stands above the table, with its ways out.
 async function showOpen() {
   const mine = (await Keeper.all()).filter((entry) => entry.op.round === data.round);
+  for (const entry of mine.filter((each) => each.state === "waiting" && each.op.unit)) showWaiting(entry.op);
   const waiting = mine.filter((entry) => entry.state === "waiting").length;
   const kept = waiting === 1 ? "1 value waits" : `${waiting} values wait`;
   const waits = waiting ? `${Keeper.trouble} ${kept} ${Keeper.where}.` : sent && Keeper.isKnown ? "All sent." : "";
-  line.textContent = [Device.words, waits.trim()].filter(Boolean).join(" ");
+  line.textContent = [pasted, Device.words, waits.trim()].filter(Boolean).join(" ");
+  if (document.activeElement.matches(".grid-open input")) return; // somebody types a reason there
   open.replaceChildren(
+    ...[...emptied].map(clearedItem),
     ...mine
       .filter((entry) => entry.state !== "waiting")
       .map((entry) => {
@@ -83,6 +135,17 @@ async function showOpen() {
         return item;
       }),
   );
+}
+
+// What this device holds and the computer has not taken yet stands in its cell.
+function showWaiting(op) {
+  const cell = cellAt(op);
+  if (!cell || cell === document.activeElement || op.again) return;
+  const { place } = cell.dataset;
+  cell.value = op.undo ? "" : op.typed || "";
+  shown.set(place, cell.value);
+  standing.set(place, { ...standing.get(place), id: op.id });
+  mark(cell, "is-waiting");
 }
 
 document.addEventListener("entry-answered", ({ detail: { entry, answer } }) => {
@@ -121,15 +184,25 @@ for (const cell of cells) {
     if (!/[\t\n]/.test(text)) return;
     event.preventDefault();
     const [row, column] = where(cell);
+    const left = [];
     text.split("\n").forEach((lineText, down) => {
       lineText.split("\t").forEach((value, across) => {
         const target = rows[row + down]?.[column + across];
-        if (!target || target.disabled) return;
+        if (!target || target.disabled) {
+          if (value.trim()) left.push(value.trim());
+          return;
+        }
         target.value = value.trim();
-        keep(target);
+        if (value.trim()) keep(target);
       });
     });
+    const count = left.length === 1 ? "1 pasted value has" : `${left.length} pasted values have`;
+    pasted = left.length ? `${count} no cell and was not taken: ${left.slice(0, 8).join(", ")}.` : "";
+    if (left.length > 1) pasted = pasted.replace("was not", "were not");
+    showOpen();
   });
 }
 
+readOn.value = ReadOn.kept(data) || readOn.value;
+readOn.addEventListener("change", () => ReadOn.keep(data, readOn.value));
 showOpen();

@@ -10,16 +10,46 @@ const AT_ONCE = 200;
 const UNKEPT = [400, 403, 404, 410, 413, 415]; // answers after which the same picture is not sent again by itself
 const MINUTE_MS = 60000;
 const OLD_ENTRY = "Typed with an older Eproba: it can’t be sent. Type it again in its round, then throw it away.";
+const REMEMBERED_MS = 14 * 24 * 60 * MINUTE_MS; // what the computer has taken, in case its data are restored
+const PAGE = Device.newKey(); // this page, whose monotonic clock goes on while the device's is set
 const QUESTION = "Somebody else typed here meanwhile. Which is right?";
 
 const Keeper = {
   sending: null, // the promise of what is on its way
   trouble: "",
   offset: 0, // our clock against the computer's, ms
+  synced: null, // { wall, mono, seen }: both clocks when the offset was known last, and whether the page was seen since
+  store: "", // which state of its data the computer has
   here: "", // key of the round that this page types; its own line tells of it
 
   now() {
     return Date.now() + this.offset;
+  },
+  sync(now, store) {
+    this.offset = now - Date.now();
+    this.synced = { wall: Date.now(), mono: performance.now(), wasSeen: true };
+    if (store) this.store = store;
+  },
+  clock() {
+    return { wall: Date.now(), mono: performance.now(), page: PAGE };
+  },
+  // Whether the device's clock was set since the offset was known: back, or ahead while somebody looked at the page,
+  // so that it can't have slept.
+  get isClockSet() {
+    if (!this.synced) return false;
+    const { wall, mono, wasSeen } = this.synced;
+    const jump = Date.now() - wall - (performance.now() - mono);
+    return jump < -MINUTE_MS || (jump > MINUTE_MS && wasSeen);
+  },
+  // When an entry was read, by the offset that is known now. Where that differs from what was known as it was typed,
+  // the clock was set in between: before the typing, or after it? The page's own time tells.
+  timeOf({ op, clock }) {
+    if (!clock || op.at === undefined) return op.at;
+    const byWall = clock.wall + this.offset;
+    if (Math.abs(byWall - op.at) < MINUTE_MS) return op.at;
+    if (clock.page !== PAGE) return byWall > this.now() ? op.at : byWall;
+    const byPage = this.now() - (performance.now() - clock.mono);
+    return Math.abs(byWall - byPage) < Math.abs(op.at - byPage) ? byWall : op.at;
   },
 
   // Entries: { op, told (its words), state: waiting | conflict | doubted | refused, why, there }.
@@ -31,7 +61,26 @@ const Keeper = {
     return (await this.all()).find((entry) => entry.key === key);
   },
   async add(op, told) {
-    await Device.add("typed", { op, told, state: "waiting", why: "" });
+    await Device.add("typed", { op, told, state: "waiting", why: "", clock: this.clock() });
+    await this.changed();
+  },
+  // What was taken by data that are not the computer's any more: a backup took their place, and it may be missing.
+  async missing() {
+    const kept = await Device.list("acknowledged");
+    for (const each of kept) if (Date.now() - each.at > REMEMBERED_MS) await Device.remove("acknowledged", each);
+    const young = kept.filter((each) => Date.now() - each.at <= REMEMBERED_MS);
+    return this.store === "" ? [] : young.filter((each) => each.store !== this.store);
+  },
+  async sendMissing() {
+    for (const each of await this.missing()) {
+      await Device.add("typed", { op: each.op, told: each.told, state: "waiting", why: "" });
+      await Device.remove("acknowledged", each);
+    }
+    await this.changed();
+    return this.send();
+  },
+  async leaveMissing() {
+    for (const each of await this.missing()) await Device.remove("acknowledged", each);
     await this.changed();
   },
   // What the computer has taken within the last minute: a page that was made meanwhile does not show it yet.
@@ -71,7 +120,8 @@ const Keeper = {
   },
   async postPicture(picture, token) {
     const body = new FormData();
-    const fields = { csrf_token: token, unit: picture.unit, round: picture.round, taken: String(picture.taken) };
+    const { unit: of, round, taken, on = "" } = picture;
+    const fields = { csrf_token: token, unit: of, round, taken: String(taken), on };
     for (const [name, value] of Object.entries(fields)) body.append(name, value);
     body.append("file", this.blobOf(picture), "picture.jpg");
     const answer = await this.fetch(picture.to, { method: "POST", body }, PICTURE_MS);
@@ -133,7 +183,7 @@ const Keeper = {
   async token() {
     const { ok, status, body } = await this.fetch("/token", { cache: "no-store" });
     if (!ok) throw Object.assign(new Error("token"), { status });
-    this.offset = body.now - Date.now();
+    this.sync(body.now, body.store);
     return body.token;
   },
   // An answer with its status and what it says; one that does not come in time is none.
@@ -148,7 +198,7 @@ const Keeper = {
     const { ok, status, body } = await this.fetch("/entries", {
       method: "POST",
       headers: { "Content-Type": "application/json", "X-CSRFToken": token },
-      body: JSON.stringify({ entries: entries.map((entry) => entry.op) }),
+      body: JSON.stringify({ entries: entries.map((entry) => ({ ...entry.op, at: this.timeOf(entry) })) }),
     });
     if (ok) {
       for (const [i, answer] of body.answers.entries()) await this.hear(entries[i], answer);
@@ -164,12 +214,17 @@ const Keeper = {
   },
   async hear(entry, answer) {
     const kept = await this.find(entry.key);
-    if (answer.status === "saved" && answer.there) this.note(entry.op, answer.there);
+    if (answer.status === "saved" && answer.there && entry.op.unit) this.note(entry.op, answer.there);
     const asSent = JSON.stringify(kept?.op) === JSON.stringify(entry.op);
     if (!asSent && answer.status !== "saved") return; // decided meanwhile, in another window
     if (answer.status !== "saved") {
-      await Device.put("typed", { ...entry, state: answer.status, why: answer.why, there: answer.there });
-    } else if (asSent) await Device.remove("typed", entry);
+      const { status: state, why, there, field = "" } = answer;
+      await Device.put("typed", { ...entry, state, why, there, field });
+    } else if (asSent) {
+      const { op, told } = entry;
+      if (op.unit) await Device.add("acknowledged", { op, told, at: Date.now(), store: this.store });
+      await Device.remove("typed", entry);
+    }
     document.dispatchEvent(new CustomEvent("entry-answered", { detail: { entry, answer } }));
   },
   told(error) {
@@ -183,12 +238,18 @@ const Keeper = {
     return reading.value === null ? `skipped (${reading.skip})` : String(reading.value);
   },
   wordedOp(op) {
+    if (op.finished) return "round finished";
+    if (op.note !== undefined) return `“${op.note}”`;
     if (op.undo) return "taken back";
     return op.typed || `skipped (${op.skip})`;
   },
   ways(entry) {
     const drop = { act: "drop", words: "Throw mine away", look: "" };
     if (entry.bytes || entry.blob) return this.waysOfPicture(entry, drop);
+    if (entry.state === "conflict" && entry.op.note !== undefined) {
+      const theirs = { act: "drop", words: `Theirs: “${entry.there?.note ?? ""}”`, look: "" };
+      return [theirs, { act: "mine", words: `Mine: ${this.wordedOp(entry.op)}`, look: "is-primary" }];
+    }
     if (entry.state === "conflict") {
       const theirs = `${entry.there?.by || "The other device"}: ${this.worded(entry.there)}`;
       const mine = { act: "mine", words: `Mine: ${this.wordedOp(entry.op)}`, look: "is-primary" };
@@ -197,7 +258,9 @@ const Keeper = {
     const sure = { act: "sure", words: `${entry.op.typed} is right`, look: "is-primary" };
     if (entry.state === "doubted") return [sure, drop];
     const file = { act: "file", words: "Keep all as a file", look: "is-primary" };
-    return entry.state === "refused" ? [file, { act: "again", words: "Send again", look: "" }, drop] : [];
+    const again = { act: "again", words: "Send again", look: "" };
+    if (entry.state !== "refused") return [];
+    return entry.op.unit ? [file, again, drop] : [again, drop];
   },
   waysOfPicture(picture, drop) {
     if (picture.state !== "refused") return [];
@@ -206,12 +269,13 @@ const Keeper = {
     return [...(picture.elsewhere ? [there] : []), ...others, drop];
   },
   titled(entry) {
-    return entry.op ? `${entry.told.unit}: ${entry.told.measure}` : `${entry.unit || "No unit"}: picture`;
+    if (!entry.op) return `${entry.unit || "No unit"}: picture`;
+    return entry.op.unit ? `${entry.told.unit}: ${entry.told.measure}` : entry.told.title;
   },
   why(entry) {
     return entry.state === "conflict" ? QUESTION : entry.why;
   },
-  async decide({ key }, act) {
+  async decide({ key }, act, reason = "") {
     if (act === "file") return this.file();
     const picture = (await this.pictures()).find((each) => each.key === key);
     if (picture) return this.decidePicture(picture, act);
@@ -221,7 +285,9 @@ const Keeper = {
       await Device.remove("typed", entry);
     } else {
       const op = { ...entry.op };
-      if (act === "mine") Object.assign(op, { id: Device.newKey(), seen: entry.there?.version ?? 0, replaces: "" });
+      const seen = { seen: entry.there?.version ?? 0, replaces: "", seen_note: entry.there?.note ?? "" };
+      if (act === "mine") Object.assign(op, { id: Device.newKey(), ...seen });
+      if (act === "reason") op.reason = reason;
       if (act === "sure") op.sure = true;
       await Device.put("typed", { ...entry, op, state: "waiting", why: "" });
     }
@@ -245,9 +311,11 @@ const Keeper = {
     const quoted = (text) => `"${inert(String(text ?? "")).replaceAll('"', '""')}"`;
     const mark = (yes) => (yes ? "yes" : "");
     // As `read_rescue` of exchange/rescue_csv.py reads it: all that an entry is, beside what a person can read.
-    const rows = (await this.all()).map(({ op, told }) => {
+    const entries = (await this.all()).filter((entry) => entry.op.unit);
+    const rows = entries.map((entry) => {
+      const { op, told } = entry;
       const value = op.typed ?? op.value;
-      const read = new Date(op.at ?? 0).toISOString();
+      const read = new Date(this.timeOf(entry) ?? 0).toISOString();
       const readable = [told.trial, told.day, op.unit, told.measure, op.replicate, value, op.skip, read, op.on];
       const marks = [mark(op.again), mark(op.undo), mark(op.sure), op.meter, op.unit_of_value];
       return [...readable, ...marks, op.seen, op.replaces, op.id, op.trial, op.round, op.measure].map(quoted);
@@ -263,12 +331,18 @@ const Keeper = {
   async changed() {
     const isElsewhere = (each) => (each.op ?? each).round !== this.here;
     const entries = [...(await this.all()), ...(await this.pictures())].filter(isElsewhere);
+    const missing = (await this.missing()).length;
     const line = document.getElementById("waiting-line");
     if (line) {
-      line.hidden = entries.length === 0 && (this.isKnown || this.here !== "");
-      line.querySelector("a").textContent = this.line(entries);
+      line.hidden = entries.length === 0 && missing === 0 && (this.isKnown || this.here !== "");
+      line.querySelector("a").textContent = [this.missingText(missing), this.line(entries)].filter(Boolean).join(". ");
     }
     document.dispatchEvent(new CustomEvent("entries-changed"));
+  },
+  missingText(count) {
+    if (count === 0) return "";
+    const what = count === 1 ? "1 reading of this device" : `${count} readings of this device`;
+    return `The computer’s data are of a backup: ${what} may be missing there`;
   },
   line(entries) {
     const open = entries.filter((entry) => entry.state !== "waiting").length;
@@ -294,14 +368,17 @@ window.addEventListener("beforeunload", (event) => {
   event.returnValue = "";
 });
 window.addEventListener("online", () => Keeper.send());
-document.addEventListener("visibilitychange", () => Keeper.send());
+document.addEventListener("visibilitychange", () => {
+  if (document.visibilityState !== "visible" && Keeper.synced) Keeper.synced.wasSeen = false;
+  Keeper.send();
+});
 window.addEventListener("pageshow", async ({ persisted }) => {
   if (!persisted) return;
   await Keeper.changed();
   await Keeper.send();
 });
 document.addEventListener("DOMContentLoaded", async () => {
-  Keeper.offset = Number(document.body.dataset.now) - Date.now();
+  Keeper.sync(Number(document.body.dataset.now), document.body.dataset.store);
   await Keeper.changed();
   await Keeper.send();
   setInterval(() => Keeper.again(), RETRY_MS);

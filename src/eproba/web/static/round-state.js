@@ -134,17 +134,29 @@ const RoundState = {
   isHeldUp({ hidden, waiting, trouble, safe }) {
     return hidden !== "" || (waiting > 0 && (trouble !== "" || !safe));
   },
+  // “2 readings wait”, “what you said of the round waits”.
+  countText({ waiting, words = 0 }) {
+    const readings = waiting - words;
+    const parts = [];
+    if (readings > 0) parts.push(readings === 1 ? "1 reading" : `${readings} readings`);
+    if (words > 0) parts.push("what you said of the round");
+    return `${parts.join(" and ")} ${readings > 1 || parts.length > 1 ? "wait" : "waits"}`;
+  },
   lineText(round) {
-    const { hidden, waiting, trouble, where, underWay, deciding, ready, answered, seen } = round;
+    const { hidden, waiting, trouble, where, underWay, deciding, ready, answered, seen, clockSet } = round;
     if (this.isHeldUp(round)) {
-      const count = waiting === 1 ? "1 reading waits" : `${waiting} readings wait`;
-      const waits = waiting > 0 ? `${trouble} ${count} ${where}.` : "";
-      return [hidden, waits.trim()].filter(Boolean).join(" ");
+      const waits = waiting > 0 ? `${trouble} ${this.countText(round)} ${where}.` : "";
+      const clock = clockSet ? CLOCK_SET : "";
+      return [hidden, waits.trim(), clock].filter(Boolean).join(" ");
     }
     if (underWay > 0) return "Keeping it on this device …";
     if (waiting > 0) return "Sending …";
     if (deciding || !ready) return ""; // not before it is known what the device still holds
     return answered > 0 ? `All sent. ${seen}`.trim() : "";
+  },
+  // Without signal the round can be finished on the device, by whoever may: a helper's link has no note.
+  mayFinishHere({ deciding, hidden, trouble }, form) {
+    return !deciding && hidden === "" && trouble !== "" && Boolean(form.elements.note);
   },
   whyOpen({ deciding, openTitle, hidden }) {
     if (deciding) return `Decide about ${openTitle} first.`;

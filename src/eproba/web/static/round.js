@@ -21,7 +21,11 @@ document.addEventListener("alpine:init", () => {
     skipping: false,
     ownReason: "",
     showPrevious: false,
-    readOn: "",
+    readOn: ReadOn.kept(data),
+    undoing: false,
+    finished: false, // on this device, without signal
+    words: 0, // of what waits: words of the whole round
+    clockSet: false,
     saved: data.saved,
     stored: 0, // entries that the device keeps and the computer has not got
     storing: {}, // how many entries of a place are on their way into the device's store
@@ -54,10 +58,13 @@ document.addEventListener("alpine:init", () => {
     },
 
     async init() {
-      keepNote(document.getElementById("round-note"), data.round);
+      this.$watch("readOn", (on) => ReadOn.keep(data, on));
+      keepNote(document.getElementById("round-note"), data.round, (field) => this.sayNote(field));
       const mine = (await Keeper.all()).filter((entry) => entry.op.round === data.round);
       this.catchUp();
-      for (const entry of mine.filter((each) => each.state === "waiting")) this.show(entry.op);
+      const waits = mine.filter((each) => each.state === "waiting");
+      for (const entry of waits) if (entry.op.unit) this.show(entry.op);
+      this.finished = waits.some((entry) => entry.op.finished);
       document.addEventListener("entry-answered", ({ detail }) => this.hear(detail.entry, detail.answer));
       document.addEventListener("entry-decided", ({ detail }) => this.settled(detail.entry, detail.act));
       document.addEventListener("entries-changed", () => this.look());
@@ -100,6 +107,8 @@ document.addEventListener("alpine:init", () => {
       this.looked = mine;
       const held = [...entries, ...film];
       this.stored = held.filter((each) => each.state === "waiting").length;
+      this.words = entries.filter((entry) => entry.state === "waiting" && !entry.op.unit).length;
+      this.clockSet = Keeper.isClockSet;
       this.open = held.filter((each) => each.state !== "waiting");
       this.undoable = undoable;
       this.trouble = Keeper.trouble;
@@ -118,6 +127,10 @@ document.addEventListener("alpine:init", () => {
     },
     get asking() {
       return this.ready && steps.length > 0 && this.at < steps.length && !this.skipping && !this.deciding;
+    },
+    // The way back stays, also after the last.
+    get hasKeys() {
+      return this.ready && steps.length > 0 && !this.skipping && !this.deciding;
     },
     get total() {
       return Math.max(1, steps.length);
@@ -199,8 +212,8 @@ document.addEventListener("alpine:init", () => {
     },
     async develop(blob) {
       const unit = this.unitCode;
-      const taken = this.readOn ? new Date(`${this.readOn}T12:00`).getTime() : Keeper.now();
-      const shot = { to: data.photos, unit, round: data.round, trialName: data.trialName, taken: Math.round(taken) };
+      const of = { to: data.photos, unit, round: data.round, trialName: data.trialName };
+      const shot = { ...of, taken: Math.round(Keeper.now()), on: this.readOn };
       await this.whileStoring(`${unit}:picture`, async () => Keeper.addPicture(shot, await small(blob)));
       this.pictured[unit] = true;
       this.goOn();
@@ -329,7 +342,7 @@ document.addEventListener("alpine:init", () => {
       this.goTo(this.firstOpen());
     },
     get noPrevious() {
-      return data.previousDay === null;
+      return this.atEnd || data.previousDay === null;
     },
     get previousText() {
       const before = data.previous[this.step.place.replace(":again", "")];
@@ -344,7 +357,7 @@ document.addEventListener("alpine:init", () => {
       return this.at >= steps.length;
     },
     get cannotUndo() {
-      return this.undoable === 0;
+      return this.undoable === 0 || this.undoing;
     },
     get underWay() {
       return Object.values(this.storing).reduce((sum, count) => sum + count, 0);
@@ -405,7 +418,7 @@ document.addEventListener("alpine:init", () => {
       Keeper.decide(this.open[0], way.act);
     },
     settled(entry, act) {
-      if (entry.op.round !== data.round) return;
+      if (entry.op.round !== data.round || !entry.op.unit) return;
       if (act === "drop") this.stands(placeOf(entry.op), entry.there ?? known[placeOf(entry.op)]);
       else if (act !== "file") this.show(entry.op);
       this.enter();
@@ -546,7 +559,8 @@ document.addEventListener("alpine:init", () => {
         replicate: step.replicate,
         unit_of_value: step.asked.unit,
         again: step.again,
-        at: this.readOn ? new Date(`${this.readOn}T12:00`).getTime() : Keeper.now(),
+        at: Keeper.now(),
+        ...(this.readOn ? { on: this.readOn } : {}),
         meter: this.meter,
         seen: there ? there.version : 0,
         replaces: there ? there.id ?? "" : "",
@@ -563,6 +577,14 @@ document.addEventListener("alpine:init", () => {
       return Keeper.add(op, { ...told, title: `${op.unit}: ${measure}${reading}` });
     },
     async undo() {
+      if (this.undoing) return;
+      this.undoing = true;
+      setTimeout(() => {
+        this.undoing = false;
+      }, UNDO_MS);
+      await this.undoLast();
+    },
+    async undoLast() {
       const last = (await Keeper.undoable(data.round)).pop();
       if (!last) return;
       await Keeper.forget(last);
@@ -580,6 +602,10 @@ document.addEventListener("alpine:init", () => {
     // Answers.
     hear(entry, answer) {
       if (entry.op.round !== data.round) return;
+      if (!entry.op.unit) {
+        this.hearWord(entry.op, answer);
+        return;
+      }
       const place = placeOf(entry.op);
       if (answer.there) known[place] = answer.there;
       this.stands(place, RoundState.standing(this.saved[place], known[place], entry, answer));
@@ -587,6 +613,25 @@ document.addEventListener("alpine:init", () => {
     stands(place, reading) {
       if (reading) this.saved[place] = { ...reading };
       else delete this.saved[place];
+    },
+    // What is said of the whole round: a note, or that it is finished.
+    say(word, title) {
+      const op = { id: Device.newKey(), trial: data.trial, round: data.round, ...word };
+      return this.whileStoring("round", () => Keeper.add(op, { trial: data.trialName, round: data.roundName, title }));
+    },
+    async sayNote(field) {
+      if (field.value.trim() === field.defaultValue.trim()) return;
+      await this.say({ note: field.value, seen_note: field.defaultValue }, "Note of this round");
+      Keeper.send();
+    },
+    hearWord(op, answer) {
+      const field = document.getElementById("round-note");
+      if (answer.status !== "saved" || !field) return;
+      if (op.finished) location.assign(document.querySelector(".till-head a").href);
+      if (op.note === undefined) return;
+      const isUntouched = field.value.trim() === op.note.trim();
+      field.defaultValue = field.form.elements.seen.value = answer.there.note;
+      if (isUntouched) localStorage.removeItem(`note:${data.round}`);
     },
     async beforeFinish(event) {
       if (this.isSettled) return;
@@ -596,8 +641,14 @@ document.addEventListener("alpine:init", () => {
       await Keeper.send();
       await this.look();
       if (this.isSettled || this.wasTold) form.submit();
+      else if (RoundState.mayFinishHere(this, form)) await this.finishHere();
       else this.endSays = RoundState.whyOpen(this);
       this.wasTold = this.waiting === 0 && !this.deciding; // what the store may hide still counts when it comes
+    },
+    async finishHere() {
+      if (!this.finished) await this.say({ finished: true }, "Round finished");
+      this.finished = true;
+      this.endSays = "Finished on this device. The computer hears of it as soon as the signal is back.";
     },
     get isSettled() {
       return this.waiting === 0 && !this.deciding && this.hidden === "";

@@ -31,6 +31,9 @@ const TAPS = {
 };
 
 const UNITS_LATER = 4; // nobody remembers the number by then
+const CLOCK_SET = "This device’s clock was set meanwhile: the hours are put right when they are sent.";
+const NOTE_TELLS = 500; // characters left from which on that is said
+const UNDO_MS = 700; // a second tap within that time is the same one
 const LONGEST_SIDE = 1600; // pixels of a picture that is kept
 
 // A picture as small as it is kept, upright; one that this browser can't read goes as it is.
@@ -47,8 +50,30 @@ async function small(blob) {
   }
 }
 
-// The note of a round stays on the device while it is typed, until a page shows that the computer has it.
-function keepNote(field, round) {
+// On which day what is typed now was read; it survives a reload, and ends with the day on which it was said.
+const ReadOn = {
+  key: (round) => `read-on:${round}`,
+  kept({ round, today }) {
+    try {
+      const { on, said } = JSON.parse(localStorage.getItem(this.key(round)) ?? "{}");
+      return said === today ? on : "";
+    } catch {
+      return "";
+    }
+  },
+  keep({ round, today }, on) {
+    try {
+      if (on) localStorage.setItem(this.key(round), JSON.stringify({ on, said: today }));
+      else localStorage.removeItem(this.key(round));
+    } catch {
+      // it holds until the page is loaded again
+    }
+  },
+};
+
+// The note of a round stays on the device while it is typed, until a page shows that the computer has it; left, it is
+// sent as an entry.
+function keepNote(field, round, send) {
   if (!field) return;
   const kept = `note:${round}`;
   const base = field.defaultValue;
@@ -62,14 +87,24 @@ function keepNote(field, round) {
       isHeld = true;
     }
   });
+  field.addEventListener("change", () => send(field));
   field.form.addEventListener("submit", () => {
     isHeld = false;
   });
+  showLeft(field);
+  field.addEventListener("input", () => showLeft(field));
   window.addEventListener("beforeunload", (event) => {
     if (!isHeld) return;
     event.preventDefault();
     event.returnValue = "";
   });
+}
+
+// How many characters a note still takes, once it is long.
+function showLeft(field) {
+  const left = field.maxLength - field.value.length;
+  const said = document.getElementById("note-left");
+  if (said) said.textContent = left < NOTE_TELLS ? `${left} characters left` : "";
 }
 
 // The computer's note, and what was typed here and is not in it: over the note that it began from, else below.

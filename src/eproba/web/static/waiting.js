@@ -6,6 +6,9 @@ document.addEventListener("alpine:init", () => {
     entries: [],
     trouble: "",
     hidden: "", // what the device's store hides
+    wasCleared: false,
+    missing: 0, // readings that may be gone with the data that took them
+    reasons: {}, // by entry
 
     async init() {
       document.addEventListener("entries-changed", () => this.look());
@@ -14,7 +17,9 @@ document.addEventListener("alpine:init", () => {
     async look() {
       this.trouble = Keeper.trouble;
       this.hidden = Device.words;
+      this.wasCleared = Device.cleared > 0;
       const pictures = await Keeper.pictures();
+      this.missing = (await Keeper.missing()).length;
       this.entries = (await Keeper.all()).map((entry) => ({
         entry,
         title: [entry.told.trial, entry.told.round, entry.told.title].filter(Boolean).join(", ") || "Typed earlier",
@@ -22,6 +27,7 @@ document.addEventListener("alpine:init", () => {
         when: entry.op.at ? `typed ${new Date(entry.op.at).toLocaleString()}` : "",
         why: Keeper.why(entry),
         ways: Keeper.ways(entry).filter((way) => way.act !== "file"),
+        wantsReason: entry.state === "refused" && entry.field === "reason",
       }));
       const film = pictures.map((entry) => ({
         entry,
@@ -30,11 +36,38 @@ document.addEventListener("alpine:init", () => {
         when: `taken ${new Date(entry.taken).toLocaleString()}`,
         why: entry.why,
         ways: Keeper.ways(entry),
+        wantsReason: false,
       }));
       this.entries.push(...film);
     },
     get none() {
-      return this.entries.length === 0 && this.hidden === "";
+      return this.entries.length === 0 && this.hidden === "" && this.missing === 0;
+    },
+    get someMissing() {
+      return this.missing > 0;
+    },
+    get missingText() {
+      return `${Keeper.missingText(this.missing)}.`;
+    },
+    understood() {
+      Device.understood();
+      Keeper.changed();
+    },
+    sendMissing() {
+      Keeper.sendMissing();
+    },
+    leaveMissing() {
+      Keeper.leaveMissing();
+    },
+    fieldOf(shown) {
+      return `reason-${shown.entry.key}`;
+    },
+    give(shown, event) {
+      this.reasons[shown.entry.key] = event.target.value;
+    },
+    sendWithReason(shown) {
+      const reason = (this.reasons[shown.entry.key] ?? "").trim();
+      if (reason) Keeper.decide(shown.entry, "reason", reason);
     },
     get some() {
       return !this.none;

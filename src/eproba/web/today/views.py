@@ -16,6 +16,7 @@ from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, who
 from eproba.web.ui.units import sentence, units
+from eproba.web.ui.zone import zone_facts
 from eproba.web.verdict.keeping import commit
 
 today_page = Blueprint("today_page", __name__, template_folder="templates")
@@ -29,7 +30,7 @@ def show() -> ResponseReturnValue:
     brewed, plans = batches(db()), drafts(db())
     vessels = {v.batch.id: v for v in shelf(brewed, now(), units()) if v.state not in ("used up", "thrown away")}
     if not seen and not plans and not vessels:
-        return render_template("today/first_run.html")
+        return render_template("today/first_run.html", **zone_facts())
     lines = day_list(db(), now(), station(), today() + AHEAD, brewed)
     return render_template(
         "today/today.html",

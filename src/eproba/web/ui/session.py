@@ -11,7 +11,7 @@ from eproba.core.quantities import System
 from eproba.core.trial.blinding import shown_to
 from eproba.core.trial.model import Trial
 from eproba.store.database import ONLY_READS
-from eproba.store.helpers import helper_with
+from eproba.store.helpers import LATE_COMES, helper_with
 from eproba.store.measures import household_system
 from eproba.store.tables import HelperRow, RoundRow
 from eproba.store.trials import load_trial
@@ -42,9 +42,20 @@ def helping() -> tuple[HelperRow, RoundRow] | None:
     return cast("tuple[HelperRow, RoundRow] | None", g.helping)
 
 
+def reading_by_link() -> tuple[HelperRow, RoundRow] | None:
+    """The same, also for some days after the round was closed: what was read before on a phone without signal still
+    comes in, and nothing else is opened."""
+    helper, guarded = helping(), current_app.config["SETTINGS"].home_network
+    if helper is not None or cookie.get("helper") is None or current_user.is_authenticated or not guarded:
+        return helper
+    if "came_late" not in g:
+        g.came_late = helper_with(db(), str(cookie["helper"]), now(), LATE_COMES)
+    return cast("tuple[HelperRow, RoundRow] | None", g.came_late)
+
+
 def who() -> str:
     """The name of whoever types on this device."""
-    if (helper := helping()) is not None:
+    if (helper := reading_by_link()) is not None:
         return helper[0].name
     return str(current_user.who) if current_user.is_authenticated else ""
 
