@@ -197,7 +197,7 @@ def test_the_table_asks_its_day_tells_what_did_not_fit_and_takes_nothing_back_by
     expect(first).to_have_value("7 points")
     expect(first).to_have_class("is-waiting")
     page.unroute("**/entries")
-    expect(page.locator(".grid-line")).to_contain_text("All sent.")
+    expect(first).to_have_class("is-saved")
 
 
 def test_restoring_gives_the_data_another_name(app):
