@@ -12,6 +12,7 @@ from flask import Flask
 from eproba import cli
 from eproba.core.brewing.recipe import Phase, Portion, Recipe, School, Step
 from eproba.core.measuring.measures import Measure
+from eproba.exchange import limits
 from eproba.start.commands import COMMANDS
 
 ROOT = Path(__file__).parents[1]
@@ -111,3 +112,25 @@ def test_the_structure_in_words_is_the_structure_of_the_imports():
         assert set(re.findall(r"`(\w+)`", imports)) == real, name
     for file in re.findall(r"`((?:core|store|web)/[\w/]+\.py)`", page):
         assert (ROOT / "src" / "eproba" / file).exists(), file
+
+
+def test_every_test_that_the_page_of_security_names_exists():
+    named = set(re.findall(r"`(test_\w+)`", (ROOT / "docs" / "security.md").read_text()))
+    known = {
+        name for file in (ROOT / "tests").rglob("*.py") for name in re.findall(r"def (test_\w+)", file.read_text())
+    }
+    assert len(named) > 20
+    assert named <= known, named - known
+
+
+def test_the_limits_told_are_those_that_hold():
+    page = (ROOT / "docs" / "security.md").read_text()
+    assert f"| {limits.megabytes(limits.MOST_BYTES)} |" in page
+    assert f"| {limits.megabytes(limits.MOST_PACKAGE_BYTES)} |" in page
+    assert f"| {limits.MOST_CELLS // 1000} 000 cells |" in page
+    assert f"| {limits.MOST_CELLS_OF_PACKAGE // 1_000_000} million cells |" in page
+    jpeg, other = limits.MOST_PIXELS // 1_000_000, limits.MOST_PIXELS_UNPACKED // 1_000_000
+    assert f"| {jpeg} megapixels as JPEG, {other} as PNG or WebP |" in page
+    running = (ROOT / "docs" / "running.md").read_text()
+    assert f"readings are up to {limits.megabytes(limits.MOST_BYTES)} large" in running
+    assert f"client_max_body_size {limits.MOST_PACKAGE_BYTES // 1_000_000}m" in running
