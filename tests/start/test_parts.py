@@ -47,6 +47,14 @@ def test_the_line_of_a_log_that_counts(tmp_path, log, told):
     assert last_line(tmp_path / "x.log").startswith(told.format(tmp_path))
 
 
+def test_a_disk_that_was_full_for_a_checkpoint_is_said(tmp_path):
+    (tmp_path / "prepare.log").write_text("psycopg.errors.InternalError_: checkpoint request failed\nHINT:  Consult\n")
+    (tmp_path / "postgres.log").write_text('ERROR:  could not write to file "x": No space left on device\n')
+    assert "is full: make room" in last_line(tmp_path / "prepare.log")
+    (tmp_path / "postgres.log").write_text("LOG:  checkpoint starting\n")
+    assert "checkpoint request failed" in last_line(tmp_path / "prepare.log")
+
+
 @pytest.mark.parametrize(
     ("here", "wanted", "found"),
     [

@@ -192,7 +192,9 @@ def test_the_import_page_names_every_unit(client, draft):
     planned(client, draft)
     trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
     page = text(client, f"{trial}/readings/import")
-    assert "This trial’s units: " + ", ".join(f"P{n}" for n in range(1, 13)) + "." in page
+    assert "This trial’s units: P1 to P12. Its measures" in page, "by their numbers, not by the way one walks"
+    other = client.post(f"{trial}/readings/import", {"text": "day;unit;measure;value\n0;Q9;plant_height;12\n"})
+    assert "no unit “Q9” in this trial; its units are P1 to P12" in other.text
     assert "Up to 20 MB." in page
 
 

@@ -81,15 +81,26 @@ def rule(trial: Trial, this: Round, entry: Entry, today: date) -> Ruling:
     """Rule on one entry of a round."""
     unit = trial.by_code.get(entry.unit.strip().upper())
     if unit is None:
-        walked = sorted(trial.units, key=lambda unit: unit.walk)
-        codes = f"{walked[0].code} to {walked[-1].code}"
-        return _refused(f"no unit “{entry.unit}” in this trial; its units are {codes}", "unit")
+        return _refused(f"no unit “{entry.unit}” in this trial; its units are {codes_told(trial)}", "unit")
     asked = asked_by_name(trial, this, entry.measure)
     if isinstance(asked, str):
         return _refused(asked, "measure")
     why, field = _amiss(trial, unit, asked, entry, today)
     ruled = _refused(why, field) if why else _valued(asked, entry)
     return replace(ruled, unit=unit, asked=asked)
+
+
+def codes_told(trial: Trial) -> str:
+    """The codes of all units, those that follow one another as a span: “H1 to H10, P3”."""
+    parts = sorted((code.rstrip("0123456789"), code) for code in trial.by_code)
+    spans: list[list[str]] = []
+    for name, code in sorted(parts, key=lambda part: (part[0], int(part[1][len(part[0]) :] or 0))):
+        number = int(code[len(name) :] or 0)
+        if spans and spans[-1][-1] == f"{name}{number - 1}":
+            spans[-1].append(code)
+        else:
+            spans.append([code])
+    return ", ".join(span[0] if len(span) == 1 else f"{span[0]} to {span[-1]}" for span in spans)
 
 
 def asked_by_name(trial: Trial, this: Round, name: str) -> Asked | str:

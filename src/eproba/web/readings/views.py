@@ -15,7 +15,7 @@ from eproba.core.errors import EprobaError
 from eproba.core.trial.amendments import Correction
 from eproba.core.trial.blinding import in_a_file
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
-from eproba.core.trial.readings import LONGEST_REASON, Entry
+from eproba.core.trial.readings import LONGEST_REASON, Entry, codes_told
 from eproba.core.words import DateError, day_words, exact, parse_date
 from eproba.exchange.limits import MOST_BYTES, megabytes
 from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_empty, write_readings
@@ -270,7 +270,7 @@ def csv_in(trial_id: int) -> ResponseReturnValue:
     sealed = trial.sealed(today())
     page = render_template(
         "readings/import.html", trial=trial, text=text, problem=problem, preview=seen, word=word, sealed=sealed,
-        most_bytes=MOST_BYTES, most=megabytes(MOST_BYTES),
+        codes=codes_told(trial), most_bytes=MOST_BYTES, most=megabytes(MOST_BYTES),
     )  # fmt: skip
     return page, 400 if problem or (seen and not seen.takeable) else 200
 

@@ -381,6 +381,12 @@ document.addEventListener("alpine:init", () => {
     get finishText() {
       return this.allIn ? "Finish round" : "Finish round as it is";
     },
+    get mayFinish() {
+      return !this.finished;
+    },
+    get endClass() {
+      return this.finished ? "" : "till-says";
+    },
     get finishClass() {
       return this.allIn ? "is-primary" : "";
     },
@@ -436,7 +442,8 @@ document.addEventListener("alpine:init", () => {
 
     // Moving.
     enter() {
-      this.says = this.endSays = "";
+      this.says = "";
+      this.endSays = this.finished ? FINISHED_HERE : "";
       this.doubted = null;
       this.showPrevious = false;
       this.showHow = false;
@@ -648,7 +655,7 @@ document.addEventListener("alpine:init", () => {
     async finishHere() {
       if (!this.finished) await this.say({ finished: true }, "Round finished");
       this.finished = true;
-      this.endSays = "Finished on this device. The computer hears of it as soon as the signal is back.";
+      this.endSays = FINISHED_HERE;
     },
     get isSettled() {
       return this.waiting === 0 && !this.deciding && this.hidden === "";

@@ -32,6 +32,7 @@ const TAPS = {
 
 const UNITS_LATER = 4; // nobody remembers the number by then
 const CLOCK_SET = "This device’s clock was set meanwhile: the hours are put right when they are sent.";
+const FINISHED_HERE = "Finished on this device. The computer hears of it as soon as the signal is back.";
 const NOTE_TELLS = 500; // characters left from which on that is said
 const UNDO_MS = 700; // a second tap within that time is the same one
 const LONGEST_SIDE = 1600; // pixels of a picture that is kept
