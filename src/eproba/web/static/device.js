@@ -227,9 +227,9 @@ const Device = {
   understood() {
     this.note(CLEARED, "0");
   },
-  // What would be lost with this page; what can be undone is no reason to ask anybody.
+  // What would be lost with this page; what can be undone, or the computer has, is no reason to ask anybody.
   get unkept() {
-    return this.held.filter((held) => held.name !== "history");
+    return this.held.filter((held) => held.name !== "history" && held.name !== "acknowledged");
   },
   get isSafe() {
     return !this.unkept.some((held) => held.late);
