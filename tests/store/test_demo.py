@@ -12,7 +12,7 @@ from eproba.store.server import named
 from tests.conftest import TODAY
 from tests.core.answering import told
 
-OWN = ("entry", "key", "id", "plan", "readings", "client_id", "fingerprint")
+OWN = ("entry", "key", "id", "plan", "readings", "client_id", "fingerprint", "signing_key", "store")
 DEMO = Path(__file__).with_name("demo.txt")
 
 

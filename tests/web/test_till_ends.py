@@ -51,7 +51,7 @@ def test_a_round_is_noted_and_finished_without_signal(phone, address, live):
     note.press("Tab")
     line(phone).to_contain_text("1 reading and what you said of the round wait safely on this device")
     phone.get_by_role("button", name="Finish round as it is").click()
-    expect(phone.locator(".till-end .till-says")).to_contain_text("Finished on this device. The computer hears of it")
+    expect(phone.locator(".till-end [role=alert]")).to_contain_text("Finished on this device. The computer hears of it")
     phone.close()
     again = phone.context.new_page()
     offline(again, False) if again.url != "about:blank" else again.context.set_offline(False)

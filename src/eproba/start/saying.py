@@ -45,9 +45,10 @@ def _lines_of(log: Path) -> list[str]:
 def last_line(log: Path) -> str:
     """The end of a log, which says what went wrong; a full disk is said in our own words."""
     lines = _lines_of(log)
-    if any(NO_CHECKPOINT in line for line in lines[-20:]):  # why not, only PostgreSQL's own log tells
-        lines += _lines_of(log.parent / "postgres.log")[-20:]
-    if any(DISK_FULL.search(line) for line in lines[-20:]):
+    latest = lines[-20:]
+    if any(NO_CHECKPOINT in line for line in latest):  # why not, only PostgreSQL's own log tells
+        latest = [*latest, *_lines_of(log.parent / "postgres.log")[-20:]]
+    if any(DISK_FULL.search(line) for line in latest):
         return REASONS[errno.ENOSPC].format(log.parent)
     # PostgreSQL's hints come after the line that counts.
     telling = [line for line in lines[-20:] if re.search(r"\b(FATAL|PANIC|ERROR|error)\b", line)]

@@ -83,8 +83,8 @@ function clearedItem([place, cell]) {
   const { name } = data.asked.find((asked) => asked.key === measure);
   const reason = Object.assign(document.createElement("input"), { className: "input", maxLength: 300 });
   reason.setAttribute("aria-label", `Why ${unit}, ${name} is taken out`);
-  const label = `${unit}, ${name}: ${shown.get(place)} stays on record, though its cell is empty. To take it out, say why: `;
-  item.append(label, reason);
+  const stays = `${unit}, ${name}: ${shown.get(place)} stays on record, though its cell is empty.`;
+  item.append(`${stays} To take it out, say why: `, reason);
   const leave = () => {
     cell.value = shown.get(place);
     emptied.delete(place);

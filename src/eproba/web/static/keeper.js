@@ -265,8 +265,9 @@ const Keeper = {
   waysOfPicture(picture, drop) {
     if (picture.state !== "refused") return [];
     const there = { act: "there", words: "Send it to its own trial", look: "is-primary" };
-    const others = [{ act: "save", words: "Save the picture", look: "" }, { act: "again", words: "Send again", look: "" }];
-    return [...(picture.elsewhere ? [there] : []), ...others, drop];
+    const save = { act: "save", words: "Save the picture", look: "" };
+    const again = { act: "again", words: "Send again", look: "" };
+    return [...(picture.elsewhere ? [there] : []), save, again, drop];
   },
   titled(entry) {
     if (!entry.op) return `${entry.unit || "No unit"}: picture`;

@@ -357,7 +357,7 @@ document.addEventListener("alpine:init", () => {
       return this.at >= steps.length;
     },
     get cannotUndo() {
-      return this.undoable === 0 || this.undoing;
+      return this.undoable === 0;
     },
     get underWay() {
       return Object.values(this.storing).reduce((sum, count) => sum + count, 0);
