@@ -80,12 +80,12 @@ def damaged(package: bytes, chance: random.Random) -> Iterator[tuple[str, bytes]
         if name.endswith(".csv"):
             rows = list(csv.reader(io.StringIO(content.decode())))
             for column, title in enumerate(rows[0]) if len(rows) > 1 else ():
-                for value in chance.sample(ODD_CELLS, 4):
-                    yield f"{name} {title} = {value[:12]!r}", _zip({**rest, name: _with(rows, column, value)})
+                value = chance.choice(ODD_CELLS)
+                yield f"{name} {title} = {value[:12]!r}", _zip({**rest, name: _with(rows, column, value)})
             if len(rows) > 1:
                 yield f"{name} doubled", _zip({**rest, name: _csv([*rows, *rows[1:]])})
                 yield f"{name} first row alone", _zip({**rest, name: _csv(rows[:2])})
-    for _ in range(100):
+    for _ in range(40):
         flipped = bytearray(package)
         flipped[chance.randrange(len(flipped))] ^= 1 << chance.randrange(8)
         yield "a bit flipped", bytes(flipped)

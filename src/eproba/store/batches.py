@@ -7,6 +7,7 @@ from sqlalchemy import select as columns_of
 from sqlmodel import Session, col, select
 
 from eproba.core.brewing.events import Batch, Event, in_order
+from eproba.store.database import once
 from eproba.store.recipes import recipe_of
 from eproba.store.tables import BatchChangeRow, BatchEventRow, BatchRow, PourRow, TakingRow
 
@@ -27,6 +28,11 @@ def batch_from(row: BatchRow, events: Sequence[Event]) -> Batch:
 
 def batches(session: Session, ids: Sequence[int] | None = None, recipe: str = "", limit: int = 100) -> list[Batch]:
     """Batches, the newest first; only some of them, or of one recipe, where asked."""
+    key = ("batches", None if ids is None else tuple(ids), recipe, limit)
+    return once(session, key, lambda: _batches(session, ids, recipe, limit))
+
+
+def _batches(session: Session, ids: Sequence[int] | None, recipe: str, limit: int) -> list[Batch]:
     query = select(BatchRow).order_by(col(BatchRow.id).desc()).limit(limit)
     if ids is not None:
         query = query.where(col(BatchRow.id).in_(ids))

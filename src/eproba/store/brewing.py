@@ -19,6 +19,7 @@ from eproba.core.brewing.warmth import warmth_of
 from eproba.core.quantities import in_base
 from eproba.core.trial.doses import is_poured
 from eproba.store.batches import batches
+from eproba.store.database import once
 from eproba.store.glances import goes_on
 from eproba.store.kit import household_kit
 from eproba.store.measures import household_units
@@ -26,6 +27,7 @@ from eproba.store.recipes import all_recipes
 from eproba.store.tables import PourRow, TreatmentRow, TrialRow
 
 POURING_HOUR = time(17)  # late afternoon, when a pour is best: a proposal, and no deadline
+LONG_AGO = timedelta(days=800)  # no trial is older
 BETWEEN = timedelta(days=31)  # so far back a pour counts for the plain watering that comes after it
 
 
@@ -38,11 +40,27 @@ class Needs:
     poured: list[tuple[Recipe, Pouring]]
 
 
-def needs(session: Session, since: date) -> Needs:
+def needs(session: Session, today: date) -> Needs:
     """The applications from a day on, of all trials that run or are planned. What is overdue asks for no brew: first
     somebody chooses what becomes of it."""
+    asked = _asked_for(session, today)
+    brews = [(recipe, pour) for recipe, pour in asked.brews if pour.at.date() >= today]
+    return Needs(brews, [pour for pour in asked.plain if pour.at.date() >= today], asked.poured)
+
+
+def brews_due(session: Session, today: date) -> list[tuple[Recipe, Pouring]]:
+    """The same with what is overdue: what each application that waits takes of which brew."""
+    return _asked_for(session, today).brews
+
+
+def _asked_for(session: Session, today: date) -> Needs:
+    """All that waits, however old, and what was poured not long ago; asked once for a page."""
+    return once(session, ("asked for", today), lambda: _fetched(session, today))
+
+
+def _fetched(session: Session, today: date) -> Needs:
     known, needed = all_recipes(session), Needs([], [], [])
-    for row in session.connection().execute(_pours(), {"since": since, "before": since - BETWEEN}):
+    for row in session.connection().execute(_pours(), {"since": today - LONG_AGO, "before": today - BETWEEN}):
         recipe = known.get(row.recipe) if row.what == "dose" else None
         if recipe is not None and recipe.family != "controls":
             (needed.brews if row.status == "due" else needed.poured).append((recipe, _brewed(row, recipe)))
@@ -116,8 +134,16 @@ def brewings(
     nights and days out of doors, °C.
     """
     local = now.astimezone()
-    shelf = batches(session) if all_stock is None else all_stock
     wanted = needs(session, local.date()) if asked is None else asked
+    minute = local.replace(second=0, microsecond=0)
+    shelf = batches(session) if all_stock is None else all_stock
+    key = ("brewings", minute, season, tuple(batch.id for batch in shelf))
+    return once(session, key, lambda: _brewings(session, local, shelf, wanted, season))
+
+
+def _brewings(
+    session: Session, local: datetime, shelf: Sequence[Batch], wanted: Needs, season: float | None
+) -> tuple[dict[int, list[Pouring]], list[Brewing]]:
     warmth = warmth_of(shelf, local, season)
     stock = [batch_stock for batch in shelf if (batch_stock := stock_of(batch, local, warmth)) is not None]
     serves, open_needs = served_by(wanted.brews, stock, local)

@@ -21,7 +21,7 @@ from eproba.core.brewing.warmth import Warmth, hours_here, warmth_of
 from eproba.core.brewing.weather import Station, Weather, season_of, weather_at
 from eproba.core.quantities import Units
 from eproba.store.batches import batches
-from eproba.store.brewing import POURING_HOUR, brewing_jobs, end_of, needs
+from eproba.store.brewing import POURING_HOUR, brewing_jobs, brews_due, end_of
 from eproba.store.glances import asked_of, due_by
 from eproba.store.kit import household_kit
 from eproba.store.measures import household_units
@@ -29,7 +29,6 @@ from eproba.store.recipes import all_recipes
 from eproba.store.tables import PourRow, TickRow, TreatmentRow, TrialRow
 
 WEEK, AHEAD = timedelta(days=7), timedelta(hours=48)  # a day after the hour at which one pours
-LONG_AGO = timedelta(days=800)  # no trial is older
 MOST = 2000
 
 
@@ -90,7 +89,7 @@ def ways_of(
     of_trial: dict[int, list[Row[Any]]] = {}
     for row in session.connection().execute(_doses(), {"ids": list(missed)}):
         of_trial.setdefault(row.trial_id, []).append(row)
-    wanted = {pour.id: (recipe, pour.litres) for recipe, pour in needs(session, local.date() - LONG_AGO).brews}
+    wanted = {pour.id: (recipe, pour.litres) for recipe, pour in brews_due(session, local.date())}
     warmth, ways = warmth_of(shelf, local, season), dict[int, CatchUp]()
     for trial_id, own in of_trial.items():
         start_on = own[0].start_on

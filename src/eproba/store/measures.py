@@ -9,6 +9,7 @@ from sqlmodel import Session, col, select
 from eproba.core.catalogue import measures as catalogue
 from eproba.core.measuring.measures import Measure, as_shown
 from eproba.core.quantities import System, Units
+from eproba.store.database import once
 from eproba.store.kit import household_kit
 from eproba.store.mapping import measure_of
 from eproba.store.tables import MeasurePictureRow, OwnMeasureRow
@@ -50,6 +51,10 @@ def pictured(session: Session) -> set[str]:
 
 def all_measures(session: Session) -> dict[str, Measure]:
     """Every measure by key, the catalogue's first."""
+    return once(session, "measures", lambda: _all_measures(session))
+
+
+def _all_measures(session: Session) -> dict[str, Measure]:
     rows = session.exec(select(OwnMeasureRow).order_by(col(OwnMeasureRow.name))).all()
     system = household_system(session)
     return {**_catalogue(system), **{row.key: as_shown(measure_of(row), system) for row in rows}}

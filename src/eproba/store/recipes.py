@@ -8,6 +8,7 @@ from sqlmodel import Session, col, select
 from eproba.core.brewing.recipe import Recipe, recipe_from
 from eproba.core.catalogue import cautions, ingredients
 from eproba.core.catalogue import recipes as catalogue
+from eproba.store.database import once
 from eproba.store.measures import household_system
 from eproba.store.tables import OwnRecipeRow
 
@@ -25,7 +26,8 @@ def own_recipes(session: Session) -> dict[str, Recipe]:
 
 def all_recipes(session: Session) -> dict[str, Recipe]:
     """Every recipe by key, the catalogue's first."""
-    return {**catalogue(household_system(session)), **own_recipes(session)}
+    system = household_system(session)
+    return once(session, "recipes", lambda: {**catalogue(system), **own_recipes(session)})
 
 
 def offered_recipes(session: Session) -> dict[str, Recipe]:

@@ -6,6 +6,7 @@ from datetime import date, datetime, timedelta
 from sqlmodel import Session, col, select
 
 from eproba.core.brewing.weather import Day, Hour
+from eproba.store.database import once
 from eproba.store.tables import WeatherDayRow, WeatherRow
 
 
@@ -33,12 +34,20 @@ class LoggedStation:
         return self._days(first, last, foretold=True)
 
     def _hours(self, start: datetime, end: datetime, *, foretold: bool) -> list[Hour]:
+        key = ("hours", start.replace(second=0, microsecond=0), end.replace(second=0, microsecond=0), foretold)
+        return once(self.session, key, lambda: self._fetched_hours(start, end, foretold=foretold))
+
+    def _fetched_hours(self, start: datetime, end: datetime, *, foretold: bool) -> list[Hour]:
         query = select(WeatherRow).where(col(WeatherRow.at) >= start, col(WeatherRow.at) < end)
         query = query.where(col(WeatherRow.foretold).is_(foretold))
         rows = self.session.exec(query.order_by(col(WeatherRow.at))).all()
         return [Hour(row.at.astimezone(), row.temperature, row.rain_mm, row.humidity) for row in rows]
 
     def _days(self, first: date, last: date, *, foretold: bool) -> list[Day]:
+        key = ("days", first, last, foretold)
+        return once(self.session, key, lambda: self._fetched_days(first, last, foretold=foretold))
+
+    def _fetched_days(self, first: date, last: date, *, foretold: bool) -> list[Day]:
         d = WeatherDayRow
         query = select(d).where(col(d.on) >= first, col(d.on) <= last, col(d.foretold).is_(foretold))
         return [Day(row.on, row.low, row.high, row.rain_mm) for row in self.session.exec(query.order_by(col(d.on)))]
