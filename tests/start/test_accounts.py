@@ -106,6 +106,19 @@ def test_lost_password_files_are_made_anew_and_the_data_stay(home):
     assert roles.APP in opened.passwords.read_text()
 
 
+def test_a_start_killed_before_the_accounts_were_made_is_finished_by_the_next(empty_home, monkeypatch):
+    """PostgreSQL runs on without the app's account; the next command finds it so."""
+    home = open_home(empty_home)
+    with monkeypatch.context() as killed:
+        killed.setattr(Roles, "settle", lambda _self: (_ for _ in ()).throw(KeyboardInterrupt))
+        killed.setattr(cluster, "stop_if_idle", lambda *_: None)
+        with pytest.raises(KeyboardInterrupt), in_use(home):
+            pass
+    assert Cluster(home).postmaster() is not None
+    with in_use(home):
+        assert asked_as(home, "eproba", "SELECT 1") == [(1,)]
+
+
 # --- Backups ----------------------------------------------------------------------------------------------------------
 
 

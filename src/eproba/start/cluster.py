@@ -100,6 +100,11 @@ class Cluster:
         return self.home.path / f"{self.data.name}.port"
 
     @property
+    def _settled(self) -> Path:
+        """There once the accounts were set up: a start that was killed before leaves a cluster running without them."""
+        return self.home.path / f"{self.data.name}.accounts"
+
+    @property
     def port(self) -> int:
         """The port that it listens at, or did last; 0 where none is known, or rubbish stands there."""
         for file, line in ((self.data / "postmaster.pid", 3), (self.port_file, 0)):
@@ -115,6 +120,7 @@ class Cluster:
         say(f"making a PostgreSQL cluster in {self.data}")
         building, password = self.data.with_name(f"{self.data.name}.building"), self.home.path / "password"
         shutil.rmtree(building, ignore_errors=True)
+        self._settled.unlink(missing_ok=True)
         building.mkdir(mode=0o700)
         password.unlink(missing_ok=True)
         with os.fdopen(os.open(password, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as out:
@@ -146,9 +152,10 @@ class Cluster:
         self.programs = programs_for(self.data)
         if version_of(self.data) is None:
             self.make()
-        if self.postmaster() is not None:
+        if self.postmaster() is not None and self._settled.exists():
             return
-        self._run()
+        if self.postmaster() is None:
+            self._run()
         roles = Roles(self.home, self.programs, self.port)
         if not roles.known():
             self.stop()
@@ -156,6 +163,7 @@ class Cluster:
             self._run()
             roles = Roles(self.home, self.programs, self.port)
         roles.settle()
+        self._settled.touch()
 
     def _run(self) -> None:
         self.stop()
