@@ -211,15 +211,15 @@ def _same_files(
     package: zipfile.ZipFile, entries: Mapping[str, zipfile.ZipInfo], descriptor: Mapping[str, Any]
 ) -> bool:
     """Whether the files are those that the descriptor names, none more, none less, each as it was."""
-    told = descriptor.get("files")
-    if not isinstance(told, dict) or set(told) != set(entries):
+    described = descriptor.get("files")
+    if not isinstance(described, dict) or set(described) != set(entries):
         return False
     for path, entry in entries.items():
         digest = hashlib.sha256()
         with package.open(entry) as file:
             while block := file.read(BLOCK):
                 digest.update(block)
-        if told[path] != f"sha256:{digest.hexdigest()}":
+        if described[path] != f"sha256:{digest.hexdigest()}":
             return False
     return True
 

@@ -39,9 +39,9 @@ def take() -> ResponseReturnValue:
             answers.append(EntryAnswer(_id(op), "refused", why=sentence(error)))
     taken = iter(take_entries(db(), sent, Sender(who(), now(), "till", sees_lots())))
     # What is said of a whole round comes after what was read in it.
-    told = [_said(answer or next(taken)) for answer in answers]
+    answers_sent = [_said(answer or next(taken)) for answer in answers]
     commit()
-    return jsonify(answers=told)
+    return jsonify(answers=answers_sent)
 
 
 def _said(answer: EntryAnswer | RoundWord) -> dict[str, Any]:
