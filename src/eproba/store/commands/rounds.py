@@ -125,13 +125,13 @@ def take_word(session: Session, word: RoundWord, now: datetime) -> WordAnswer:
         return WordAnswer(word.id, "refused", UNKNOWN_TRIAL)
     try:
         trial = lock_trial(session, trial_id)
-        this = next((round_ for round_ in trial.rounds if round_.key == word.round), None)
-        if this is None:
+        asked = next((round_ for round_ in trial.rounds if round_.key == word.round), None)
+        if asked is None:
             return WordAnswer(word.id, "refused", UNKNOWN_ROUND)
         if word.note is not None:
-            note_round(session, trial_id, this.id, word.note, word.seen)
-        if word.finished and not this.done:
-            finish_round(session, trial_id, this.id, now)
+            note_round(session, trial_id, asked.id, word.note, word.seen)
+        if word.finished and not asked.done:
+            finish_round(session, trial_id, asked.id, now)
     except Changed as error:
         return WordAnswer(word.id, "conflict", str(error), error.there)
     except EprobaError as error:

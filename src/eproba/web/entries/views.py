@@ -70,12 +70,7 @@ def _allowed_word(word: RoundWord) -> RoundWord:
 
 
 def _word_told(answer: WordAnswer) -> dict[str, Any]:
-    return {"id": answer.id, "status": answer.status, "there": {"note": answer.note}, "why": sentence_of(answer.why)}
-
-
-def sentence_of(text: str) -> str:
-    """As a sentence stands on its own."""
-    return text[:1].upper() + text[1:] + ("" if text.endswith((".", "?", "”")) or not text else ".")
+    return {"id": answer.id, "status": answer.status, "there": {"note": answer.note}, "why": answer.why}
 
 
 def _id(op: Any) -> str:
