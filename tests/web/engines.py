@@ -124,15 +124,22 @@ class Engine(ABC):
         self.until(f"return ({ready} && new RegExp(`${{args[0]}}$`).test(location.href)) || location.href", path)
 
     def spot(self, selector: str, text: str = "") -> Point:
-        """The middle of the first thing of that kind (with that text) which can be seen."""
+        """The middle of the first thing of that kind (with that text) which can be seen, once it stands still: letters
+        that come late move what is below them.
+        """
         body = """
             const seen = (each) => each.checkVisibility() && each.innerText.includes(args[1]);
-            const found = [...document.querySelectorAll(args[0])].find((each) => !args[1] || seen(each));
+            const first = () => [...document.querySelectorAll(args[0])].find((each) => !args[1] || seen(each));
+            const found = first();
             if (!found) return null;
+            await document.fonts.ready;
             found.scrollIntoView({ block: "center" });
             const drawn = new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
             await Promise.race([drawn, new Promise((done) => setTimeout(done, 200))]);
             const box = found.getBoundingClientRect();
+            await new Promise((done) => setTimeout(done, 60));
+            const later = first()?.getBoundingClientRect();
+            if (first() !== found || later.x !== box.x || later.y !== box.y) return null;
             const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
             return x > 0 && y > 0 && x < innerWidth && y < innerHeight ? [x, y] : null;
         """
