@@ -63,6 +63,7 @@ def test_each_row_goes_to_its_own_trial_or_is_refused_by_name(app, client):
     assert "H2" not in kept, "a second reading stays beside"
     assert "'=1+1" in kept["H3"], "as it was typed, and no formula for a spreadsheet"
     assert taken(client, rows, trial=5, go="take").count("4 entries are on record") == 1, "taken twice, kept once"
+    assert "1 entry is on record." in taken(client, rows[:1], trial=5, go="take")
 
 
 def test_a_file_of_readings_that_names_another_trial_is_not_taken_for_this(client, draft):

@@ -8,6 +8,7 @@ import pytest
 from playwright.sync_api import expect
 from sqlalchemy import text
 
+from eproba.exchange.rescue_csv import read_rescue
 from tests.conftest import Client, demo_garden
 from tests.web.entries import answers, op, till
 from tests.web.test_browser import round_address, type_in, values
@@ -130,11 +131,14 @@ def test_a_removed_round_says_so_and_offers_its_entries_as_a_file(phone, address
     phone.locator("#waiting-line a").click()
     with phone.expect_download() as got:
         phone.get_by_role("button", name="Keep as a file").click()
-    rows = list(csv.DictReader(io.StringIO(got.value.path().read_text("utf-8-sig")), delimiter=";"))
+    file = got.value.path().read_bytes()
+    rows = list(csv.DictReader(io.StringIO(file.decode("utf-8-sig")), delimiter=";"))
     assert [(r["day"], r["unit"], r["measure"], r["reading"], r["value"]) for r in rows] == [
         ("9", "H1", "Moisture meter", "1", "5,1"),
         ("9", "H1", "Moisture meter", "2", "5.2"),
     ]
+    held = phone.evaluate("Keeper.all().then((all) => all.map((entry) => entry.op))")
+    assert [row.op for row in read_rescue(file)] == [{k: v for k, v in op.items() if v or k == "seen"} for op in held]
     phone.get_by_role("button", name="Throw mine away").first.click()
     waiting(phone).to_contain_text("1 entry needs your decision")
 

@@ -23,12 +23,12 @@ LONGEST_NAME = 40
 def ask(trial_id: int, round_id: int) -> ResponseReturnValue:
     """Make links for one round, show them, take them back."""
     trial = trial_or_404(trial_id)
-    this = round_or_404(trial, round_id)
+    round_ = round_or_404(trial, round_id)
     problem, name = "", (request.form.get("name") or "").strip()[:LONGEST_NAME]
     if request.method == "POST":
         if drop := request.form.get("drop"):
             drop_helper(db(), whole(drop) or 0)
-        elif this.done or this.missed:
+        elif round_.done or round_.missed:
             problem = "This round is closed: there is nothing to read any more. Open it again first."
         elif not name:
             problem = "Say who reads: the name stands at the readings."
@@ -43,7 +43,7 @@ def ask(trial_id: int, round_id: int) -> ResponseReturnValue:
     link = shown_once("helper", round_id)
     address = url_for("helpers.show", token=link, _external=True) if link else ""
     page = render_template(
-        "helpers/ask.html", trial=trial, round=this, helpers=helpers_of(db(), round_id, now()), address=address,
+        "helpers/ask.html", trial=trial, round=round_, helpers=helpers_of(db(), round_id, now()), address=address,
         code=qr_code(address) if address else "", problem=problem, name=name,
     )  # fmt: skip
     return page, 400 if problem else 200
@@ -61,8 +61,8 @@ def show(token: str) -> ResponseReturnValue:
     helper, row = helper_here
     session["helper"] = token
     trial = trial_or_404(helper.trial_id)
-    this = round_or_404(trial, row.id)
-    data = till_data(trial, this)
+    round_ = round_or_404(trial, row.id)
+    data = till_data(trial, round_)
     order = [data["units"][place]["code"] for place in shuffled(len(data["units"]), token)]
     units = {unit["code"]: unit | {"block": None, "crop": ""} for unit in data["units"]}
     data |= {
@@ -71,7 +71,7 @@ def show(token: str) -> ResponseReturnValue:
     }  # fmt: skip
     if helper.second:
         data["saved"] = {}
-    return render_template("helpers/round.html", trial=trial, round=this, data=data, helping=helper.name)
+    return render_template("helpers/round.html", trial=trial, round=round_, data=data, helping=helper.name)
 
 
 @helpers.post("/h/leave")

@@ -96,11 +96,11 @@ def _told(trial: Trial) -> PhotoTold:
     at = int(text) / 1000 if text.isascii() and text.isdigit() and len(text) < 16 else None
     helper = helping()
     key = request.form.get("round") if helper is None else helper[1].key
-    this = next((round_ for round_ in trial.rounds if round_.key == key), None)
+    round_ = next((r for r in trial.rounds if r.key == key), None)
     if on:
-        return PhotoTold(trial.by_code.get(request.form.get("unit", "")), this, min(noon_of(parse_date(on)), now()))
+        return PhotoTold(trial.by_code.get(request.form.get("unit", "")), round_, min(noon_of(parse_date(on)), now()))
     taken = None if at is None else datetime.fromtimestamp(min(at, now().timestamp()), UTC).astimezone()
-    return PhotoTold(trial.by_code.get(request.form.get("unit", "")), this, taken)
+    return PhotoTold(trial.by_code.get(request.form.get("unit", "")), round_, taken)
 
 
 @dataclass(frozen=True)
@@ -134,11 +134,11 @@ def _taken(trial: Trial, content: bytes, facts: PhotoTold) -> Became:
     if before is not None:
         looked, outline = carried_over(looked, np.array(before.outline), np.array(before.to_cm))
     at = taken_at(content) or facts.taken_at
-    this = facts.round or round_near(trial, (at or now()).astimezone().date())
+    round_ = facts.round or round_near(trial, (at or now()).astimezone().date())
     photo = looked.found()
     add_picture(
         db(), trial.id, hashlib.sha256(content).hexdigest(), jpeg_of(looked.picture), now(),
-        unit_id=unit.id if unit else None, round_id=this.id if this else None, taken_at=at, by=who(),
+        unit_id=unit.id if unit else None, round_id=round_.id if round_ else None, taken_at=at, by=who(),
         numbers={name: value for name, value in vars(photo).items() if name not in ("file", "unit")},
         to_cm=looked.tag.to_cm.tolist() if looked.tag else None,
         outline=None if outline is None else outline.tolist(),
@@ -222,7 +222,7 @@ def _one(trial: Trial, row: PictureRow, problem: str = "") -> str:
 def _sorting(trial: Trial, row: PictureRow) -> dict[str, Any]:
     """Unit, round and outline as the form has them; of a circle its middle and a point on its rim."""
     unit = trial.by_code.get(request.form.get("unit", ""))
-    this = next((round_ for round_ in trial.rounds if str(round_.id) == request.form.get("round")), None)
+    round_ = next((r for r in trial.rounds if str(r.id) == request.form.get("round")), None)
     points = [part.split(",") for part in request.form.get("outline", "").split(";") if part.strip()]
     numbers = [[whole(coordinate) for coordinate in point] for point in points]
     pairs = all(len(point) == 2 and None not in point for point in numbers)
@@ -231,7 +231,7 @@ def _sorting(trial: Trial, row: PictureRow) -> dict[str, Any]:
         numbers, fits = _circle(row, numbers), True
     return {
         "unit_id": unit.id if unit else None,
-        "round_id": this.id if this else None,
+        "round_id": round_.id if round_ else None,
         "outline": numbers[:40] if fits else None,
     }
 
@@ -262,9 +262,9 @@ def unit(trial_id: int, code: str) -> ResponseReturnValue:
 def side_by_side(trial_id: int, round_id: int) -> ResponseReturnValue:
     """All units of one day; who got what stays hidden while the envelope is shut."""
     trial = trial_or_404(trial_id)
-    this = next((round_ for round_ in trial.rounds if round_.id == round_id), None) or abort(404, "No such round.")
+    round_ = next((r for r in trial.rounds if r.id == round_id), None) or abort(404, "No such round.")
     shown = [_shown(trial, shot) for shot in shots_of(db(), trial_id, round_id=round_id)]
     walked = sorted((photo for photo in shown if photo["unit"]), key=lambda photo: photo["unit"].walk)
     sealed = trial.sealed(today())
     looks = {} if sealed else trial_looks(trial)
-    return render_template("photos/round.html", trial=trial, round=this, shots=walked, sealed=sealed, looks=looks)
+    return render_template("photos/round.html", trial=trial, round=round_, shots=walked, sealed=sealed, looks=looks)

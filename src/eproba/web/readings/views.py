@@ -1,7 +1,6 @@
 """Readings as tables, their corrections, CSV out and in."""
 
 import secrets
-from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -16,16 +15,16 @@ from eproba.core.trial.amendments import Correction
 from eproba.core.trial.blinding import in_a_file
 from eproba.core.trial.model import Asked, Reading, Round, Trial, Unit
 from eproba.core.trial.readings import LONGEST_REASON, Entry, codes_told
-from eproba.core.words import DateError, day_words, exact, parse_date
+from eproba.core.words import DateError, day_words, exact, parse_date, plural
 from eproba.exchange.limits import MOST_BYTES, megabytes
 from eproba.exchange.readings_csv import Preview, Word, import_rows, noon_of, preview, write_empty, write_readings
 from eproba.exchange.readings_xlsx import is_workbook, rows_of_workbook, write_workbook
-from eproba.exchange.rescue_csv import RescuedEntry, is_rescue, read_rescue
+from eproba.exchange.rescue_csv import is_rescue
 from eproba.exchange.table import decode
 from eproba.store.commands.readings import EntryAnswer, Sender, Sent, add_many, take_entries
 from eproba.store.mapping import correction_from, reading_from
 from eproba.store.readings import all_readings, corrections_of, readings_of, repeats_of
-from eproba.web.entries.payload import sent_from
+from eproba.web.readings.rescue import take_rescued
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.responses import download, file_name
@@ -60,15 +59,6 @@ class ReadingForm(FlaskForm):
     def seen(self) -> int:
         """The version that the form was made from."""
         return whole(self.version.data or "") or 0
-
-
-@dataclass(frozen=True)
-class Fate:
-    """What becomes of one row of a device's file: its status as an entry, and why it is not taken."""
-
-    row: RescuedEntry
-    status: str
-    why: str
 
 
 @readings.get("/trials/<int:trial_id>/readings")
@@ -124,9 +114,9 @@ def edit(trial_id: int, reading_id: int) -> ResponseReturnValue:
     reading = next((r for r in readings_of(db(), trial.id, blanks=True) if r.id == reading_id), None)
     if reading is None:
         abort(404, "This trial has no such reading.")
-    this = next(round_ for round_ in trial.rounds if round_.id == reading.round_id)
+    round_ = next(r for r in trial.rounds if r.id == reading.round_id)
     asked = next(a for a in trial.asked if a.measure.key == reading.measure_key)
-    return _typed(trial, this, trial.unit(reading.unit_id), asked, reading.replicate, reading)
+    return _typed(trial, round_, trial.unit(reading.unit_id), asked, reading.replicate, reading)
 
 
 @readings.route("/trials/<int:trial_id>/readings/new", methods=["GET", "POST"])
@@ -134,36 +124,36 @@ def new(trial_id: int) -> ResponseReturnValue:
     """A reading for a place that has none: typed after the fact, from paper or memory, with its own day."""
     trial = seen_trial_or_404(trial_id)
     ask = request.args
-    this = next((round_ for round_ in trial.rounds if round_.id == ask.get("round", type=int)), None)
+    round_ = next((r for r in trial.rounds if r.id == ask.get("round", type=int)), None)
     unit = trial.by_code.get(ask.get("unit", ""))
-    asked = next((a for a in (trial.asked_in(this) if this else ()) if a.measure.key == ask.get("measure")), None)
+    asked = next((a for a in (trial.asked_in(round_) if round_ else ()) if a.measure.key == ask.get("measure")), None)
     replicate = ask.get("reading", 1, type=int)
-    if this is None or unit is None or asked is None or not 1 <= replicate <= asked.per_unit:
+    if round_ is None or unit is None or asked is None or not 1 <= replicate <= asked.per_unit:
         abort(404, "This trial asks no such reading.")
-    places = readings_of(db(), trial.id, this.id, blanks=True)
+    places = readings_of(db(), trial.id, round_.id, blanks=True)
     place = (unit.id, asked.measure.key, replicate)
     stored = next((r for r in places if (r.unit_id, r.measure_key, r.replicate) == place), None)
-    return _typed(trial, this, unit, asked, replicate, stored)
+    return _typed(trial, round_, unit, asked, replicate, stored)
 
 
 def _typed(
-    trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, stored: Reading | None
+    trial: Trial, round_: Round, unit: Unit, asked: Asked, replicate: int, stored: Reading | None
 ) -> ResponseReturnValue:
     """The form of one place, shown and taken."""
-    form, answer = ReadingForm(data=_standing(trial, this, stored) | {"unit_of_value": asked.measure.unit}), None
+    form, answer = ReadingForm(data=_standing(trial, round_, stored) | {"unit_of_value": asked.measure.unit}), None
     if form.validate_on_submit():
-        answer = _written(trial, this, unit, asked, replicate, form, stored)
+        answer = _written(trial, round_, unit, asked, replicate, form, stored)
         if answer.status == "saved":
             commit()
             flash("Kept on record." if stored is None else "Corrected. The old value is kept.")
-            return redirect(url_for("readings.index", trial_id=trial.id, round=this.id))
+            return redirect(url_for("readings.index", trial_id=trial.id, round=round_.id))
         db().rollback()
         if answer.there is not None:
             form.version.data = str(answer.there.version)
     page = render_template(
         "readings/edit.html",
         trial=trial,
-        this=this,
+        round=round_,
         unit=unit,
         measure=asked.measure,
         reading=stored,
@@ -174,24 +164,24 @@ def _typed(
     return page, 400 if form.errors else status
 
 
-def _standing(trial: Trial, this: Round, stored: Reading | None) -> dict[str, str]:
+def _standing(trial: Trial, round_: Round, stored: Reading | None) -> dict[str, str]:
     """What stands in the form before anything is typed."""
-    on = _day(trial, this, stored)
+    on = _day(trial, round_, stored)
     if stored is None:
         return {"value": "", "version": "0", "read_on": on.isoformat()}
     value = "" if stored.value is None else exact(stored.value)
     return {"value": value, "version": str(stored.version), "read_on": on.isoformat()}
 
 
-def _day(trial: Trial, this: Round, stored: Reading | None) -> date:
+def _day(trial: Trial, round_: Round, stored: Reading | None) -> date:
     """The day on which it was read, as far as it is known: else the planned one."""
     if stored is not None and stored.read_at is not None:
         return stored.read_at.date()
-    return min(trial.date_of(this.day), today())
+    return min(trial.date_of(round_.day), today())
 
 
 def _written(
-    trial: Trial, this: Round, unit: Unit, asked: Asked, replicate: int, form: ReadingForm, stored: Reading | None
+    trial: Trial, round_: Round, unit: Unit, asked: Asked, replicate: int, form: ReadingForm, stored: Reading | None
 ) -> EntryAnswer:
     """The form as one entry, taken like any other."""
     typed, reason = (form.value.data or "").strip(), (form.reason.data or "").strip()
@@ -207,8 +197,8 @@ def _written(
         reason=reason,
         unit_of_value=form.unit_of_value.data or "",
     )
-    read_at = _read_at(read_on, _day(trial, this, stored), stored)
-    sent = Sent(f"form-{secrets.token_hex(8)}", trial.key, this.key, entry, read_at, form.seen)
+    read_at = _read_at(read_on, _day(trial, round_, stored), stored)
+    sent = Sent(f"form-{secrets.token_hex(8)}", trial.key, round_.key, entry, read_at, form.seen)
     return take_entries(db(), [sent], Sender(who(), now(), "form", sees_lots()))[0]
 
 
@@ -226,10 +216,8 @@ def csv_out(trial_id: int) -> ResponseReturnValue:
         every = all_readings(db(), trial_id)
         text = write_readings(in_a_file(trial, today(), every), every)
         return download("\ufeff" + text, "text/csv", f"{file_name(trial)}.csv")
-    this = next((round_ for round_ in trial.rounds if round_.id == wanted), None) or abort(
-        404, "There is no such round."
-    )
-    return download("\ufeff" + write_empty(trial, this), "text/csv", f"{file_name(trial)} day {this.day}.csv")
+    round_ = next((r for r in trial.rounds if r.id == wanted), None) or abort(404, "There is no such round.")
+    return download("\ufeff" + write_empty(trial, round_), "text/csv", f"{file_name(trial)} day {round_.day}.csv")
 
 
 @readings.get("/trials/<int:trial_id>/readings.xlsx")
@@ -265,7 +253,7 @@ def csv_in(trial_id: int) -> ResponseReturnValue:
         if seen and seen.takeable and request.form.get("go") == "take":
             problem = _taken(trial, seen, word)
             if not problem:
-                flash(f"{len(seen.wanted)} readings taken.")
+                flash(f"{plural(len(seen.wanted), 'reading')} taken.")
                 return redirect(url_for("readings.index", trial_id=trial_id))
     sealed = trial.sealed(today())
     page = render_template(
@@ -276,43 +264,26 @@ def csv_in(trial_id: int) -> ResponseReturnValue:
 
 
 def _rescue(trial: Trial, text: str, word: Word) -> ResponseReturnValue:
-    """What a device kept as a file: each row to its own trial by the rule that takes entries; first a look, then kept.
-
-    The entries bear their ids, so that what the device has sent meanwhile is not taken twice.
-    """
-    fates, sent = list[Fate](), list[tuple[RescuedEntry, Sent]]()
-    for row in read_rescue(text.encode()):
-        try:
-            entry = sent_from(row.op, now())
-        except EprobaError as error:
-            fates.append(Fate(row, "refused", sentence(error)))
-            continue
-        fact = replace(entry.entry, reason=word.reason, sure=entry.entry.sure or word.sure)
-        sent.append((row, replace(entry, entry=fact)))
-    answers = take_entries(db(), [entry for _, entry in sent], Sender(who(), now(), "file", sees_lots()))
-    fates += [
-        Fate(row, answer.status, answer.why or _there(answer)) for (row, _), answer in zip(sent, answers, strict=True)
-    ]
-    saved = sum(fate.status == "saved" for fate in fates)
-    left = [fate for fate in fates if fate.status != "saved"]
+    """What a device kept as a file: first a look at what becomes of each row, then those that can be taken are kept."""
+    fates = take_rescued(text, word)
+    left = [fate for fate in fates if not fate.is_taken]
+    saved = len(fates) - len(left)
     if request.form.get("go") == "take":
         commit()
-        flash(f"{saved} entries are on record, each in its own trial; {len(left)} are not.")
+        flash(_on_record(saved, len(left)))
         return redirect(url_for("readings.index", trial_id=trial.id))
     db().rollback()
-    page = render_template(
+    return render_template(
         "readings/rescue.html", trial=trial, text=text, saved=saved, left=left, word=word,
         sealed=trial.sealed(today()),
     )  # fmt: skip
-    return page, 200
 
 
-def _there(answer: EntryAnswer) -> str:
-    """What stands in the place of an entry that somebody else was quicker with."""
-    if answer.there is None:
-        return ""
-    value = answer.there.skip_reason if answer.there.value is None else exact(answer.there.value)
-    return f"Somebody else typed {value} there: correct it in the table if this one is right."
+def _on_record(saved: int, left: int) -> str:
+    """“1 entry is on record; 2 are not.”"""
+    where = ", each in its own trial" if saved > 1 else ""
+    not_taken = f"; {left} {'is' if left == 1 else 'are'} not" if left else ""
+    return f"{plural(saved, 'entry is', 'entries are')} on record{where}{not_taken}."
 
 
 def _rows(raw: bytes, trial: Trial) -> str:

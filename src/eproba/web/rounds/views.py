@@ -43,61 +43,63 @@ def round_or_404(trial: Trial, round_id: int) -> Round:
 @rounds.get("/trials/<int:trial_id>/rounds/<int:round_id>")
 def show(trial_id: int, round_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
-    this = round_or_404(trial, round_id)
-    return _page(trial, this, this.note)
+    round_ = round_or_404(trial, round_id)
+    return _page(trial, round_, round_.note)
 
 
-def till_data(trial: Trial, this: Round) -> dict[str, Any]:
+def till_data(trial: Trial, round_: Round) -> dict[str, Any]:
     """All that the till needs to know, with or without signal."""
-    earlier = [round_ for round_ in trial.rounds if round_.day < this.day and round_.done]
+    earlier = [r for r in trial.rounds if r.day < round_.day and r.done]
     previous = readings_of(db(), trial.id, earlier[-1].id) if earlier else []
-    walked = trial.living(trial.date_of(this.day))
+    walked = trial.living(trial.date_of(round_.day))
     code = {unit.id: unit.code for unit in trial.units}
-    over = happened(trial, this, all_readings(db(), trial.id))
+    over = happened(trial, round_, all_readings(db(), trial.id))
     return {
         "trial": trial.key,
         "trialName": trial.name,
-        "round": this.key,
-        "roundName": "Baseline" if this.day == 0 else f"Day {this.day}",
-        "day": this.day,
-        "plannedOn": trial.date_of(this.day).isoformat(),
-        "plannedText": day_words(trial.date_of(this.day)),
+        "round": round_.key,
+        "roundName": "Baseline" if round_.day == 0 else f"Day {round_.day}",
+        "day": round_.day,
+        "plannedOn": trial.date_of(round_.day).isoformat(),
+        "plannedText": day_words(trial.date_of(round_.day)),
         "today": today().isoformat(),
         "who": who(),
-        "units": [_unit(trial, u, this) for u in walked],
-        "shuffled": [walked[place].code for place in shuffled(len(walked), this.key)],
+        "units": [_unit(trial, u, round_) for u in walked],
+        "shuffled": [walked[place].code for place in shuffled(len(walked), round_.key)],
         "over": sorted(f"{code[unit_id]}:{key}" for unit_id, key in over),
         "reckon": url_for("measures.reckon_inputs"),
         "take": url_for("meters.take"),
         "photos": url_for("photos.add", trial_id=trial.id),
-        "pictured": [code[shot.unit_id] for shot in shots_of(db(), trial.id, round_id=this.id) if shot.unit_id],
+        "pictured": [code[shot.unit_id] for shot in shots_of(db(), trial.id, round_id=round_.id) if shot.unit_id],
         "camera": url_for("meters.picture", key=trial.key) if simulating() else "",
         "runMinutes": RUN_MINUTES,
         "start": request.args.get("unit", ""),
-        "asked": [_asked(asked) for asked in trial.asked_in(this)],
-        "saved": _by_place(trial, readings_of(db(), trial.id, this.id, blanks=True)),
-        "again": [":".join(place) for place in asked_again(trial, this)],
-        "repeated": _by_place(trial, [repeat for repeat in repeats_of(db(), trial.id, this.id) if repeat.by == who()]),
+        "asked": [_asked(asked) for asked in trial.asked_in(round_)],
+        "saved": _by_place(trial, readings_of(db(), trial.id, round_.id, blanks=True)),
+        "again": [":".join(place) for place in asked_again(trial, round_)],
+        "repeated": _by_place(
+            trial, [repeat for repeat in repeats_of(db(), trial.id, round_.id) if repeat.by == who()]
+        ),
         "second": False,
         "previous": _by_place(trial, previous),
         "previousDay": earlier[-1].day if earlier else None,
     }
 
 
-def _page(trial: Trial, this: Round, note: str, problem: str = "") -> str:
-    data, sealed = till_data(trial, this), trial.sealed(today())
+def _page(trial: Trial, round_: Round, note: str, problem: str = "") -> str:
+    data, sealed = till_data(trial, round_), trial.sealed(today())
     return render_template(
-        "rounds/round.html", trial=trial, round=this, data=data, note=note, problem=problem, sealed=sealed,
-        plan=ways_plan(trial, units()), window=window_of(trial, this), longest_note=LONGEST_NOTE,
-        still_reading=[helper.name for helper in helpers_of(db(), this.id, now()) if not helper.second],
+        "rounds/round.html", trial=trial, round=round_, data=data, note=note, problem=problem, sealed=sealed,
+        plan=ways_plan(trial, units()), window=window_of(trial, round_), longest_note=LONGEST_NOTE,
+        still_reading=[helper.name for helper in helpers_of(db(), round_.id, now()) if not helper.second],
     )  # fmt: skip
 
 
-def _unit(trial: Trial, unit: Unit, this: Round) -> dict[str, Any]:
+def _unit(trial: Trial, unit: Unit, round_: Round) -> dict[str, Any]:
     """A unit for the till; `pull` says which plant is pulled today, by lot, and which are gone."""
     pulled = trial.pulled(unit) if trial.rules.plants > 1 else {}
-    gone = [f"{plant}" for day, plant in pulled.items() if day < this.day]
-    words = f"Pull plant {pulled[this.day]}." if this.day in pulled else ""
+    gone = [f"{plant}" for day, plant in pulled.items() if day < round_.day]
+    words = f"Pull plant {pulled[round_.day]}." if round_.day in pulled else ""
     words += f" Gone: {', '.join(gone)}." if gone else ""
     return {"code": unit.code, "block": unit.block, "pull": words.strip(), "crop": trial.crop_of(unit)}
 
@@ -143,10 +145,10 @@ def _by_place(trial: Trial, readings: list[Reading]) -> dict[str, dict[str, Any]
 def grid(trial_id: int, round_id: int) -> ResponseReturnValue:
     """The round as one table, for typing at a desk: units down, measures across."""
     trial = trial_or_404(trial_id)
-    this = round_or_404(trial, round_id)
-    data = till_data(trial, this)
-    columns = [(asked, number) for asked in trial.asked_in(this) for number in range(1, asked.per_unit + 1)]
-    return render_template("rounds/grid.html", trial=trial, round=this, data=data, columns=columns)
+    round_ = round_or_404(trial, round_id)
+    data = till_data(trial, round_)
+    columns = [(asked, number) for asked in trial.asked_in(round_) for number in range(1, asked.per_unit + 1)]
+    return render_template("rounds/grid.html", trial=trial, round=round_, data=data, columns=columns)
 
 
 @rounds.get("/t/<key>/<code>")
@@ -171,16 +173,16 @@ def by_old_tag(unit_id: int) -> ResponseReturnValue:
 def finish(trial_id: int, round_id: int) -> ResponseReturnValue:
     """Close the round as it is, with its note."""
     trial = trial_or_404(trial_id)
-    this = round_or_404(trial, round_id)
+    round_ = round_or_404(trial, round_id)
     note = _plain(request.form.get("note", "")).strip()[:LONGEST_NOTE]
     try:
         note_round(db(), trial_id, round_id, note, _plain(request.form.get("seen", note)))
     except Changed as error:
         db().rollback()
-        return _page(trial_or_404(trial_id), this, note, f"{error} It says: “{error.there}”"), 409
+        return _page(trial_or_404(trial_id), round_, note, f"{error} It says: “{error.there}”"), 409
     finish_round(db(), trial_id, round_id, now())
     commit()
-    flash(f"Round of day {this.day} is in.")
+    flash(f"Round of day {round_.day} is in.")
     return redirect(url_for("trials.show", trial_id=trial_id))
 
 
@@ -205,10 +207,10 @@ def leave_them_out(trial_id: int) -> ResponseReturnValue:
 @rounds.post("/trials/<int:trial_id>/rounds/<int:round_id>/open-again")
 def open_it_again(trial_id: int, round_id: int) -> ResponseReturnValue:
     """A closed or missed round can be typed into again, while the envelope is shut."""
-    this = round_or_404(trial_or_404(trial_id), round_id)
+    round_ = round_or_404(trial_or_404(trial_id), round_id)
     open_again(db(), trial_id, round_id, now())
     commit()
-    flash(f"The round of day {this.day} is open again.")
+    flash(f"The round of day {round_.day} is open again.")
     return redirect(url_for("rounds.show", trial_id=trial_id, round_id=round_id))
 
 

@@ -56,14 +56,14 @@ def index(trial_id: int) -> ResponseReturnValue:
 
 def _taken(trial: Trial) -> str:
     asked = next((asked for asked in for_laboratory(trial) if asked.measure.key == request.form.get("measure")), None)
-    this = next((round_ for round_ in trial.rounds if str(round_.id) == request.form.get("round")), None)
-    if asked is None or this is None:
+    round_ = next((r for r in trial.rounds if str(r.id) == request.form.get("round")), None)
+    if asked is None or round_ is None:
         raise SampleError("Say what the laboratory reads, and for which round.")
     chosen = set(request.form.getlist("units"))
     units = [unit for unit in sorted(trial.units, key=lambda unit: unit.walk) if unit.code in chosen]
     mixed = request.form.get("mixed", "")
     return take_sample(
-        db(), trial, this, asked, units, hides_lots(trial, today(), sees_lots()),
+        db(), trial, round_, asked, units, hides_lots(trial, today(), sees_lots()),
         mixed=mixed if mixed in HOW_MIXED else HOW_MIXED[0], depth_cm=_depth(request.form.get("depth", "")),
         taken_on=_not_ahead(request.form.get("taken_on", "")), by=who(),
     )  # fmt: skip

@@ -107,8 +107,8 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
 
     def again(self, trial: Trial, today: date) -> Typed:
         rounds = " ".join(str(round_.day) for round_ in trial.rounds)
-        cells = {cell(asked.measure.key, this.day) for asked in trial.asked for this in trial.rounds}
-        asked = [cell(asked.measure.key, this.day) for this in trial.rounds for asked in trial.asked_in(this)]
+        cells = {cell(asked.measure.key, round_.day) for asked in trial.asked for round_ in trial.rounds}
+        asked = [cell(asked.measure.key, round_.day) for round_ in trial.rounds for asked in trial.asked_in(round_)]
         pulls = " ".join(map(str, trial.rules.pulls))
         hours = hours_text({round_.day: round_.time for round_ in trial.rounds if round_.time is not None})
         return {
