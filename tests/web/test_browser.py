@@ -641,6 +641,20 @@ def test_one_batch_serves_two_trials(page, live, clock):
     expect(page.get_by_text("No running trial waits for a brew.")).to_be_visible()
 
 
+def test_what_a_step_has_sent_itself_is_not_another_window(page):
+    """Next is pressed while the answer to what was just kept is still on its way."""
+    late = "{ const got = await sent(...all); await new Promise((done) => setTimeout(done, 900)); return got; }"
+    page.add_init_script(f"const sent = window.fetch; window.fetch = async (...all) => {late};")
+    page.goto("/")
+    page.get_by_role("button", name="New trial").click()
+    page.get_by_label("What is tried").fill("Whey")
+    with page.expect_response("**/claim/typed"):
+        page.get_by_label("A short name").fill("Whey tried")
+    page.get_by_label("A short name").fill("Whey tried out")
+    page.get_by_role("button", name="Next").click()
+    page.wait_for_url("**/measure")
+
+
 def drawn(page):
     return json.loads(page.locator("#places-data").input_value())
 
@@ -747,7 +761,7 @@ def test_a_round_at_the_table_by_keyboard_and_paste(page, live):
     expect(page.locator(".grid-open li")).to_have_count(1)
     page.get_by_role("button", name="Throw mine away").click()
     expect(page.locator(".grid-open li")).to_have_count(0)
-    expect(page.locator(".grid-line")).to_have_text("All sent.")
+    expect(page.locator(".typing-line")).to_have_text("All sent.")
     stored = values(live, trial.rsplit("/", 1)[1], 0)
     assert [stored[f"P{n}", "Plant height", "1"] for n in (1, 2, 3)] == ["10.5", "11", "12"]
     assert {unit: value for (unit, name, _), value in stored.items() if name == "Leaf count"} == {

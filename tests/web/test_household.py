@@ -47,7 +47,7 @@ def test_devices_are_listed_and_put_out_one_by_one_or_all(house, clock):
     rows = re.findall(r"<li> <p> <strong>(.*?)</li>", page)
     names = [row.split("<")[0] for row in rows]
     assert (names[0], sorted(names)) == ("Ilse", ["Ben", "Ilse", "Mo"]), "who sent something last is first"
-    assert "in blind trials it shows who gets what" in rows[0]
+    assert "shows who gets what in blind trials" in rows[0]
     assert "this device" in rows[names.index("Ben")]
     assert 'aria-label="Put out Ben"' not in page
     shown = re.findall(r'name="device" value="(\w+)"> <button class="[^"]*" aria-label="Put out (\w+)"', page)

@@ -56,6 +56,7 @@ def test_a_round_is_noted_and_finished_without_signal(phone, address, live):
     again = phone.context.new_page()
     offline(again, False) if again.url != "about:blank" else again.context.set_offline(False)
     again.goto("/trials/1")
+    again.wait_for_function("async () => (await Keeper.all()).length === 0")
     waiting(again).to_be_hidden()
     client = Client(live.app)
     assert list(values(live, 2, 9).values()) == ["5.1"]
@@ -167,8 +168,8 @@ def test_the_table_asks_its_day_tells_what_did_not_fit_and_takes_nothing_back_by
     paste = """(cell) => { const data = new DataTransfer(); data.setData("text", "6.1\\n6.2\\n6.3\\n6.4");
         cell.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true })); }"""
     last.evaluate(paste)
-    expect(page.locator(".grid-line")).to_contain_text("2 pasted values have no cell and were not taken: 6.3, 6.4.")
-    expect(page.locator(".grid-line")).to_contain_text("All sent.")
+    expect(page.locator(".typing-line")).to_contain_text("2 pasted values have no cell and were not taken: 6.3, 6.4.")
+    expect(page.locator(".typing-line")).to_contain_text("All sent.")
     first = page.locator("[data-place='H1:moisture_meter:1']")
     first.fill("")
     first.press("Tab")
@@ -181,7 +182,7 @@ def test_the_table_asks_its_day_tells_what_did_not_fit_and_takes_nothing_back_by
     item.get_by_role("textbox").fill("typed into the wrong row")
     item.get_by_role("button", name="Take it out").click()
     expect(item).to_have_count(0)
-    expect(page.locator(".grid-line")).to_contain_text("All sent.")
+    expect(page.locator(".typing-line")).to_contain_text("All sent.")
     rows = [row.split(",") for row in text(client, "/trials/2/readings.csv").splitlines()]
     assert sorted((row[8], row[12][:10]) for row in rows if row[0] == "9") == [
         ("6.1", "2026-05-19"),

@@ -114,10 +114,10 @@ def test_what_is_typed_is_kept_on_the_way(client):
     draft = begun(client, "Whey", thing="Whey")
     form = typed(client, f"{draft}/claim")
     kept = client.post(f"{draft}/claim/typed", {**form, "note": "South of the wa"})
-    assert kept.status_code == 204
+    assert (kept.status_code, kept.headers["X-Step-Version"]) == (204, "3")
     assert "South of the wa" in text(client, f"{draft}/claim")
     late = client.post(f"{draft}/claim/typed", {**form, "note": "from the other window"})
-    assert late.status_code == 204
+    assert (late.status_code, late.headers.get("X-Step-Version")) == (204, None), "it stands on no newer version"
     assert "South of the wa" in text(client, f"{draft}/claim"), "it was made from an older form"
     told = client.post(f"{draft}/claim", {**form, "note": "from the other window", "go": "next"})
     assert told.status_code == 409

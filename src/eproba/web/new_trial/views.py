@@ -3,7 +3,6 @@
 import copy
 import secrets
 from collections.abc import Iterable, Mapping, Sequence
-from contextlib import suppress
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -105,6 +104,17 @@ def _save(draft: DraftRow, before: Answers, answers: Answers, name: StepName) ->
     commit()
 
 
+def _saved_on_the_way(draft: DraftRow, before: Answers, answers: Answers, name: StepName) -> dict[str, str]:
+    """Keep what is still being typed: the version that its page then stands on. None where another window was quicker:
+    the step itself will say it.
+    """
+    try:
+        _save(draft, before, answers, name)
+    except Changed:
+        return {}
+    return {"X-Step-Version": str(draft.versions.get(name, 0))}
+
+
 def _differences(theirs: Mapping[str, list[str]], mine: Mapping[str, list[str]]) -> list[tuple[str, str]]:
     """What stands in fields that somebody else filled otherwise: (field, text)."""
     return [
@@ -163,10 +173,8 @@ def typed(draft_id: int, name: StepName) -> ResponseReturnValue:
     draft = hold_draft(db(), draft_id)
     before, form = answers_of(draft), _typed()
     answers = _followed(before, name)
-    with suppress(Changed):  # the step itself will say it
-        _save(draft, before, answers, name)
+    told = _saved_on_the_way(draft, before, answers, name)
     leads = any(first_of(form, field) != first_of(before[name], field) for field in walk_of(before).steps[name].leads)
-    told = {"X-Step-Version": str(draft.versions.get(name, 0))}
     return "", 204, told | ({"X-Step-Again": "1"} if leads or _other(form, answers[name]) else {})
 
 
@@ -188,10 +196,8 @@ def cut_again(draft_id: int) -> ResponseReturnValue:
     draft = hold_draft(db(), draft_id)
     before = answers_of(draft)
     walk = walk_of(_followed(before, "ground"))
-    with suppress(Changed):  # the step itself will say it
-        _save(draft, before, walk.answers, "ground")
-    page = render_template("new_trial/proposals.html", page=walk.steps["ground"].page(walk))
-    return page, 200, {"X-Step-Version": str(draft.versions.get("ground", 0))}
+    told = _saved_on_the_way(draft, before, walk.answers, "ground")
+    return render_template("new_trial/proposals.html", page=walk.steps["ground"].page(walk)), 200, told
 
 
 @new_trial.post(f"{DRAFT}/chances")

@@ -4,7 +4,7 @@
 const data = JSON.parse(document.getElementById("round-data").textContent);
 const rows = [...document.querySelectorAll(".typing-grid tbody tr")].map((row) => [...row.querySelectorAll("input")]);
 const cells = rows.flat();
-const line = document.querySelector(".grid-line");
+const line = document.querySelector(".typing-line");
 const open = document.querySelector(".grid-open");
 const readOn = document.getElementById("read-on");
 const emptied = new Map(); // cells that were cleared: nothing is taken back by that alone

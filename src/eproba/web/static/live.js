@@ -11,12 +11,8 @@ async function refresh() {
   const live = document.querySelector("[data-live]"); // a step that is drawn again has another one
   live.setAttribute("aria-busy", "true");
   try {
-    const body = new FormData(planner);
-    if (planner.dataset.token) body.set("csrf_token", planner.dataset.token); // a form that is read by GET bears none
-    const answer = await fetch(live.dataset.live, { method: "POST", body, credentials: "same-origin" });
-    if (!answer.ok || mine !== asked) return;
-    const version = answer.headers.get("X-Step-Version");
-    if (version) planner.elements.seen.value = version; // what was saved on the way is not somebody else's
+    const answer = await Saves.inTurn(planner, live.dataset.live, () => mine === asked);
+    if (!answer?.ok || mine !== asked) return;
     live.innerHTML = await answer.text();
   } catch {
     // No signal: the last picture stays; the button below asks again.
@@ -31,6 +27,7 @@ function soon() {
 }
 
 document.addEventListener("ground-changed", soon);
+planner.addEventListener("submit", () => clearTimeout(waiting));
 planner.addEventListener("input", (event) => {
   if (event.target.matches("input[type=range]")) event.target.nextElementSibling.value = event.target.value;
   if (event.target.closest(".cutter, .movers, .movers-claim")) soon();

@@ -5,17 +5,15 @@ const step = document.getElementById("step");
 const PAUSE = 600;
 let pause = null;
 let leaving = false;
+let going = ""; // soon: a button waits for what is on its way; now: it goes
 let typed = 0;
 
 async function keepTyped() {
   if (leaving || !step.dataset.keep) return;
   try {
-    const body = new FormData(step);
     const sent = typed;
-    const answer = await fetch(step.dataset.keep, { method: "POST", body, credentials: "same-origin" });
-    const version = answer.headers.get("X-Step-Version");
-    if (!answer.ok || !version || leaving) return;
-    step.elements.seen.value = version;
+    const answer = await Saves.inTurn(step, step.dataset.keep, () => sent === typed && !leaving);
+    if (!answer?.ok || leaving) return;
     if (answer.headers.get("X-Step-Again") && sent === typed) await drawAgain(sent);
   } catch {
     // No signal: the button below sends it all the same.
@@ -43,7 +41,15 @@ step.addEventListener("input", () => {
   clearTimeout(pause);
   pause = setTimeout(keepTyped, PAUSE);
 });
-step.addEventListener("submit", () => {
+// The step goes over what was saved on the way, or its own save would count as another window's.
+step.addEventListener("submit", async (event) => {
   leaving = true;
   clearTimeout(pause);
+  if (going === "now" || Saves.underWay === 0) return;
+  event.preventDefault();
+  if (going === "soon") return;
+  going = "soon";
+  await Saves.settled();
+  going = "now";
+  step.requestSubmit(event.submitter);
 });

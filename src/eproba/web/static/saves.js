@@ -1,0 +1,30 @@
+// What a form sends while it is typed: one after the other, each over the version of the step that the one before left.
+"use strict";
+
+const SAVES_PATIENCE = 5000; // ms that a button waits for what is on its way
+
+const Saves = {
+  underWay: 0,
+  last: Promise.resolve(),
+
+  // The answer to a form that is sent when its turn has come; null where it is no more asked for by then.
+  async inTurn(form, address, isAsked) {
+    this.underWay += 1;
+    const answer = this.last.then(() => (isAsked() ? this.send(form, address) : null));
+    this.last = answer.catch(() => null).finally(() => {
+      this.underWay -= 1;
+    });
+    return answer;
+  },
+  async send(form, address) {
+    const body = new FormData(form);
+    if (form.dataset.token) body.set("csrf_token", form.dataset.token); // a form that is read by GET bears none
+    const answer = await fetch(address, { method: "POST", body, credentials: "same-origin" });
+    const version = answer.headers.get("X-Step-Version");
+    if (answer.ok && version) form.elements.seen.value = version; // what was saved on the way is not somebody else's
+    return answer;
+  },
+  settled() {
+    return Promise.race([this.last, new Promise((done) => setTimeout(done, SAVES_PATIENCE))]);
+  },
+};
