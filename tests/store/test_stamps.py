@@ -3,11 +3,13 @@
 import pytest
 from sqlmodel import Session
 
+from eproba.core.catalogue import recipes
+from eproba.store.brewing import brews_due
 from eproba.store.database import engine_for
 from eproba.store.readings import all_readings, readings_of
 from eproba.store.tables import SQLModel
 from eproba.store.trials import load_trial, stamps_of
-from tests.conftest import demo_garden
+from tests.conftest import TODAY, demo_garden
 
 HANGING = sorted(t.name for t in SQLModel.metadata.tables.values() if "trial_id" in t.c and t.name != "stamp")
 TRIALS = (1, 2, 3, 4, 5)
@@ -89,3 +91,23 @@ def test_what_was_rolled_back_is_never_shown(session):
     assert load_trial(session, 2).note == "Never."
     session.rollback()
     assert load_trial(session, 2).note != "Never."
+
+
+@demo_garden
+@pytest.mark.parametrize(
+    "change",
+    [
+        "UPDATE pour SET day = day + 1 WHERE status = 'due'",
+        "UPDATE treatment SET amount = 2 * amount WHERE trial_id = 1",
+        "DELETE FROM trial WHERE id = 4",
+        "INSERT INTO own_recipe VALUES (DEFAULT, 'own', 1, '{}', '2026-05-01', false)",
+        "UPDATE garden SET time_zone = 'Pacific/Auckland'",
+    ],
+)
+def test_what_pours_ask_for_is_fetched_once_and_again_after_a_change(session, change, monkeypatch):
+    monkeypatch.setattr("eproba.store.brewing.all_recipes", lambda _session: recipes())
+    asked = brews_due(session, TODAY)
+    assert asked
+    assert brews_due(session, TODAY) is asked
+    assert ran(session, change)
+    assert brews_due(session, TODAY) is not asked

@@ -4,9 +4,26 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from functools import cache
+from threading import Lock
 from typing import Any
 
-from sqlalchemy import ColumnElement, Integer, Row, Select, and_, bindparam, case, cast, func, or_, select
+from cachetools import LRUCache, cached
+from sqlalchemy import (
+    ColumnElement,
+    Integer,
+    Row,
+    Select,
+    String,
+    and_,
+    bindparam,
+    case,
+    cast,
+    func,
+    literal,
+    or_,
+    select,
+)
+from sqlalchemy.dialects.postgresql import aggregate_order_by
 from sqlalchemy.orm import aliased
 from sqlmodel import Session, col
 
@@ -22,12 +39,13 @@ from eproba.store.batches import batches
 from eproba.store.database import once
 from eproba.store.glances import goes_on
 from eproba.store.kit import household_kit
-from eproba.store.measures import household_units
+from eproba.store.measures import household_system, household_units
 from eproba.store.recipes import all_recipes
-from eproba.store.tables import PourRow, TreatmentRow, TrialRow
+from eproba.store.tables import GardenRow, OwnRecipeRow, PourRow, StampRow, TreatmentRow, TrialRow
 
 POURING_HOUR = time(17)  # late afternoon, when a pour is best: a proposal, and no deadline
 LONG_AGO = timedelta(days=800)  # no trial is older
+MOST_DAYS = 20  # kept in memory by each process
 BETWEEN = timedelta(days=31)  # so far back a pour counts for the plain watering that comes after it
 
 
@@ -35,9 +53,9 @@ BETWEEN = timedelta(days=31)  # so far back a pour counts for the plain watering
 class Needs:
     """What the pours to come ask for: brews, and plain water for controls; and what was `poured` not long ago."""
 
-    brews: list[tuple[Recipe, Pouring]]
-    plain: list[Pouring]
-    poured: list[tuple[Recipe, Pouring]]
+    brews: Sequence[tuple[Recipe, Pouring]]
+    plain: Sequence[Pouring]
+    poured: Sequence[tuple[Recipe, Pouring]]
 
 
 def needs(session: Session, today: date) -> Needs:
@@ -48,25 +66,45 @@ def needs(session: Session, today: date) -> Needs:
     return Needs(brews, [pour for pour in asked.plain if pour.at.date() >= today], asked.poured)
 
 
-def brews_due(session: Session, today: date) -> list[tuple[Recipe, Pouring]]:
+def brews_due(session: Session, today: date) -> Sequence[tuple[Recipe, Pouring]]:
     """The same with what is overdue: what each application that waits takes of which brew."""
     return _asked_for(session, today).brews
 
 
 def _asked_for(session: Session, today: date) -> Needs:
     """All that waits, however old, and what was poured not long ago; asked once for a page."""
-    return once(session, ("asked for", today), lambda: _fetched(session, today))
+    return once(session, ("asked for", today), lambda: _fetched(session, today, _stamp(session)))
 
 
-def _fetched(session: Session, today: date) -> Needs:
-    known, needed = all_recipes(session), Needs([], [], [])
+def _stamp(session: Session) -> tuple[object, ...]:
+    """What all plans and own recipes, and how the household reckons, are known by now: see `stamps_of`."""
+    session.flush()
+    return (*session.connection().execute(_stamps()).one(), household_system(session))
+
+
+@cache
+def _stamps() -> Select:
+    plans = func.string_agg(cast(col(StampRow.plan), String), aggregate_order_by(literal(""), col(StampRow.trial_id)))
+    entry = func.concat(col(OwnRecipeRow.key), cast(col(OwnRecipeRow.entry), String))
+    recipes = func.string_agg(entry, aggregate_order_by(literal(""), col(OwnRecipeRow.id)))
+    return select(
+        select(func.md5(plans)).scalar_subquery(),
+        select(func.md5(recipes)).scalar_subquery(),
+        select(col(GardenRow.time_zone)).limit(1).scalar_subquery(),
+    )
+
+
+@cached(LRUCache(MOST_DAYS), key=lambda _session, today, stamp: (today, stamp), lock=Lock())
+def _fetched(session: Session, today: date, _stamp: tuple[object, ...]) -> Needs:
+    known = all_recipes(session)
+    brews, plain, past = list[tuple[Recipe, Pouring]](), list[Pouring](), list[tuple[Recipe, Pouring]]()
     for row in session.connection().execute(_pours(), {"since": today - LONG_AGO, "before": today - BETWEEN}):
         recipe = known.get(row.recipe) if row.what == "dose" else None
         if recipe is not None and recipe.family != "controls":
-            (needed.brews if row.status == "due" else needed.poured).append((recipe, _brewed(row, recipe)))
+            (brews if row.status == "due" else past).append((recipe, _brewed(row, recipe)))
         elif is_poured(row.unit) and row.status == "due":
-            needed.plain.append(_pouring(row, 0.0, in_base(row.dosed * row.amount, row.unit)[0]))
-    return needed
+            plain.append(_pouring(row, 0.0, in_base(row.dosed * row.amount, row.unit)[0]))
+    return Needs(tuple(brews), tuple(plain), tuple(past))
 
 
 def _brewed(row: Row[Any], recipe: Recipe) -> Pouring:
