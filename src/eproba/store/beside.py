@@ -8,6 +8,7 @@ from eproba.core.brewing.recipe import Recipe
 from eproba.core.judging.answers import questions_of
 from eproba.core.trial.amendments import Beside, Changes
 from eproba.core.trial.model import Trial
+from eproba.store.database import once
 from eproba.store.gone import gone_trials
 from eproba.store.kit import household_kit
 from eproba.store.mapping import correction_from
@@ -18,7 +19,11 @@ from eproba.store.tables import BatchRow
 
 
 def changes_of(session: Session, trial: Trial) -> Changes:
-    """Everything on record of a trial that was changed."""
+    """Everything on record of a trial that was changed; asked once for a page."""
+    return once(session, ("changes", trial.id), lambda: _changes(session, trial))
+
+
+def _changes(session: Session, trial: Trial) -> Changes:
     measures = {asked.measure.key: asked.measure for asked in trial.asked}
     rows = corrections_of(session, trial.id)
     corrections = [correction_from(row, measures.get(reading.measure_key)) for row, reading in rows]

@@ -17,10 +17,12 @@ from eproba.core.trial.claim import Asking, as_declared, compared_names, own_wor
 from eproba.core.trial.model import Asked, Role
 from eproba.core.trial.stage import Stage, is_sealed, stage_of
 from eproba.core.trial.worth import Worth, shown_worth
+from eproba.store.database import once
 from eproba.store.mapping import asked_from, round_time
 from eproba.store.measures import all_measures
 from eproba.store.tables import FindingRow, PourRow, RoundRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
 
+MOST_OF_ONE = 2000  # that is due in one trial
 UNREADABLE = (
     "This trial can’t be read: parts of it don’t fit together. Restore a backup of before, or delete it on its page."
 )
@@ -51,8 +53,15 @@ class Glance:
 
 def due_by(session: Session, on: date, limit: int = 60, trial_id: int | None = None) -> list[Due]:
     """Rounds and pours that are due by that day in trials that run, the oldest first."""
-    asked = {"on": on, "most": limit, "trial_id": trial_id}
-    rounds, pours = _due_rounds(trial_id is not None), _due_pours(trial_id is not None)
+    if trial_id is None:
+        return _due(session, {"on": on, "most": limit})
+    all_waiting = {"on": date.max, "most": MOST_OF_ONE, "trial_id": trial_id}
+    of_trial = once(session, ("due", trial_id), lambda: _due(session, all_waiting))
+    return [due for due in of_trial if due.on <= on]
+
+
+def _due(session: Session, asked: Mapping[str, object]) -> list[Due]:
+    rounds, pours = (statement("trial_id" in asked) for statement in (_due_rounds, _due_pours))
     connection = session.connection()
     waiting = [
         Due("round", t, name, rid, day, when, "", n, pull=pull, time=round_time(*hour), last=last)

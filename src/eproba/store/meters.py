@@ -7,12 +7,14 @@ from sqlalchemy import func
 from sqlmodel import Session, col, select
 
 from eproba.core.measuring.meters import MeterDoubt, MeterValue, RecordedMeter
+from eproba.store.database import once
 from eproba.store.secrets import hashed
 from eproba.store.tables import MeterRow, MeterValueRow
 
 
 def meter_rows(session: Session) -> Sequence[MeterRow]:
-    return session.exec(select(MeterRow).order_by(col(MeterRow.name))).all()
+    """All meters by their names; asked once for a page."""
+    return once(session, "meters", lambda: session.exec(select(MeterRow).order_by(col(MeterRow.name))).all())
 
 
 def meter_with(session: Session, token: str) -> MeterRow | None:

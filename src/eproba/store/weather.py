@@ -1,13 +1,27 @@
 """Weather on record: a logger's hours, whole days as told or foretold, as a station like any other."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from typing import Any
 
-from sqlmodel import Session, col, select
+from sqlalchemy.orm import Mapped
+from sqlmodel import Session, SQLModel, col
 
 from eproba.core.brewing.weather import Day, Hour
-from eproba.store.database import once
+from eproba.store.database import ONLY_READS, rows_of
 from eproba.store.tables import WeatherDayRow, WeatherRow
+
+BEFORE, AFTER = timedelta(days=3), timedelta(days=4)  # what a page asks for around what it asks for first
+
+
+@dataclass(frozen=True)
+class Span:
+    """Rows of the weather on record, from start to end."""
+
+    start: date
+    end: date
+    rows: Sequence[Any]
 
 
 @dataclass(frozen=True)
@@ -34,20 +48,24 @@ class LoggedStation:
         return self._days(first, last, foretold=True)
 
     def _hours(self, start: datetime, end: datetime, *, foretold: bool) -> list[Hour]:
-        key = ("hours", start.replace(second=0, microsecond=0), end.replace(second=0, microsecond=0), foretold)
-        return once(self.session, key, lambda: self._fetched_hours(start, end, foretold=foretold))
-
-    def _fetched_hours(self, start: datetime, end: datetime, *, foretold: bool) -> list[Hour]:
-        query = select(WeatherRow).where(col(WeatherRow.at) >= start, col(WeatherRow.at) < end)
-        query = query.where(col(WeatherRow.foretold).is_(foretold))
-        rows = self.session.exec(query.order_by(col(WeatherRow.at))).all()
-        return [Hour(row.at.astimezone(), row.temperature, row.rain_mm, row.humidity) for row in rows]
+        rows = self._kept(WeatherRow, col(WeatherRow.at), start, end)
+        asked = (row for row in rows if start <= row.at < end and row.foretold == foretold)
+        return [Hour(row.at.astimezone(), row.temperature, row.rain_mm, row.humidity) for row in asked]
 
     def _days(self, first: date, last: date, *, foretold: bool) -> list[Day]:
-        key = ("days", first, last, foretold)
-        return once(self.session, key, lambda: self._fetched_days(first, last, foretold=foretold))
+        rows = self._kept(WeatherDayRow, col(WeatherDayRow.on), first, last)
+        asked = (row for row in rows if first <= row.on <= last and row.foretold == foretold)
+        return [Day(row.on, row.low, row.high, row.rain_mm) for row in asked]
 
-    def _fetched_days(self, first: date, last: date, *, foretold: bool) -> list[Day]:
-        d = WeatherDayRow
-        query = select(d).where(col(d.on) >= first, col(d.on) <= last, col(d.foretold).is_(foretold))
-        return [Day(row.on, row.low, row.high, row.rain_mm) for row in self.session.exec(query.order_by(col(d.on)))]
+    def _kept(self, table: type[SQLModel], at: Mapped[Any], start: date, end: date) -> Sequence[Any]:
+        """All that is on record of a span, measured and foretold. A page asks for several that lie beside each other:
+        what lies around the first is fetched with it."""
+        if not self.session.info.get(ONLY_READS):
+            return rows_of(self.session, table, at >= start, at <= end, order=(at,))
+        spans: dict[type[SQLModel], Span] = self.session.info.setdefault("weather", {})
+        kept = spans.get(table)
+        if kept is None or not kept.start <= start <= end <= kept.end:
+            since, until = start - BEFORE, end + AFTER
+            kept = Span(since, until, rows_of(self.session, table, at >= since, at <= until, order=(at,)))
+            spans[table] = kept
+        return kept.rows
