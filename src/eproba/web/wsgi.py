@@ -3,6 +3,7 @@
 import gc
 import logging
 import os
+import sys
 import threading
 from importlib import import_module
 
@@ -14,6 +15,8 @@ logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s
 app = create_app()
 recipes()
 measures()
+# A save waits for PostgreSQL a dozen times, and each time for the thread that draws a page meanwhile: not for long.
+sys.setswitchinterval(0.0005)
 gc.freeze()  # what is loaded by now stays: the collector need not go through it again, in any worker
 
 
