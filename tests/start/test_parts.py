@@ -164,6 +164,7 @@ def test_all_data_move_into_a_cluster_of_the_newest_postgresql(opened):
     kept = rebuild(opened)
     assert (kept.name, (kept / "PG_VERSION").exists()) == (f"cluster.{cluster.version_of(opened.cluster)}", True)
     assert tables(opened) == before
+    assert not list(opened.path.glob("cluster.fresh*")), "nothing is left of the way"
     assert rebuild(opened).name.endswith("-2"), "what an upgrade set aside is never written over"
     assert "nothing to upgrade" in said(eproba(opened.path, "upgrade-postgres"))
 

@@ -100,7 +100,7 @@ class Cluster:
         return self.home.path / f"{self.data.name}.port"
 
     @property
-    def _settled(self) -> Path:
+    def settled(self) -> Path:
         """There once the accounts were set up: a start that was killed before leaves a cluster running without them."""
         return self.home.path / f"{self.data.name}.accounts"
 
@@ -120,7 +120,7 @@ class Cluster:
         say(f"making a PostgreSQL cluster in {self.data}")
         building, password = self.data.with_name(f"{self.data.name}.building"), self.home.path / "password"
         shutil.rmtree(building, ignore_errors=True)
-        self._settled.unlink(missing_ok=True)
+        self.settled.unlink(missing_ok=True)
         building.mkdir(mode=0o700)
         password.unlink(missing_ok=True)
         with os.fdopen(os.open(password, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as out:
@@ -152,7 +152,7 @@ class Cluster:
         self.programs = programs_for(self.data)
         if version_of(self.data) is None:
             self.make()
-        if self.postmaster() is not None and self._settled.exists():
+        if self.postmaster() is not None and self.settled.exists():
             return
         if self.postmaster() is None:
             self._run()
@@ -163,7 +163,7 @@ class Cluster:
             self._run()
             roles = Roles(self.home, self.programs, self.port)
         roles.settle()
-        self._settled.touch()
+        self.settled.touch()
 
     def _run(self) -> None:
         self.stop()
@@ -281,7 +281,8 @@ def rebuild(home: Home) -> Path:
     finally:
         before.stop()
         after.stop()
-    after.port_file.unlink(missing_ok=True)
+    for note in (after.port_file, after.settled):
+        note.unlink(missing_ok=True)
     fresh.rename(home.path / "cluster.upgraded")
     return finish_upgrade(home)
 
