@@ -400,16 +400,18 @@ def let_in(address: str) -> None:
 @main.command("open-house", hidden=True)
 @click.option("--port", type=int, required=True)
 @click.option("--address", help="The one address that it listens at.")
-def open_house(port: int, address: str | None) -> None:
-    """Say how a phone in the home network comes in (for the start script)."""
+@click.option("--proxy", help="The address of a proxy that stands before it.")
+def open_house(port: int, address: str | None, proxy: str | None) -> None:
+    """Say how a phone comes in: through the home network, or by a proxy (for the start script)."""
     import segno
 
     from eproba.store.doorkeeping import home_address, new_passcode, passcode_is_set
 
     url = os.environ["EPROBA_DATABASE_URL"]
     at = address or home_address()
-    shown = f"http://[{at}]:{port}/" if ":" in at else f"http://{at}:{port}/"
-    click.echo(f"On the phone, in the same home network: {shown}")
+    inside = f"http://[{at}]:{port}/" if ":" in at else f"http://{at}:{port}/"
+    shown = f"{proxy}/" if proxy else inside
+    click.echo(f"On the phone{'' if proxy else ', in the same home network'}: {shown}")
     segno.make(shown).terminal(out=sys.stdout, compact=True)
     if passcode_is_set(url):
         click.echo("Passcode: the one you have (./eproba passcode makes a new one).")

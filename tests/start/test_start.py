@@ -88,6 +88,13 @@ def test_what_runs_as_whom_and_what_it_shows(served):
     assert (home / "keys" / "session").owner() == ("eproba" if AS_ROOT else me)
 
 
+def test_behind_a_proxy_a_phone_is_told_the_name_of_the_proxy(home):
+    port, proxied = free_port(), {"EPROBA_HTTPS": "1", "EPROBA_HOSTS": "garden.example, other.example"}
+    started = eproba(home, "serve", "--host", "127.0.0.1", "--port", port, "--detach", **proxied)
+    assert "On the phone: https://garden.example/\n" in started.stderr
+    assert "a quarter of an hour: https://garden.example/join/" in eproba(home, "let-in").stdout
+
+
 def test_start_stop_and_start_again(home):
     port = free_port()
     first = eproba(home, "serve", "--port", port, "--detach")

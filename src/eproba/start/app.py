@@ -132,7 +132,8 @@ def _launch(run: Run, wish: StartWish, program: Program, access: Access, address
     if wish.host:
         env["EPROBA_HOME_NETWORK"] = "1"
         shown = [] if address in ("0.0.0.0", "::") else ["--address", address]
-        answer = program.ask("open-house", "--port", str(port), *shown, env=env)
+        proxy = behind_proxy()
+        answer = program.ask("open-house", "--port", str(port), *shown, *(["--proxy", proxy] if proxy else []), env=env)
         print(answer.stdout.decode(), end="", file=sys.stderr, flush=True)
     bound = f"[{address}]:{port}" if ":" in address else f"{address}:{port}"
     memory = ["--worker-tmp-dir", "/dev/shm"] if Path("/dev/shm").is_dir() else []
@@ -156,9 +157,15 @@ def _tell_when_up(run: Run, server: Server, address: str, port: int, detached: b
             raise Refused(f"the app did not come up: {last_line(run.home.logs / f'{run.what}.log')}")
         time.sleep(0.05)
     shown = f"http://[{address}]:{port}" if ":" in address else f"http://{address}:{port}"
-    run.tell(script=os.getpid(), server=server.pid, url=url, address=shown)
+    run.tell(script=os.getpid(), server=server.pid, url=url, address=behind_proxy() or shown)
     if not detached:
         say(f"{run.what} is at {url} (Ctrl-C ends it)")
+
+
+def behind_proxy() -> str:
+    """The address by which others come where a proxy with https stands before the app: the first name it answers to."""
+    names = os.environ.get("EPROBA_HOSTS", "").replace(",", " ").split()
+    return f"https://{names[0]}" if os.environ.get("EPROBA_HTTPS") == "1" and names else ""
 
 
 def answers(url: str) -> bool:
