@@ -358,6 +358,9 @@ def test_a_trial_from_claim_to_verdict_by_keyboard_alone(page, live, clock):
     """The whole path: plan, draw the ground, deal, baseline, pour, last round, verdict."""
     page.goto("/")
     press(page, "n")
+    page.wait_for_url("**/sheet")
+    tab_to(page, "Own words and promises")
+    press(page, "Enter")
     page.wait_for_url("**/claim")
     tab_to(page, "What is tried")
     page.keyboard.type("Comfrey steep")
@@ -462,6 +465,7 @@ def test_paper_is_black_on_white(page):
 def steps_to_ground(page, name):
     page.goto("/")
     page.get_by_role("button", name="New trial").click()
+    page.get_by_role("button", name="Own words and promises").click()
     page.get_by_label("What is tried").fill(name)
     page.get_by_label("A short name").fill(f"{name} tried")
     for step in ("measure", "treatments", "ground"):
@@ -647,6 +651,7 @@ def test_what_a_step_has_sent_itself_is_not_another_window(page):
     page.add_init_script(f"const sent = window.fetch; window.fetch = async (...all) => {late};")
     page.goto("/")
     page.get_by_role("button", name="New trial").click()
+    page.get_by_role("button", name="Own words and promises").click()
     page.get_by_label("What is tried").fill("Whey")
     with page.expect_response("**/claim/typed"):
         page.get_by_label("A short name").fill("Whey tried")

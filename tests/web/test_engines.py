@@ -346,6 +346,8 @@ def test_from_the_planner_to_the_lots_with_a_bed_pulled_wider(engine, live):
     engine.size(*LAPTOP)
     engine.open(live.url)
     engine.click("#new-trial button")
+    engine.shows("/sheet")
+    engine.click(".fold-button", "Own words and promises")
     engine.shows("/claim")
     engine.fill("[name=thing]", "Diluted whey")
     engine.fill("[name=name]", "Whey tried")

@@ -22,16 +22,20 @@ OTHERS = [
     "/batches/4",
 ]
 OTHERS += ["/trials/5/pours/7", "/trials/4/pours/0", "/trials/5/mix", "/practice/plan?seed=4&units=4", "/nowhere"]
-IN_THE_GARDEN = re.compile(r"/|/trials/\d+|/trials/\d+/(readings|rounds/\d+|pours/\d+)|/shelf|/waiting")
+IN_THE_GARDEN = re.compile(
+    r"/|/trials/\d+|/trials/\d+/(readings|rounds/\d+|pours/\d+)|/shelf|/waiting|/trials/new/\d+/sheet"
+)
 
 
 def steps_of_a_plan(page):
-    """The addresses of a plan's steps, nothing typed yet."""
+    """The addresses of a plan's sheet and steps, nothing typed yet."""
     page.goto("/")
     page.keyboard.press("n")
-    page.wait_for_url("**/claim")
+    page.wait_for_url("**/sheet")
     draft = page.url.rsplit("/", 1)[0]
-    return [f"{draft}/{step}" for step in ("claim", "measure", "treatments", "ground", "chance", "days", "rules")]
+    return [
+        f"{draft}/{step}" for step in ("sheet", "claim", "measure", "treatments", "ground", "chance", "days", "rules")
+    ]
 
 
 def kind_of(address):

@@ -16,7 +16,7 @@ BEFORE, AFTER = timedelta(days=3), timedelta(days=4)  # what a page asks for aro
 
 
 @dataclass(frozen=True)
-class Span:
+class KeptSpan:
     """Rows of the weather on record, from start to end."""
 
     start: date
@@ -62,10 +62,10 @@ class LoggedStation:
         what lies around the first is fetched with it."""
         if not self.session.info.get(ONLY_READS):
             return rows_of(self.session, table, at >= start, at <= end, order=(at,))
-        spans: dict[type[SQLModel], Span] = self.session.info.setdefault("weather", {})
+        spans: dict[type[SQLModel], KeptSpan] = self.session.info.setdefault("weather", {})
         kept = spans.get(table)
         if kept is None or not kept.start <= start <= end <= kept.end:
             since, until = start - BEFORE, end + AFTER
-            kept = Span(since, until, rows_of(self.session, table, at >= since, at <= until, order=(at,)))
+            kept = KeptSpan(since, until, rows_of(self.session, table, at >= since, at <= until, order=(at,)))
             spans[table] = kept
         return kept.rows

@@ -19,6 +19,7 @@ from eproba.core.keys import as_shipped, check_keys, check_values
 from eproba.core.measuring.calculators import Calculator, calculator_from
 from eproba.core.measuring.measures import Measure, measure_from
 from eproba.core.planning.claims import Promise, promise_from
+from eproba.core.planning.crops import CropKind, crop_kind_from
 from eproba.core.practice.lessons import Lesson, LessonError
 from eproba.core.quantities import System, Units, filled
 
@@ -137,6 +138,14 @@ def promises() -> dict[str, Promise]:
     """The bank of vague promises by key, each with its measurable claims. Raises CatalogueError."""
     known = measures()
     return made("promises.toml", _file("promises.toml"), lambda key, entry: promise_from(key, entry, known))
+
+
+@functools.cache
+@as_shipped()
+def crops() -> dict[str, CropKind]:
+    """Kinds of crops by key, each with the measure that is usually the first. Raises CatalogueError."""
+    known = measures()
+    return made("crops.toml", _file("crops.toml"), lambda key, entry: crop_kind_from(key, entry, known))
 
 
 @functools.cache

@@ -18,6 +18,7 @@ from eproba.store.commands.trials import create_trial
 from eproba.store.drafts import draft_of, untouched_draft
 from eproba.store.tables import DraftRow
 from eproba.web.new_trial.following import follow
+from eproba.web.new_trial.sheet import SheetPage, sheet_page, take_said
 from eproba.web.new_trial.steps.chance import ChanceStep
 from eproba.web.new_trial.steps.deal import deal_page
 from eproba.web.new_trial.steps.step import Answers, Typed, Walk, first_of
@@ -30,6 +31,7 @@ from eproba.web.verdict.keeping import commit
 
 new_trial = Blueprint("new_trial", __name__, template_folder="templates")
 DRAFT = "/trials/new/<int:draft_id>"
+SHEET = "sheet"
 STEP = f"{DRAFT}/<any({', '.join(NAMES)}):name>"
 NOT_TOLD = ("places", "auto", "proposal", "among", "cuts", "shown_in")  # what no person reads in a field
 
@@ -38,14 +40,90 @@ NOT_TOLD = ("places", "auto", "proposal", "among", "cuts", "shown_in")  # what n
 def begin() -> ResponseReturnValue:
     """Start a plan; typed or bookmarked, the address goes on with the last one in which nothing was typed yet."""
     if request.method == "GET" and (untouched := untouched_draft(db(), first_answers(today()))) is not None:
-        return redirect(_address(untouched, "claim"))
+        return redirect(_address(untouched, SHEET))
     draft_id = new_draft(db(), first_answers(today()), now())
     commit()
-    return redirect(_address(draft_id, "claim"))
+    return redirect(_address(draft_id, SHEET))
 
 
 def _draft_or_404(draft_id: int) -> DraftRow:
     return draft_of(db(), draft_id) or abort(404, "This draft is gone: it was thrown away, or its lots were dealt.")
+
+
+@new_trial.get(f"{DRAFT}/{SHEET}")
+def sheet(draft_id: int) -> ResponseReturnValue:
+    """The whole trial on one sheet."""
+    draft = _draft_or_404(draft_id)
+    return _sheet(draft, sheet_page(answers_of(draft), bench()))
+
+
+@new_trial.post(f"{DRAFT}/{SHEET}")
+def keep_sheet(draft_id: int) -> ResponseReturnValue:
+    """Keep what the sentence says, then do what was pressed: deal the lots, take a help, open a fold."""
+    draft, go = hold_draft(db(), draft_id), request.form.get("go", "")
+    answers = _as_said(draft)
+    problem, leads = _helped(answers, go)
+    try:
+        _save_all(draft, answers)
+    except Changed as error:
+        return _sheet(draft, sheet_page(answers, bench()), sentence(error)), 409
+    shown = sheet_page(answers, bench(), whole(request.form.get("deals", "")) or 0, checked=go == DEAL)
+    if go == DEAL and shown.is_ready:
+        return _deal(draft_id, walk_of(answers))
+    if go == DEAL or problem:
+        return _sheet(draft, shown, problem or shown.problem or "Something is missing yet: it stands at its word."), 400
+    return redirect(_address(draft_id, leads or (go if go in NAMES else SHEET)))
+
+
+@new_trial.post(f"{DRAFT}/{SHEET}/again")
+def sheet_again(draft_id: int) -> ResponseReturnValue:
+    """All that follows from the sentence, while it is being typed."""
+    draft = hold_draft(db(), draft_id)
+    answers, told = _as_said(draft), dict[str, str]()
+    try:
+        _save_all(draft, answers)
+        told = {"X-Step-Version": str(_version(draft))}
+    except Changed:
+        pass  # the sheet itself will say it
+    shown = sheet_page(answers, bench(), whole(request.form.get("deals", "")) or 0)
+    return render_template("new_trial/sheet_parts.html", draft_id=draft_id, page=shown), 200, told
+
+
+def _sheet(draft: DraftRow, shown: SheetPage, problem: str = "") -> str:
+    return render_template(
+        "new_trial/sheet.html", draft_id=draft.id, page=shown, problem=problem, seen=_version(draft)
+    )  # fmt: skip
+
+
+def _as_said(draft: DraftRow) -> Answers:
+    """The answers with what the sentence says now."""
+    answers = copy.deepcopy(answers_of(draft))
+    take_said(answers, request.form, bench())
+    return answers
+
+
+def _helped(answers: Answers, go: str) -> tuple[str, StepName | None]:
+    """Do what would help, in place; where a gardener has to choose, the step where that is done."""
+    if not go.startswith("help-"):
+        return "", None
+    walk = walk_of(answers)
+    problem, leads = _acted(walk, "chance", answers["chance"], go)
+    return problem, leads if leads in ("treatments", "days") else None
+
+
+def _save_all(draft: DraftRow, answers: Answers) -> None:
+    """Keep every step that the sentence changed, over the plan that it was made from. Raises Changed."""
+    seen = whole(request.form.get("seen", ""))
+    if seen is not None and seen != _version(draft):
+        text = "This plan was changed in another window since you opened it. Yours is still in the fields"
+        raise Changed(f"{text}; go on if it is right.")
+    keep_steps(db(), draft, answers, now(), {})
+    commit()
+
+
+def _version(draft: DraftRow) -> int:
+    """How often its steps were changed."""
+    return sum(draft.versions.values())
 
 
 @new_trial.get(STEP)
@@ -131,15 +209,15 @@ def _elsewhere(draft_id: int, go: str) -> str:
 
 def _target(name: str, go: str) -> str:
     places = [*NAMES, DEAL]
-    if go in places:
+    if go in (*places, SHEET):
         return go
     move = {"next": 1, "back": -1}.get(go, 0)
     return places[max(0, places.index(name) + move)]
 
 
 def _address(draft_id: int, name: str) -> str:
-    if name == DEAL:
-        return url_for("new_trial.overview", draft_id=draft_id)
+    if name in (DEAL, SHEET):
+        return url_for("new_trial.overview" if name == DEAL else "new_trial.sheet", draft_id=draft_id)
     return url_for("new_trial.step", draft_id=draft_id, name=name)
 
 
@@ -210,7 +288,7 @@ def chances_again(draft_id: int) -> ResponseReturnValue:
 @new_trial.route(f"{DRAFT}/deal", methods=["GET", "POST"])
 def overview(draft_id: int) -> ResponseReturnValue:
     draft = _draft_or_404(draft_id)
-    if request.form.get("go") in NAMES:
+    if request.form.get("go") in (*NAMES, SHEET):
         return redirect(_address(draft_id, request.form["go"]))
     walk = walk_of(answers_of(draft))
     try:

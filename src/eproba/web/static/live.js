@@ -14,6 +14,7 @@ async function refresh() {
     const answer = await Saves.inTurn(planner, live.dataset.live, () => mine === asked);
     if (!answer?.ok || mine !== asked) return;
     live.innerHTML = await answer.text();
+    document.dispatchEvent(new Event("live-drawn"));
   } catch {
     // No signal: the last picture stays; the button below asks again.
   } finally {

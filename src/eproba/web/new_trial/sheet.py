@@ -1,0 +1,372 @@
+"""A trial on one sheet: the sentence whose words are its fields, and all that follows from it, complete from the first
+moment. The draft and its steps stay: a slot changes them, and what it proposes follows.
+"""
+
+import copy
+import json
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import TYPE_CHECKING, cast
+
+from eproba.core.catalogue import crops
+from eproba.core.errors import EprobaError
+from eproba.core.planning.advice import Advice
+from eproba.core.planning.crops import first_measure, kind_tried
+from eproba.core.planning.draft import AUTO_COLUMNS, StepName
+from eproba.core.planning.phrases import (
+    PhraseError,
+    days_said,
+    days_words,
+    ground_said,
+    site_words,
+    worth_said,
+    worth_shown,
+)
+from eproba.core.planning.plan import Plan, dealt_units
+from eproba.core.quantities import Units
+from eproba.core.trial.compared import AGAINST, COMPARED
+from eproba.core.trial.ground import GroundError, Site, row_of, site_from
+from eproba.core.words import NumberError, day_words, lower_first, parse_number, plural
+from eproba.web.new_trial.following import follow, worth_said_in
+from eproba.web.new_trial.steps.chance import planned_chance
+from eproba.web.new_trial.steps.days import DaysPage
+from eproba.web.new_trial.steps.deal import DealPage, deal_page
+from eproba.web.new_trial.steps.ground import drawn
+from eproba.web.new_trial.steps.step import Answers, Bench, Typed, Walk, first_of
+from eproba.web.new_trial.usual import kind_of, recipe_called, typed_rows
+from eproba.web.new_trial.walking import first_answers, walk_of
+from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
+from eproba.web.ui.clock import today
+from eproba.web.ui.units import sentence, units
+
+if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
+    from eproba.core.planning.outlook import Help
+
+SLOTS = ("thing", "crop", "measure", "against", "within", "ground", "worth")
+SLOT_OF: Mapping[str, tuple[StepName, str]] = {  # where the steps keep what is chosen, or typed as it is
+    "thing": ("claim", "thing"), "crop": ("rules", "crops"), "measure": ("measure", "measure"),
+    "against": ("claim", "against"), "within": ("measure", "decision_day"), "worth": ("measure", "worth"),
+}  # fmt: skip
+IN_WORDS = ("within", "ground", "worth")
+BY_ITSELF = (
+    "said_",
+    "start_on",
+    "offered",
+    "among",
+    "cuts",
+    "shown_in",
+    "places",
+    "name",
+)  # what a page fills by itself
+LONGEST = 200
+UNNAMED = "the treatment"  # for the picture alone, while nothing is typed
+
+
+@dataclass(frozen=True)
+class Slot:
+    """One field of the sentence: what stands in it, what it can be (keys and words), and what is wrong with it."""
+
+    text: str
+    choices: tuple[tuple[str, str], ...] = ()
+    wrong: str = ""
+
+
+@dataclass(frozen=True)
+class Fold:
+    """One of the steps, below the sheet: what is settled there, and whether somebody settled it or it is proposed."""
+
+    name: StepName
+    title: str
+    summary: str
+    is_own: bool
+
+
+@dataclass(frozen=True)
+class SheetPage:
+    """The whole sheet.
+
+    `deal`: the plan as it would be dealt, None where `problem` says why there is none; `picture`: the ground with lots
+    as they could fall, dealt `deals` times for the eye; `shown`: in how many of 100 gardens the plan would show it;
+    `helps`: the best ways to a clearer answer; `takes`: what it asks of one.
+    """
+
+    slots: Mapping[str, Slot]
+    folds: tuple[Fold, ...]
+    problem: str = ""
+    deal: DealPage | None = None
+    picture: GroundPlan | None = None
+    shown: int | None = None
+    deals: int = 0
+    helps: "tuple[Help, ...]" = ()
+    takes: tuple[str, ...] = ()
+    advice: tuple[Advice, ...] = ()
+
+    @property
+    def in_slots(self) -> dict[str, dict[str, object]]:
+        """What the page puts into the slots where nobody types."""
+        return {
+            name: {"text": slot.text, "choices": slot.choices, "wrong": slot.wrong != ""}
+            for name, slot in self.slots.items()
+        }
+
+    @property
+    def is_ready(self) -> bool:
+        """Whether the lots can be dealt."""
+        wrong = any(slot.wrong for slot in self.slots.values())
+        return self.deal is not None and not wrong and self.slots["thing"].text != ""
+
+
+# --- What is said -------------------------------------------------------------------------------------------------
+
+
+def take_said(answers: Answers, said: Mapping[str, str], bench: Bench) -> None:
+    """Change the answers by what stands in the slots; what cannot be read is kept as it was typed, and changes nothing
+    else."""
+    before, known = copy.deepcopy(answers), bench.known
+    named = _usual_name(answers)
+    for slot in IN_WORDS:
+        answers["claim"][f"said_{slot}"] = [said.get(slot, "")[:LONGEST]]
+    for slot in ("thing", "crop", "against", "measure"):
+        step, field = SLOT_OF[slot]
+        answers[step][field] = [said.get(slot, "").strip()[:LONGEST]]
+    _propose_kind(before, answers, bench)
+    follow(before, answers, known)
+    _propose_measure(before, answers, bench)
+    for slot, take in TAKES.items():
+        if said.get(slot, "") != words_of(before, bench)[slot]:
+            _taken(take, answers, said.get(slot, ""), bench)
+    if first_of(answers["claim"], "name") == named:
+        answers["claim"]["name"] = [_usual_name(answers)]
+
+
+def _taken(take: Callable[[Answers, str, Bench], None], answers: Answers, text: str, bench: Bench) -> None:
+    try:
+        take(answers, text, bench)
+    except PhraseError:
+        return  # the slot will say it
+
+
+def _usual_name(answers: Answers) -> str:
+    """“Comfrey steep on rainbow chard”."""
+    thing, crop = first_of(answers["claim"], "thing"), first_of(answers["rules"], "crops")
+    return f"{thing} on {lower_first(crop)}"[:80] if thing and crop else thing[:80]
+
+
+def _proposed_kind(answers: Answers, bench: Bench) -> str:
+    thing = first_of(answers["claim"], "thing")
+    return kind_tried(thing, bench.known.recipes.get(recipe_called(thing, bench.known.recipes)))
+
+
+def _propose_kind(before: Answers, answers: Answers, bench: Bench) -> None:
+    """The kind of comparison, by what is tried, where nobody chose another."""
+    if first_of(before["claim"], "compared") == _proposed_kind(before, bench):
+        answers["claim"]["compared"] = [_proposed_kind(answers, bench)]
+
+
+def _propose_measure(before: Answers, answers: Answers, bench: Bench) -> None:
+    """The first measure, by the crop, where nobody chose another."""
+    was, now = (_measure_of(each) for each in (before, answers))
+    if was == now or first_of(answers["measure"], "measure") not in (was, _first_of_kind(answers)):
+        return
+    then = copy.deepcopy(answers)
+    answers["measure"]["measure"] = [now]
+    follow(then, answers, bench.known)
+
+
+def _measure_of(answers: Answers) -> str:
+    return first_measure(first_of(answers["rules"], "crops"), crops()) or _first_of_kind(answers)
+
+
+def _first_of_kind(answers: Answers) -> str:
+    return (COMPARED[kind_of(first_of(answers["claim"], "compared"))].first or ("plant_height",))[0]
+
+
+def _take_days(answers: Answers, text: str, bench: Bench) -> None:
+    answers["measure"]["decision_day"] = [str(days_said(text))]
+    answers["days"]["rounds"] = [""]
+
+
+def _take_ground(answers: Answers, text: str, bench: Bench) -> None:
+    said, ground = ground_said(text, bench.known.units), answers["ground"]
+    ground |= {"proposal": [""], "cuts": [""], "among": [""], "dealing": [""], "sizes": [""]}
+    if said.site is None:
+        row = row_of("pots", 25, 25, 10, 2, AUTO_COLUMNS)
+        each = max(1, (said.pots or 0) // max(2, len(typed_rows(answers["treatments"]))))
+        ground |= {"auto": ["1"], "places": [drawn(Site((row,)))], "units_each": [str(each)]}
+    else:
+        ground |= {"auto": [""], "places": [drawn(said.site)]}
+
+
+def _take_worth(answers: Answers, text: str, bench: Bench) -> None:
+    number, unit = worth_said(text)
+    typed = answers["measure"]
+    typed["worth"] = ["" if number is None else f"{number:g}"]
+    if unit:
+        typed["scale"] = ["ratio" if unit == "%" else "difference"]
+
+
+TAKES: Mapping[str, Callable[[Answers, str, Bench], None]] = {
+    "within": _take_days, "ground": _take_ground, "worth": _take_worth,
+}  # fmt: skip
+
+
+# --- What stands there --------------------------------------------------------------------------------------------
+
+
+def words_of(answers: Answers, bench: Bench) -> dict[str, str]:
+    """What stands in the slots: as it was typed, as long as it says what the steps hold, or can’t be read."""
+    held = {slot: first_of(answers[step], field) for slot, (step, field) in SLOT_OF.items()}
+    held |= {"within": _days_held(held["within"]), "worth": _worth_held(answers, bench)}
+    held["ground"] = _ground_held(answers, bench)
+    for slot in IN_WORDS:
+        typed = first_of(answers["claim"], f"said_{slot}")
+        if typed and _says(slot, typed, held[slot], answers, bench):
+            held[slot] = typed
+    return held
+
+
+def _days_held(typed: str) -> str:
+    return days_words(int(typed)) if typed.isascii() and typed.isdigit() and int(typed) else typed
+
+
+def _worth_held(answers: Answers, bench: Bench) -> str:
+    typed, measure = answers["measure"], bench.known.measures.get(first_of(answers["measure"], "measure"))
+    try:
+        number = parse_number(first_of(typed, "worth")) if first_of(typed, "worth") else None
+    except NumberError:
+        return first_of(typed, "worth")
+    return worth_shown(number, "" if measure is None else worth_said_in(typed, measure))
+
+
+def _ground_held(answers: Answers, bench: Bench) -> str:
+    ground = answers["ground"]
+    if first_of(ground, "auto") == "1":
+        each = first_of(ground, "units_each")
+        rows = max(2, len(typed_rows(answers["treatments"])))
+        return plural(int(each) * rows, "pot") if each.isascii() and each.isdigit() else each
+    try:
+        return site_words(site_from(json.loads(first_of(ground, "places") or "{}")), bench.known.units)
+    except (GroundError, ValueError, TypeError):
+        return "as it is drawn"
+
+
+def _says(slot: str, typed: str, held: str, answers: Answers, bench: Bench) -> bool:
+    """Whether typed words still say what the steps hold; what can't be read stays for its writer to mend."""
+    tried = copy.deepcopy(answers)
+    try:
+        TAKES[slot](tried, typed, bench)
+    except PhraseError:
+        return True
+    again = {"within": _days_held(first_of(tried["measure"], "decision_day")), "worth": _worth_held(tried, bench)}
+    return again.get(slot, _ground_held(tried, bench)) == held
+
+
+def _wrong(slot: str, text: str, bench: Bench) -> str:
+    """What is wrong with a slot by itself."""
+    try:
+        if slot in READS:
+            READS[slot](text, bench.known.units)
+    except PhraseError as error:
+        return sentence(error)
+    return ""
+
+
+READS: Mapping[str, Callable[[str, Units], object]] = {
+    "within": lambda text, _units: days_said(text), "worth": lambda text, _units: worth_said(text),
+    "ground": ground_said,
+}  # fmt: skip
+
+
+# --- The page -----------------------------------------------------------------------------------------------------
+
+
+def sheet_page(answers: Answers, bench: Bench, deals: int = 0, checked: bool = False) -> SheetPage:
+    """Everything on the sheet; `deals`: how often the lots were dealt for the eye; `checked`: also what is still empty
+    is told."""
+    words, shown = words_of(answers, bench), copy.deepcopy(answers)
+    if not words["thing"]:
+        shown["claim"]["thing"], shown["claim"]["name"] = [UNNAMED], [first_of(answers["claim"], "name") or UNNAMED]
+        follow(answers, shown, bench.known)
+    walk = walk_of(shown)
+    slots = _slots(words, walk, bench)
+    if checked and not words["thing"]:
+        slots["thing"] = Slot("", wrong="Say what is tried: a brew, a mulch, a bag.")
+    folds = _folds(answers, walk_of(answers), bench)
+    try:
+        deal = deal_page(walk)
+    except EprobaError as error:
+        return SheetPage(slots, folds, sentence(error))
+    chance, helps = _chance(walk)
+    return SheetPage(
+        slots, folds, "", deal, _picture(deal, deals), chance, deals, helps, _takes(walk, deal.plan), deal.advice
+    )  # fmt: skip
+
+
+def _slots(words: Mapping[str, str], walk: Walk, bench: Bench) -> dict[str, Slot]:
+    known, kind = bench.known.measures, walk.draft.compared
+    choices = {
+        "measure": tuple((key, lower_first(m.name)) for key, m in known.items() if m.can_be_first),
+        "against": tuple((role, AGAINST[role]) for role in COMPARED[kind].controls),
+    }
+    slots = {slot: Slot(words[slot], choices.get(slot, ()), _wrong(slot, words[slot], bench)) for slot in SLOTS}
+    for slot, (step, field) in SLOT_OF.items():
+        errors = [] if walk.right[step] else list(cast(list[str], walk.forms[step][field].errors))
+        if errors and not slots[slot].wrong and words["thing"]:
+            slots[slot] = Slot(slots[slot].text, slots[slot].choices, errors[0])
+    return slots
+
+
+def _folds(answers: Answers, walk: Walk, bench: Bench) -> tuple[Fold, ...]:
+    """Each step in a line; what differs from what follows of the thing and the crop alone is somebody's own."""
+    usual, words = first_answers(today()), words_of(answers, bench)
+    take_said(usual, words_of(usual, bench) | {slot: words[slot] for slot in ("thing", "crop")}, bench)
+    names: tuple[StepName, ...] = ("treatments", "ground", "measure", "days", "rules", "chance", "claim")
+    titles = {"claim": "Own words and promises"}
+    return tuple(
+        Fold(
+            name,
+            titles.get(name, walk.steps[name].title),
+            walk.settled(name),
+            _is_own(answers[name], usual[name]),
+        )
+        for name in names
+    )
+
+
+def _is_own(typed: Typed, usual: Typed) -> bool:
+    """Whether a gardener filled something otherwise than it is proposed."""
+    return any(first_of(typed, field) != first_of(usual, field) for field in usual if not field.startswith(BY_ITSELF))
+
+
+def _chance(walk: Walk) -> "tuple[int | None, tuple[Help, ...]]":
+    """In how many of a hundred gardens the plan shows its worth, and what would help most."""
+    from eproba.core.planning.outlook import reach_of
+
+    try:
+        prospect, noise, helps = planned_chance(walk)
+        reach = reach_of(prospect, noise, helps)
+    except EprobaError:
+        return None, ()
+    return (None if reach is None else round(100 * reach.chance)), helps
+
+
+def _picture(deal: DealPage, deals: int) -> GroundPlan:
+    dealt = dealt_units(deal.plan, f"for the eye {deals}")
+    site = deal.plan.layout.site
+    return ground_plan(site, [(unit.cut, unit.letter) for unit in dealt], deal.looks, household=units())
+
+
+def _takes(walk: Walk, plan: Plan) -> tuple[str, ...]:
+    """What the trial asks of a gardener: days, applications, rounds, minutes."""
+    page = walk.steps["days"].page(walk)
+    last = plan.start_on + timedelta(days=plan.rhythm.decision_day)
+    lines = [f"{day_words(plan.start_on)} to {day_words(last)}."]
+    if not isinstance(page, DaysPage) or page.problem:
+        return tuple(lines)
+    for visit in page.visits:
+        given = "; ".join(f"{line.name}, {line.words}" for line in visit.lines)
+        verb = COMPARED[plan.compared].noun.capitalize()
+        lines.append(f"{verb} {visit.days}, about {visit.minutes:.0f} min each: {given}.")
+    lines.append(f"{plural(len(page.rounds), 'round')} of readings; the longest day takes {page.busiest:.0f} min.")
+    return tuple(lines)
