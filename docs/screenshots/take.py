@@ -95,6 +95,8 @@ def a_trial_with_pictures(page: Page) -> list[str]:
     """Pots begun a fortnight ago, pictures of three days; returns the addresses of its rounds."""
     page.goto("/")
     page.keyboard.press("n")
+    page.wait_for_url("**/sheet")
+    page.get_by_role("button", name="Own words and promises").click()
     page.wait_for_url("**/claim")
     page.get_by_label("What is tried").fill("Alfalfa-pellet steep")
     page.get_by_label("A short name").fill("Alfalfa on pak choi")
@@ -137,26 +139,23 @@ def a_round(page: Page, address: str) -> None:
 
 
 def a_plan(page: Page) -> None:
-    """The ground with its proposals, and the chance."""
+    """The sheet, and the ground with its proposals."""
     page.goto("/")
     page.keyboard.press("n")
-    page.wait_for_url("**/claim")
+    page.wait_for_url("**/sheet")
     page.get_by_label("What is tried").fill("Comfrey steep")
-    page.get_by_label("A short name").fill("Comfrey on pak choi")
-    page.wait_for_timeout(800)
-    for step in ("measure", "treatments", "ground"):
-        page.get_by_role("button", name="Next").click()
-        page.wait_for_url(f"**/{step}")
+    page.get_by_label("The crop").fill("pak choi")
+    page.get_by_label("What you have").click()
+    page.wait_for_timeout(1500)
+    take(page, "sheet.png", full_page=True)
+    page.locator(".fold-button", has_text="Ground").click()
+    page.wait_for_url("**/ground")
     for width in ("200", "150"):
         page.get_by_role("button", name="Add bed").click()
         page.locator("#place-width").fill(width)
     page.get_by_label("What changes over it").select_option("shade")
     page.wait_for_timeout(1500)
     take(page, "ground.png", full_page=True)
-    page.get_by_role("button", name="Next").click()
-    page.wait_for_url("**/chance")
-    page.wait_for_timeout(500)
-    take(page, "chance.png", full_page=True)
 
 
 def practised(page: Page) -> None:
