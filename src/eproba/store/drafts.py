@@ -15,8 +15,12 @@ def draft_of(session: Session, draft_id: int) -> DraftRow | None:
 
 def draft_name(draft: DraftRow) -> str:
     """What a draft is called in lists, however little was typed."""
-    typed = draft.answers.get("claim", {}).get("name") or [""]
-    return str(typed[0]).strip() or "Unnamed plan"
+    return typed_name(draft) or "Unnamed plan"
+
+
+def typed_name(draft: DraftRow) -> str:
+    """The name that somebody gave it; empty while nobody has."""
+    return str((draft.answers.get("claim", {}).get("name") or [""])[0]).strip()
 
 
 def drafts(session: Session) -> Sequence[DraftRow]:

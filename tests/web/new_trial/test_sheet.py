@@ -157,3 +157,34 @@ def test_the_sheet_answers_while_one_types(page, app):
     page.get_by_role("button", name="Deal the lots").press("Enter")
     page.wait_for_url("**/trials/1?dealt=1")
     assert "Comfrey steep on pak choi" in Client(app).get("/trials").text
+
+
+def test_plans_stand_on_the_trials_page_and_the_unnamed_go_after_a_month(client, clock, draft):
+    fill(client, draft, "claim", go="stay", name="", thing="")
+    named = client.post("/trials/new").headers["Location"]
+    said(client, named, thing="Whey")
+    first = text(client, "/")
+    assert "./eproba" not in first
+    assert f'<a href="{named}">Whey</a>' in first, "an empty garden has nothing else to show"
+    assert "goes when nobody has touched it for 30 days" in text(client, "/trials")
+    clock.forward(days=30)
+    client.post("/trials/new")
+    assert client.get(f"{draft}/sheet").status_code == 200
+    clock.forward(minutes=1)
+    client.post("/trials/new")
+    assert client.get(f"{draft}/sheet").status_code == 404
+    assert client.get(named).status_code == 200, "whoever has named it comes back to it"
+
+
+@pytest.mark.parametrize("garden", ["demo"], indirect=True)
+def test_every_way_into_a_plan_leads_to_the_sheet(client):
+    again = client.post("/trials/1/copy").headers["Location"]
+    assert again.endswith("/sheet")
+    page = text(client, again)
+    assert slots(page)["thing"] == "Comfrey steep"
+    assert "A Plain water · B Comfrey steep · C Diluted whey" in page, "all its treatments came along"
+    kept = said(client, again).text
+    assert re.findall(r"<span>(.*?)</span> <small>", kept, re.S) == re.findall(
+        r"<span>(.*?)</span> <small>", page, re.S
+    )
+    assert "Whey" not in text(client, "/").split("Trials</h2>")[1].split("All trials")[0]

@@ -1,16 +1,18 @@
 """Drafts: trials being planned, kept as typed, each step over the version that was seen."""
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlmodel import Session, col, select
 
 from eproba.core.planning.draft import StepName
 from eproba.store.commands.locks import Changed, Gone
+from eproba.store.drafts import typed_name
 from eproba.store.tables import DraftRow
 
 Typed = Mapping[str, list[str]]
+FORGOTTEN = timedelta(days=30)
 
 
 def new_draft(
@@ -27,6 +29,15 @@ def new_draft(
     session.add(row)
     session.flush()
     return row.id
+
+
+def drop_forgotten(session: Session, now: datetime) -> None:
+    """Plans without a name go after a month in which nobody touched them; one that was a trial once stays."""
+    old = select(DraftRow).where(DraftRow.changed_at < now - FORGOTTEN, col(DraftRow.taken_back).is_(None))
+    for row in session.exec(old.with_for_update(skip_locked=True)):
+        if not typed_name(row):
+            session.delete(row)
+    session.flush()
 
 
 def hold_draft(session: Session, draft_id: int) -> DraftRow:

@@ -11,7 +11,7 @@ from wtforms import Field, FieldList, FormField
 from eproba.core.errors import EprobaError
 from eproba.core.planning.advice import merged
 from eproba.core.planning.draft import StepName, plan_of
-from eproba.store.commands.drafts import hold_draft, keep_steps, new_draft, take_draft
+from eproba.store.commands.drafts import drop_forgotten, hold_draft, keep_steps, new_draft, take_draft
 from eproba.store.commands.gone import throw_away as throw_away_draft
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.trials import create_trial
@@ -41,6 +41,7 @@ def begin() -> ResponseReturnValue:
     """Start a plan; typed or bookmarked, the address goes on with the last one in which nothing was typed yet."""
     if request.method == "GET" and (untouched := untouched_draft(db(), first_answers(today()))) is not None:
         return redirect(_address(untouched, SHEET))
+    drop_forgotten(db(), now())
     draft_id = new_draft(db(), first_answers(today()), now())
     commit()
     return redirect(_address(draft_id, SHEET))

@@ -29,15 +29,15 @@ def show() -> ResponseReturnValue:
     seen = glances(db(), today(), limit=6)
     brewed, plans = batches(db()), drafts(db())
     vessels = {v.batch.id: v for v in shelf(brewed, now(), units()) if v.state not in ("used up", "thrown away")}
-    if not seen and not plans and not vessels:
-        return render_template("today/first_run.html", **zone_facts())
+    if not seen and not vessels:
+        return render_template("today/first_run.html", drafts=plans, **zone_facts())
     lines = day_list(db(), now(), station(), today() + AHEAD, brewed)
     return render_template(
         "today/today.html",
         lines=[line for line in lines if line.on == today()],
         later=[line for line in lines if line.on > today() and line.kind_of_job != "stir"],
         trials=seen,
-        drafts=plans[:3],
+        drafts=plans,
         vessels=vessels,
     )
 

@@ -24,7 +24,7 @@ from eproba.exchange.trial_json import Record, trial_json
 from eproba.store.batches import batches
 from eproba.store.beside import beside_of, changes_of
 from eproba.store.brewing import brewings
-from eproba.store.commands.drafts import new_draft
+from eproba.store.commands.drafts import FORGOTTEN, new_draft
 from eproba.store.commands.gone import line_left, remove_trial
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.trials import (
@@ -82,6 +82,7 @@ def index() -> ResponseReturnValue:
         page=page,
         more=more,
         drafts=drafts(db()) if page == 1 else [],
+        forgotten_days=FORGOTTEN.days,
         looks=looks,
         due={due.trial_id: due for due in reversed(due_by(db(), today(), limit=500))},
     )
@@ -320,7 +321,7 @@ def copy(trial_id: int) -> ResponseReturnValue:
     commit()
     for words in lesson.words:
         flash(words)
-    return redirect(url_for("new_trial.step", draft_id=draft_id, name="claim"))
+    return redirect(url_for("new_trial.sheet", draft_id=draft_id))
 
 
 def _lesson(trial: Trial) -> "Learned":
@@ -344,7 +345,7 @@ def back_to_plan(trial_id: int) -> ResponseReturnValue:
     draft_id = new_draft(db(), answers_taken_back(trial, today()), now(), trial.deals, line)
     commit()
     flash("It is a plan again. Dealing its lots once more is counted, and the verdict says so.")
-    return redirect(url_for("new_trial.step", draft_id=draft_id, name="claim"))
+    return redirect(url_for("new_trial.sheet", draft_id=draft_id))
 
 
 @trials.route("/trials/<int:trial_id>/delete", methods=["GET", "POST"])
