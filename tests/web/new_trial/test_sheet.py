@@ -41,7 +41,7 @@ def test_an_empty_sheet_is_a_whole_trial_that_can_t_be_dealt_yet(client, sheet):
     page = text(client, sheet)
     assert slots(page) == {**SAID, "thing": "", "crop": ""}
     assert "By day 28, the treatment grew plants 15 % taller than plain water." in page
-    assert page.count('class="mark on"') == chance(page) > 0
+    assert page.count('class="garden-mark is-filled"') == chance(page) > 0
     assert "Pour every 7 days, 4 times" in page
     assert len(re.findall(r"<small>proposed</small>", page)) == 7
     refused = said(client, sheet, "deal")
