@@ -108,6 +108,28 @@ def test_nonsense_stays_in_its_slot_with_what_would_fit_and_the_rest_stands(clie
     assert said(client, sheet, "deal", **{slot: SAID[slot]}).status_code == 302
 
 
+def ways(page):
+    """How the ground could be used: (button, words, whether it is taken)."""
+    found = re.findall(r'value="([\w-]+)" class="button is-small"\s*aria-pressed="(\w+)">([^<]*)</button>', page)
+    return {key: (words, taken == "true") for key, taken, words in found}
+
+
+def test_two_beds_are_patches_take_turns_or_are_only_looked_at(client, sheet):
+    page = said(client, sheet, thing="Whey", ground="two beds").text
+    shown = ways(page)
+    assert [key for key, (_, taken) in shown.items() if taken] == ["cut-pairs-6"]
+    assert shown["cut-pairs-6"][0].endswith(f": {chance(page)} of 100")
+    assert shown["cut-one-of-each"][0].endswith("just to look: it can’t be judged")
+    turned = said(client, sheet, "turns").text
+    assert f"The places take turns, one period after the other: {chance(turned)} of 100" in shown["turns"][0]
+    assert "a place with whey" in turned
+    assert (slots(turned)["ground"], slots(turned)["within"]) == ("two beds", "30 days"), "six periods share 30, not 28"
+    assert set(ways(said(client, sheet, "patches").text)) == set(shown)
+    looked = said(client, sheet, "cut-one-of-each").text
+    assert "With one unit of each this plan shows nothing" in looked
+    assert said(client, sheet, "deal").status_code == 302, "who only wants to look may"
+
+
 def test_a_help_changes_the_sheet(client, sheet):
     before = said(client, sheet, thing="Whey").text
     units = re.search(r'value="(help-units-\d+)"', before)[1]

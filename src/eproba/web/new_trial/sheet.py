@@ -32,7 +32,7 @@ from eproba.web.new_trial.following import follow, worth_said_in
 from eproba.web.new_trial.steps.chance import planned_chance
 from eproba.web.new_trial.steps.days import DaysPage
 from eproba.web.new_trial.steps.deal import DealPage, deal_page
-from eproba.web.new_trial.steps.ground import drawn
+from eproba.web.new_trial.steps.ground import GroundPage, drawn
 from eproba.web.new_trial.steps.step import Answers, Bench, Typed, Walk, first_of
 from eproba.web.new_trial.usual import kind_of, recipe_called, typed_rows
 from eproba.web.new_trial.walking import first_answers, walk_of
@@ -59,6 +59,7 @@ BY_ITSELF = (
     "places",
     "name",
 )  # what a page fills by itself
+TURNS = "on and off"
 LONGEST = 200
 UNNAMED = "the treatment"  # for the picture alone, while nothing is typed
 
@@ -83,12 +84,22 @@ class Fold:
 
 
 @dataclass(frozen=True)
+class GroundWay:
+    """One way to use the ground: what its button does, its title, what it can show, whether the plan takes it."""
+
+    key: str
+    title: str
+    shows: str
+    is_taken: bool = False
+
+
+@dataclass(frozen=True)
 class SheetPage:
     """The whole sheet.
 
     `deal`: the plan as it would be dealt, None where `problem` says why there is none; `picture`: the ground with lots
     as they could fall, dealt `deals` times for the eye; `shown`: in how many of 100 gardens the plan would show it;
-    `helps`: the best ways to a clearer answer; `takes`: what it asks of one.
+    `ways`: how the ground could be used; `helps`: the best ways to a clearer answer; `takes`: what it asks of one.
     """
 
     slots: Mapping[str, Slot]
@@ -98,6 +109,7 @@ class SheetPage:
     picture: GroundPlan | None = None
     shown: int | None = None
     deals: int = 0
+    ways: tuple[GroundWay, ...] = ()
     helps: "tuple[Help, ...]" = ()
     takes: tuple[str, ...] = ()
     advice: tuple[Advice, ...] = ()
@@ -299,7 +311,8 @@ def sheet_page(answers: Answers, bench: Bench, deals: int = 0, checked: bool = F
         return SheetPage(slots, folds, sentence(error))
     chance, helps = _chance(walk)
     return SheetPage(
-        slots, folds, "", deal, _picture(deal, deals), chance, deals, helps, _takes(walk, deal.plan), deal.advice
+        slots, folds, "", deal, _picture(deal, deals), chance, deals, _ways(shown, walk), helps,
+        _takes(walk, deal.plan), deal.advice,
     )  # fmt: skip
 
 
@@ -355,6 +368,54 @@ def _picture(deal: DealPage, deals: int) -> GroundPlan:
     dealt = dealt_units(deal.plan, f"for the eye {deals}")
     site = deal.plan.layout.site
     return ground_plan(site, [(unit.cut, unit.letter) for unit in dealt], deal.looks, household=units())
+
+
+def _ways(answers: Answers, walk: Walk) -> tuple[GroundWay, ...]:
+    """How the ground could be cut; where it has places of its own, also that these take turns, and back."""
+    page = _cuts(walk)
+    ways = [
+        GroundWay(
+            f"cut-{each.proposal.key}", each.proposal.title, _shows(each.chance), each.proposal.key == page.chosen
+        )
+        for each in page.proposals
+    ]
+    ground = walk.draft.ground
+    if ground is not None and ground.site is not None and len(ground.site.places) > 1:
+        other = copy.deepcopy(answers)
+        other["ground"] |= {"dealing": ["" if walk.draft.turns else TURNS], "proposal": [""], "cuts": [""]}
+        best = next(iter(_cuts(walk_of(other)).proposals), None)
+        title = "Patches over all places" if walk.draft.turns else "The places take turns, one period after the other"
+        if best is not None:
+            ways.append(GroundWay("patches" if walk.draft.turns else "turns", title, _shows(best.chance)))
+    return tuple(ways) if len(ways) > 1 else ()
+
+
+def _cuts(walk: Walk) -> GroundPage:
+    page = walk.steps["ground"].page(walk)
+    return page if isinstance(page, GroundPage) else GroundPage(0.0)
+
+
+def _shows(chance: float | None) -> str:
+    return "just to look: it can’t be judged" if chance is None else f"{100 * chance:.0f} of 100"
+
+
+def take_way(answers: Answers, go: str) -> None:
+    """Use the ground as a button says: this cut, turns, or patches again."""
+    ground = answers["ground"]
+    if go.startswith("cut-"):
+        ground |= {"proposal": [go.removeprefix("cut-")[:40]], "among": [""], "cuts": [""]}
+    elif go in ("turns", "patches"):
+        ground |= {"dealing": [TURNS if go == "turns" else ""], "proposal": [""], "among": [""], "cuts": [""]}
+        if go == "turns":
+            _share_out(answers)
+
+
+def _share_out(answers: Answers) -> None:
+    """The days, as many as the periods can share: 28 over six periods become 30."""
+    periods, days = first_of(answers["ground"], "units_each"), first_of(answers["measure"], "decision_day")
+    if periods.isascii() and periods.isdigit() and int(periods) and days.isascii() and days.isdigit():
+        answers["measure"]["decision_day"] = [str(-(-int(days) // int(periods)) * int(periods))]
+        answers["days"]["rounds"] = [""]
 
 
 def _takes(walk: Walk, plan: Plan) -> tuple[str, ...]:

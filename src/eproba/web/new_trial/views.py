@@ -18,7 +18,7 @@ from eproba.store.commands.trials import create_trial
 from eproba.store.drafts import draft_of, untouched_draft
 from eproba.store.tables import DraftRow
 from eproba.web.new_trial.following import follow
-from eproba.web.new_trial.sheet import SheetPage, sheet_page, take_said
+from eproba.web.new_trial.sheet import SheetPage, sheet_page, take_said, take_way
 from eproba.web.new_trial.steps.chance import ChanceStep
 from eproba.web.new_trial.steps.deal import deal_page
 from eproba.web.new_trial.steps.step import Answers, Typed, Walk, first_of
@@ -63,6 +63,7 @@ def keep_sheet(draft_id: int) -> ResponseReturnValue:
     """Keep what the sentence says, then do what was pressed: deal the lots, take a help, open a fold."""
     draft, go = hold_draft(db(), draft_id), request.form.get("go", "")
     answers = _as_said(draft)
+    take_way(answers, go)
     problem, leads = _helped(answers, go)
     try:
         _save_all(draft, answers)
