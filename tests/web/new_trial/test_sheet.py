@@ -119,7 +119,7 @@ def test_two_beds_are_patches_take_turns_or_are_only_looked_at(client, sheet):
     shown = ways(page)
     assert [key for key, (_, taken) in shown.items() if taken] == ["cut-pairs-6"]
     assert shown["cut-pairs-6"][0].endswith(f": {chance(page)} of 100")
-    assert shown["cut-one-of-each"][0].endswith("just to look: it can’t be judged")
+    assert shown["cut-one-of-each"][0].endswith(": only a look, never judged")
     turned = said(client, sheet, "turns").text
     assert f"The places take turns, one period after the other: {chance(turned)} of 100" in shown["turns"][0]
     assert "a place with whey" in turned

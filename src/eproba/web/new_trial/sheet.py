@@ -396,7 +396,7 @@ def _cuts(walk: Walk) -> GroundPage:
 
 
 def _shows(chance: float | None) -> str:
-    return "just to look: it can’t be judged" if chance is None else f"{100 * chance:.0f} of 100"
+    return "only a look, never judged" if chance is None else f"{100 * chance:.0f} of 100"
 
 
 def take_way(answers: Answers, go: str) -> None:
