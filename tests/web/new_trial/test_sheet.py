@@ -59,6 +59,8 @@ def test_one_sentence_leads_to_dealt_lots(client, sheet):
     assert "<h1" in trial
     assert "Comfrey steep on rainbow chard" in trial
     assert client.get(sheet).status_code == 404, "the draft has become a trial"
+    back = client.post(f"{dealt.headers['Location'].split('?')[0]}/plan-again").headers["Location"]
+    assert slots(text(client, back))["thing"] == "Comfrey steep", "until something is on record it can be taken back"
 
 
 def test_what_is_typed_leads_to_the_rest_until_somebody_chooses_otherwise(client, sheet):

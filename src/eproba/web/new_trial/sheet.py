@@ -178,7 +178,7 @@ def _propose_kind(before: Answers, answers: Answers, bench: Bench) -> None:
 
 def _propose_measure(before: Answers, answers: Answers, bench: Bench) -> None:
     """The first measure, by the crop, where nobody chose another."""
-    was, now = (_measure_of(each) for each in (before, answers))
+    was, now = _measure_of(before), _measure_of(answers)
     if was == now or first_of(answers["measure"], "measure") not in (was, _first_of_kind(answers)):
         return
     then = copy.deepcopy(answers)
@@ -374,10 +374,8 @@ def _ways(answers: Answers, walk: Walk) -> tuple[GroundWay, ...]:
     """How the ground could be cut; where it has places of its own, also that these take turns, and back."""
     page = _cuts(walk)
     ways = [
-        GroundWay(
-            f"cut-{each.proposal.key}", each.proposal.title, _shows(each.chance), each.proposal.key == page.chosen
-        )
-        for each in page.proposals
+        GroundWay(f"cut-{cut.proposal.key}", cut.proposal.title, _shows(cut.chance), cut.proposal.key == page.chosen)
+        for cut in page.proposals
     ]
     ground = walk.draft.ground
     if ground is not None and ground.site is not None and len(ground.site.places) > 1:

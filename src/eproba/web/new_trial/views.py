@@ -81,14 +81,14 @@ def keep_sheet(draft_id: int) -> ResponseReturnValue:
 def sheet_again(draft_id: int) -> ResponseReturnValue:
     """All that follows from the sentence, while it is being typed."""
     draft = hold_draft(db(), draft_id)
-    answers, told = _as_said(draft), dict[str, str]()
+    answers, version = _as_said(draft), dict[str, str]()
     try:
         _save_all(draft, answers)
-        told = {"X-Step-Version": str(_version(draft))}
+        version = {"X-Step-Version": str(_version(draft))}
     except Changed:
         pass  # the sheet itself will say it
     shown = sheet_page(answers, bench(), whole(request.form.get("deals", "")) or 0)
-    return render_template("new_trial/sheet_parts.html", draft_id=draft_id, page=shown), 200, told
+    return render_template("new_trial/sheet_parts.html", draft_id=draft_id, page=shown), 200, version
 
 
 def _sheet(draft: DraftRow, shown: SheetPage, problem: str = "") -> str:
