@@ -127,6 +127,8 @@ def test_two_beds_are_patches_take_turns_or_are_only_looked_at(client, sheet):
     assert "a place with whey" in turned
     assert (slots(turned)["ground"], slots(turned)["within"]) == ("two beds", "30 days"), "six periods share 30, not 28"
     assert set(ways(said(client, sheet, "patches").text)) == set(shown)
+    assert slots(said(client, sheet, "turns", within="5 days").text)["within"] == "12 days", "two days each, at least"
+    said(client, sheet, "patches")
     looked = said(client, sheet, "cut-one-of-each").text
     assert "With one unit of each this plan shows nothing" in looked
     assert said(client, sheet, "deal").status_code == 302, "who only wants to look may"

@@ -8,15 +8,13 @@ from dataclasses import dataclass
 from typing import Literal
 
 from eproba.core.errors import EprobaError
-from eproba.core.quantities import Units
+from eproba.core.quantities import QuantityError, Units, converted
 from eproba.core.trial.days import MOST_DAYS
 from eproba.core.trial.ground import MOST_CELLS, MOST_CM, Place, PlaceKind, Site
 from eproba.core.words import COUNTS, NumberError, figure, parse_number, plural
 
-CM = {"cm": 1.0, "m": 100.0, "ft": 30.48, "in": 2.54}
-LENGTHS = {
-    "centimetres": "cm", "metre": "m", "metres": "m", "meters": "m", "feet": "ft", "foot": "ft", "'": "ft",
-    "inch": "in", "inches": "in", '"': "in",
+LENGTHS = {  # what people also write
+    "centimetres": "cm", "metre": "m", "metres": "m", "meter": "m", "meters": "m", "foot": "ft", "'": "ft",
 }  # fmt: skip
 KINDS: dict[str, PlaceKind] = {
     "pot": "pots", "bucket": "pots", "can": "pots", "container": "pots", "bed": "bed", "border": "bed", "plot": "bed",
@@ -93,13 +91,12 @@ def _length_unit(word: str, units: Units) -> str:
 
 
 def _side(number: str, unit: str, units: Units) -> float:
-    name = LENGTHS.get(unit, unit)
-    if name not in CM:
-        raise PhraseError(f"“{unit}” is no length: write m, cm, ft or in.")
     try:
-        return parse_number(number) * CM[name]
+        return converted(parse_number(number), LENGTHS.get(unit, unit), "cm")
     except NumberError as error:
         raise PhraseError(f"{error}.") from error
+    except QuantityError as error:
+        raise PhraseError(f"“{unit}” is no length: write m, cm, ft or in.") from error
 
 
 def _side_by_side(kind: PlaceKind, count: int, size: tuple[float, float]) -> tuple[Place, ...]:
@@ -140,7 +137,9 @@ def site_words(site: Site, units: Units) -> str:
 
 def _size_words(place: Place, units: Units) -> str:
     unit: Literal["ft", "m"] = "ft" if units.system == "US" else "m"
-    width, length = (f"{side / CM[unit]:.2f}".rstrip("0").rstrip(".") for side in (place.width_cm, place.length_cm))
+    width, length = (
+        f"{side / converted(1.0, unit, 'cm'):.2f}".rstrip("0").rstrip(".") for side in (place.width_cm, place.length_cm)
+    )
     return f"{width} × {length} {unit}"
 
 

@@ -65,6 +65,11 @@ def round_days(decision_day: int, every: int) -> list[int]:
     return [*kept, decision_day]
 
 
+def shared_out(decision_day: int, periods: int) -> int:
+    """The first day, from this one on, on which so many periods of two days or more end alike."""
+    return max(2, -(-decision_day // periods)) * periods
+
+
 def turned_rounds(decision_day: int, periods: int, typed: Sequence[int] = ()) -> tuple[int, ...]:
     """The rounds of places that take turns: the last day of each period, or those typed, never in a period's first
     half, which washes out what was before.
@@ -75,11 +80,9 @@ def turned_rounds(decision_day: int, periods: int, typed: Sequence[int] = ()) ->
         Days that the periods don't share out, a round in a washout, a period without a round.
     """
     if decision_day % periods or decision_day // periods < 2:
-        least, more = max(2, decision_day // periods), max(2, -(-decision_day // periods))
+        least, more = max(2, decision_day // periods) * periods, shared_out(decision_day, periods)
         text = f"{decision_day} days can’t be shared out over {periods} periods"
-        raise DaysError(
-            f"{text}: decide on day {least * periods}" + (f" or {more * periods}." if more > least else ".")
-        )
+        raise DaysError(f"{text}: decide on day {least}" + (f" or {more}." if more > least else "."))
     length = decision_day // periods
     rounds = tuple(sorted(set(typed))) or tuple(length * (i + 1) for i in range(periods))
     for day in rounds:

@@ -26,6 +26,7 @@ from eproba.core.planning.phrases import (
 from eproba.core.planning.plan import Plan, dealt_units
 from eproba.core.quantities import Units
 from eproba.core.trial.compared import AGAINST, COMPARED
+from eproba.core.trial.days import shared_out
 from eproba.core.trial.ground import GroundError, Site, row_of, site_from
 from eproba.core.words import NumberError, day_words, lower_first, parse_number, plural
 from eproba.web.new_trial.following import follow, worth_said_in
@@ -412,7 +413,7 @@ def _share_out(answers: Answers) -> None:
     """The days, as many as the periods can share: 28 over six periods become 30."""
     periods, days = first_of(answers["ground"], "units_each"), first_of(answers["measure"], "decision_day")
     if periods.isascii() and periods.isdigit() and int(periods) and days.isascii() and days.isdigit():
-        answers["measure"]["decision_day"] = [str(-(-int(days) // int(periods)) * int(periods))]
+        answers["measure"]["decision_day"] = [str(shared_out(int(days), int(periods)))]
         answers["days"]["rounds"] = [""]
 
 
