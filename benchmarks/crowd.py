@@ -22,7 +22,7 @@ from statistics import quantiles
 import psycopg
 
 from benchmarks.pages import TRIALS, garden
-from eproba.start.app import answers
+from eproba.start.app import AT_WORK, answers
 from eproba.start.machine import free_port
 from eproba.start.program import program_for
 
@@ -114,8 +114,8 @@ def served(url: str):
     """The app as the start script runs it, and the number of its port."""
     port = free_port()
     env = {**os.environ, "EPROBA_DATABASE_URL": url, "EPROBA_SECRET": "for the benchmark"}
-    bound = ["--bind", f"127.0.0.1:{port}", "--workers", "2", "--threads", "4", "--preload", "--no-control-socket"]
-    command = program_for(None).module("gunicorn", *bound, "--worker-tmp-dir", "/dev/shm", "eproba.web.wsgi:app")
+    bound = ["--bind", f"127.0.0.1:{port}", "--worker-tmp-dir", "/dev/shm"]
+    command = program_for(None).module("gunicorn", *AT_WORK, *bound, "eproba.web.wsgi:app")
     server = subprocess.Popen(command, env=env, stderr=subprocess.DEVNULL)
     while not answers(f"http://127.0.0.1:{port}"):
         time.sleep(0.1)

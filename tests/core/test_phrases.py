@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eproba.core.catalogue import crops, measures, recipes
-from eproba.core.planning.crops import CropError, crop_kind_from, first_measure, kind_tried
+from eproba.core.planning.crops import CropError, crop_kind_from, kind_tried, usual_measures
 from eproba.core.planning.phrases import (
     PhraseError,
     days_said,
@@ -125,14 +125,15 @@ def test_a_worth_brings_its_unit(text, worth, shown):
      ("black tomatoes", "plant_height"), ("radishes", "yield_g"), ("moonweed", ""), ("", "")],
 )  # fmt: skip
 def test_a_crop_leads_to_the_measure_that_is_usually_the_first(crop, measure):
-    assert first_measure(crop, crops()) == measure
+    assert usual_measures(crop, crops())[:1] == ((measure,) if measure else ())
 
 
 def test_a_kind_of_crop_is_checked_when_it_is_loaded():
     for kind in crops.__wrapped__().values():
-        assert crop_kind_from(kind.key, {"names": list(kind.names), "measure": kind.measure}, measures()) == kind
+        entry = {"names": list(kind.names), "measures": list(kind.measures)}
+        assert crop_kind_from(kind.key, entry, measures()) == kind
     with pytest.raises(CropError, match="no measure that can be the first"):
-        crop_kind_from("x", {"names": ["x"], "measure": "gone"}, measures())
+        crop_kind_from("x", {"names": ["x"], "measures": ["gone"]}, measures())
 
 
 @pytest.mark.parametrize(

@@ -22,6 +22,8 @@ from eproba.start.saying import Refused, last_line, say
 FIRST_PORT = 8710
 UP_WITHIN = 90.0
 ENDS_WITHIN = 30.0
+# A thread for each who asks: pages then wait for each other (web/turns.py), and a save for none of them.
+AT_WORK = ("--workers", "2", "--threads", "10", "--preload", "--no-control-socket")
 Server = subprocess.Popen[bytes]
 
 
@@ -138,8 +140,8 @@ def _launch(run: Run, wish: StartWish, program: Program, access: Access, address
     bound = f"[{address}]:{port}" if ":" in address else f"{address}:{port}"
     memory = ["--worker-tmp-dir", "/dev/shm"] if Path("/dev/shm").is_dir() else []
     command = program.module(
-        "gunicorn", "--bind", bound, "--workers", "2", "--threads", "4", *memory, "--timeout", "120",
-        "--graceful-timeout", "10", "--preload", "--no-control-socket", "--name", run.mark, "eproba.web.wsgi:app",
+        "gunicorn", "--bind", bound, *AT_WORK, *memory, "--timeout", "120",
+        "--graceful-timeout", "10", "--name", run.mark, "eproba.web.wsgi:app",
     )  # fmt: skip
     log = run.home.log(f"{run.what}.log")
     keep = [] if access.hold is None else [access.hold]

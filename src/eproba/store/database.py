@@ -13,7 +13,7 @@ ONLY_READS = "only reads"  # said by whoever opens a session that changes nothin
 def engine_for(url: str) -> Engine:
     """An engine that notices a restarted server; a stopped one refuses at once, a busy one is waited for."""
     address = url.replace("postgresql://", "postgresql+psycopg://", 1)
-    return create_engine(address, pool_pre_ping=True, pool_size=4, connect_args={"connect_timeout": 10})
+    return create_engine(address, pool_pre_ping=True, pool_size=10, connect_args={"connect_timeout": 10})
 
 
 def present_revision(session: Session) -> str:

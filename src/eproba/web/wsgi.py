@@ -10,9 +10,11 @@ from importlib import import_module
 from eproba.core.catalogue import measures, recipes
 from eproba.web.app import create_app
 from eproba.web.compiled import load_all
+from eproba.web.turns import PagesInTurn
 
 logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
-app = create_app()
+garden = create_app()
+app = PagesInTurn(garden)
 recipes()
 measures()
 # A save waits for PostgreSQL a dozen times, and each time for the thread that draws a page meanwhile: not for long.
@@ -22,7 +24,7 @@ gc.freeze()  # what is loaded by now stays: the collector need not go through it
 
 def _warm_up() -> None:
     """Templates and statistics take a second to load: in each new worker they come while nobody waits."""
-    load_all(app)
+    load_all(garden)
     import_module("eproba.web.verdict.findings")
 
 

@@ -56,7 +56,6 @@ def test_a_kind_that_was_chosen_and_kept_by_a_pause_is_applied(client, draft, co
     [
         ({"measure": "first_seedling"}, "1.5", "days"),
         ({"measure": "surface_worms"}, "2.2", "worms"),
-        ({"measure": "nitrogen_kit"}, "", "class"),
         ({"measure": "fresh_mass"}, "15", "%"),
         ({"summary": "time_to"}, "3", "days"),
         ({"measure": "fresh_mass", "scale": "difference", "typical": "400"}, "60", "g"),
@@ -68,6 +67,13 @@ def test_the_worth_follows_the_measure_and_names_its_unit(client, draft, chosen,
     page = text(client, f"{draft}/measure")
     assert typed(client, f"{draft}/measure")["worth"] == worth
     assert re.search(rf'id="worth"[^>]*>\s*<span[^>]*>{unit}<', page), "the unit stands beside the field"
+
+
+def test_a_measure_without_distances_asks_for_no_worth(client, draft):
+    kept(client, draft, "measure", measure="nitrogen_kit")
+    page = text(client, f"{draft}/measure")
+    assert typed(client, f"{draft}/measure")["worth"] == ""
+    assert ('id="worth"' in page, "any shift counts" in page) == (False, True)
 
 
 def test_a_worth_that_somebody_typed_stays_as_long_as_its_unit_does(client, draft):
@@ -124,7 +130,7 @@ def test_seeds_are_asked_once(client, draft):
     kept(client, draft, "measure", measure="seeds_up", sown="12")
     assert typed(client, f"{draft}/rules")["seeds"] == "12"
     page = text(client, f"{draft}/rules")
-    assert "12 seeds in each unit, as said under Measure" in page
+    assert "12 seeds go into each unit" in page
     kept(client, draft, "measure", measure="plant_height")
     assert typed(client, f"{draft}/rules")["seeds"] == ""
 

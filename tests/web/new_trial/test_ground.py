@@ -75,11 +75,11 @@ def test_a_better_cut_is_ticked_when_it_comes(client, draft):
     fill(client, draft, "ground", places=pots(2), auto="", units_each="6")
     page = text(client, f"{draft}/ground")
     form = typed(client, f"{draft}/ground")
-    small = re.search(r'name="proposal" value="([^"]+)" checked', page).group(1)
+    small = re.search(r'name="proposal"[^>]* value="([^"]+)" checked', page).group(1)
     grown = {**form, "places": pots(6, 2), "proposal": small, "among": small, "token": ""}
     again = client.post(f"{draft.rsplit('/', 1)[0]}/{draft.rsplit('/', 1)[1]}/proposals", grown).get_data(as_text=True)
     assert "A better cut has come: it is ticked now." in again
-    assert re.search(r'name="proposal" value="([^"]+)" checked', again).group(1) != small
+    assert re.search(r'name="proposal"[^>]* value="([^"]+)" checked', again).group(1) != small
     assert "6 of each, 12 in all" in again.split("checked")[1].split("</label>")[0]
     assert "With 6 of each, the lots can speak" in again, "the advice is of the cut that is ticked"
     client.post(f"{draft}/ground", {**form, "places": pots(6, 2), "proposal": small, "among": small, "go": "next"})

@@ -20,6 +20,8 @@ from eproba.core.measuring.calculators import Calculator, calculator_from
 from eproba.core.measuring.measures import Measure, measure_from
 from eproba.core.planning.claims import Promise, promise_from
 from eproba.core.planning.crops import CropKind, crop_kind_from
+from eproba.core.planning.hearsay import Names, names_from
+from eproba.core.planning.hopes import Hope, hope_from
 from eproba.core.practice.lessons import Lesson, LessonError
 from eproba.core.quantities import System, Units, filled
 
@@ -143,9 +145,24 @@ def promises() -> dict[str, Promise]:
 @functools.cache
 @as_shipped()
 def crops() -> dict[str, CropKind]:
-    """Kinds of crops by key, each with the measure that is usually the first. Raises CatalogueError."""
+    """Kinds of crops by key, each with the measures it is usually looked at by. Raises CatalogueError."""
     known = measures()
     return made("crops.toml", _file("crops.toml"), lambda key, entry: crop_kind_from(key, entry, known))
+
+
+@functools.cache
+@as_shipped()
+def hopes() -> dict[str, Hope]:
+    """What gardeners hope to see, by the measure that tells it. Raises CatalogueError."""
+    known = measures()
+    return made("hopes.toml", _file("hopes.toml"), lambda key, entry: hope_from(key, entry, known))
+
+
+@functools.cache
+@as_shipped()
+def names_said() -> Names:
+    """What people call recipes and measures when they tell of them. Raises HearsayError."""
+    return names_from(_file("hearsay.toml"), recipes(), measures())
 
 
 @functools.cache

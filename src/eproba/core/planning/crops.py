@@ -29,30 +29,32 @@ class CropError(EprobaError):
 
 @dataclass(frozen=True)
 class CropKind:
-    """Crops that are looked at alike, by their names in the singular, and the measure that is usually the first."""
+    """Crops that are looked at alike, by their names in the singular, and by which measures, the usual first one
+    first."""
 
     key: str
     names: tuple[str, ...]
-    measure: str
+    measures: tuple[str, ...]
 
 
 def crop_kind_from(key: str, entry: Mapping[str, Any], measures: Mapping[str, Measure]) -> CropKind:
     """Build a kind of crop from a TOML table. Raises CropError."""
     check_keys(key, entry, CropKind, CropError, ["key"])
-    values = {**entry, "names": tuple(entry["names"])}
+    values = {name: tuple(listed) for name, listed in entry.items()}
     check_values(key, values, CropKind, CropError, strict=True)
-    if entry["measure"] not in measures or not measures[entry["measure"]].can_be_first:
-        raise CropError(f"{key}: {entry['measure']} is no measure that can be the first")
+    for measure in values["measures"]:
+        if measure not in measures or not measures[measure].can_be_first:
+            raise CropError(f"{key}: {measure} is no measure that can be the first")
     return CropKind(key, **values)
 
 
-def first_measure(crop: str, kinds: Mapping[str, CropKind]) -> str:
-    """The measure that is usually the first for a crop; empty where nobody knows it."""
+def usual_measures(crop: str, kinds: Mapping[str, CropKind]) -> tuple[str, ...]:
+    """By which measures a crop is usually looked at, the first one first; empty where nobody knows it."""
     words = set(_singular(crop.casefold()))
     for kind in kinds.values():
         if any(set(name.split()) <= words for name in kind.names):
-            return kind.measure
-    return ""
+            return kind.measures
+    return ()
 
 
 def _singular(crop: str) -> list[str]:

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, cast
 from eproba.core.catalogue import crops
 from eproba.core.errors import EprobaError
 from eproba.core.planning.advice import Advice
-from eproba.core.planning.crops import first_measure, kind_tried
+from eproba.core.planning.crops import kind_tried, usual_measures
 from eproba.core.planning.draft import AUTO_COLUMNS, StepName
 from eproba.core.planning.phrases import (
     PhraseError,
@@ -30,6 +30,17 @@ from eproba.core.trial.days import shared_out
 from eproba.core.trial.ground import GroundError, Site, row_of, site_from
 from eproba.core.words import NumberError, day_words, lower_first, parse_number, plural
 from eproba.web.new_trial.following import follow, worth_said_in
+from eproba.web.new_trial.pasting import (
+    KEPT,
+    PASTED,
+    READ,
+    Pasted,
+    heard_of,
+    lay_doses,
+    lay_parts,
+    pasted_of,
+    said_slots,
+)
 from eproba.web.new_trial.steps.chance import planned_chance
 from eproba.web.new_trial.steps.days import DaysPage
 from eproba.web.new_trial.steps.deal import DealPage, deal_page
@@ -52,6 +63,7 @@ SLOT_OF: Mapping[str, tuple[StepName, str]] = {  # where the steps keep what is 
 IN_WORDS = ("within", "ground", "worth")
 BY_ITSELF = (
     "said_",
+    "pasted",
     "start_on",
     "offered",
     "among",
@@ -60,6 +72,7 @@ BY_ITSELF = (
     "places",
     "name",
 )  # what a page fills by itself
+SHEETS_OWN = ("said_", PASTED)  # what the sheet keeps beside the fields of the steps
 TURNS = "on and off"
 LONGEST = 200
 UNNAMED = "the treatment"  # for the picture alone, while nothing is typed
@@ -82,6 +95,10 @@ class Fold:
     title: str
     summary: str
     is_own: bool
+
+    @property
+    def mark(self) -> str:
+        return "yours" if self.is_own else "proposed"
 
 
 @dataclass(frozen=True)
@@ -114,14 +131,17 @@ class SheetPage:
     helps: "tuple[Help, ...]" = ()
     takes: tuple[str, ...] = ()
     advice: tuple[Advice, ...] = ()
+    pasted: Pasted | None = None
+    pasting: str = ""
 
     @property
-    def in_slots(self) -> dict[str, dict[str, object]]:
-        """What the page puts into the slots where nobody types."""
-        return {
+    def in_place(self) -> dict[str, object]:
+        """What the page puts into the slots where nobody types, and beside the folds."""
+        slots = {
             name: {"text": slot.text, "choices": slot.choices, "wrong": slot.wrong != ""}
             for name, slot in self.slots.items()
         }
+        return {"slots": slots, "folds": {fold.name: [fold.summary, fold.mark] for fold in self.folds}}
 
     @property
     def is_ready(self) -> bool:
@@ -138,6 +158,8 @@ def take_said(answers: Answers, said: Mapping[str, str], bench: Bench) -> None:
     else."""
     before, known = copy.deepcopy(answers), bench.known
     named = _usual_name(answers)
+    if PASTED in said:
+        answers["claim"][PASTED] = [said[PASTED][:KEPT]]
     for slot in IN_WORDS:
         answers["claim"][f"said_{slot}"] = [said.get(slot, "")[:LONGEST]]
     for slot in ("thing", "crop", "against", "measure"):
@@ -151,6 +173,18 @@ def take_said(answers: Answers, said: Mapping[str, str], bench: Bench) -> None:
             _taken(take, answers, said.get(slot, ""), bench)
     if first_of(answers["claim"], "name") == named:
         answers["claim"]["name"] = [_usual_name(answers)]
+
+
+def take_pasted(answers: Answers, bench: Bench) -> None:
+    """Lay what was pasted onto the sheet: the sentence first, and what follows from it; then doses and strength."""
+    answers["claim"][READ] = [first_of(answers["claim"], PASTED)]
+    heard = heard_of(answers, bench)
+    if heard is None:
+        return
+    slots = said_slots(heard)
+    for some in (("thing", "crop"), ("measure", "within")):  # a crop leads to its measure, unless another was promised
+        take_said(answers, words_of(answers, bench) | {slot: slots[slot] for slot in some if slot in slots}, bench)
+    lay_doses(answers, heard, bench)
 
 
 def _taken(take: Callable[[Answers, str, Bench], None], answers: Answers, text: str, bench: Bench) -> None:
@@ -188,7 +222,8 @@ def _propose_measure(before: Answers, answers: Answers, bench: Bench) -> None:
 
 
 def _measure_of(answers: Answers) -> str:
-    return first_measure(first_of(answers["rules"], "crops"), crops()) or _first_of_kind(answers)
+    usual = usual_measures(first_of(answers["rules"], "crops"), crops())
+    return usual[0] if usual else _first_of_kind(answers)
 
 
 def _first_of_kind(answers: Answers) -> str:
@@ -301,7 +336,7 @@ def sheet_page(answers: Answers, bench: Bench, deals: int = 0, checked: bool = F
     if not words["thing"]:
         shown["claim"]["thing"], shown["claim"]["name"] = [UNNAMED], [first_of(answers["claim"], "name") or UNNAMED]
         follow(answers, shown, bench.known)
-    walk = walk_of(shown)
+    walk, pasting = walk_of(shown), first_of(answers["claim"], PASTED)
     slots = _slots(words, walk, bench)
     if checked and not words["thing"]:
         slots["thing"] = Slot("", wrong="Say what is tried: a brew, a mulch, a bag.")
@@ -309,11 +344,11 @@ def sheet_page(answers: Answers, bench: Bench, deals: int = 0, checked: bool = F
     try:
         deal = deal_page(walk)
     except EprobaError as error:
-        return SheetPage(slots, folds, sentence(error))
+        return SheetPage(slots, folds, sentence(error), pasted=pasted_of(answers, walk), pasting=pasting)
     chance, helps = _chance(walk)
     return SheetPage(
         slots, folds, "", deal, _picture(deal, deals), chance, deals, _ways(shown, walk), helps,
-        _takes(walk, deal.plan), deal.advice,
+        _takes(walk, deal.plan), deal.advice, pasted_of(answers, walk), pasting,
     )  # fmt: skip
 
 
@@ -341,7 +376,7 @@ def _folds(answers: Answers, walk: Walk, bench: Bench) -> tuple[Fold, ...]:
         Fold(
             name,
             titles.get(name, walk.steps[name].title),
-            walk.settled(name),
+            walk.settled(name) or "still open",
             _is_own(answers[name], usual[name]),
         )
         for name in names
@@ -398,9 +433,14 @@ def _shows(chance: float | None) -> str:
     return "only a look, never judged" if chance is None else f"{100 * chance:.0f} of 100"
 
 
-def take_way(answers: Answers, go: str) -> None:
-    """Use the ground as a button says: this cut, turns, or patches again."""
+def take_way(answers: Answers, go: str, bench: Bench) -> None:
+    """Do as a button says: read what was pasted, or take its other reading; use the ground by this cut, by turns, or by
+    patches again."""
     ground = answers["ground"]
+    if go == "paste":
+        take_pasted(answers, bench)
+    elif go.startswith("parts-"):
+        lay_parts(answers, parse_number(go.removeprefix("parts-")), bench)
     if go.startswith("cut-"):
         ground |= {"proposal": [go.removeprefix("cut-")[:40]], "among": [""], "cuts": [""]}
     elif go in ("turns", "patches"):

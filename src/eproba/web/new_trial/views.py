@@ -18,11 +18,11 @@ from eproba.store.commands.trials import create_trial
 from eproba.store.drafts import draft_of, untouched_draft
 from eproba.store.tables import DraftRow
 from eproba.web.new_trial.following import follow
-from eproba.web.new_trial.sheet import SheetPage, sheet_page, take_said, take_way
+from eproba.web.new_trial.sheet import SHEETS_OWN, SheetPage, sheet_page, take_said, take_way
 from eproba.web.new_trial.steps.chance import ChanceStep
 from eproba.web.new_trial.steps.deal import deal_page
 from eproba.web.new_trial.steps.step import Answers, Typed, Walk, first_of
-from eproba.web.new_trial.walking import DEAL, NAMES, answers_of, bench, first_answers, walk_of
+from eproba.web.new_trial.walking import DEAL, NAMES, answers_of, bench, first_answers, steps, walk_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.session import db, who
@@ -33,6 +33,7 @@ new_trial = Blueprint("new_trial", __name__, template_folder="templates")
 DRAFT = "/trials/new/<int:draft_id>"
 SHEET = "sheet"
 STEP = f"{DRAFT}/<any({', '.join(NAMES)}):name>"
+FOLD = f"{DRAFT}/{SHEET}/<any({', '.join(NAMES)}):name>"
 NOT_TOLD = ("places", "auto", "proposal", "among", "cuts", "shown_in")  # what no person reads in a field
 
 
@@ -63,8 +64,7 @@ def keep_sheet(draft_id: int) -> ResponseReturnValue:
     """Keep what the sentence says, then do what was pressed: deal the lots, take a help, open a fold."""
     draft, go = hold_draft(db(), draft_id), request.form.get("go", "")
     answers = _as_said(draft)
-    take_way(answers, go)
-    problem, leads = _helped(answers, go)
+    problem, leads = _pressed(answers, go)
     try:
         _save_all(draft, answers)
     except Changed as error:
@@ -79,7 +79,7 @@ def keep_sheet(draft_id: int) -> ResponseReturnValue:
 
 @new_trial.post(f"{DRAFT}/{SHEET}/again")
 def sheet_again(draft_id: int) -> ResponseReturnValue:
-    """All that follows from the sentence, while it is being typed."""
+    """All that follows from the sentence, while it is being typed; and the fold that is open."""
     draft = hold_draft(db(), draft_id)
     answers, version = _as_said(draft), dict[str, str]()
     try:
@@ -87,8 +87,47 @@ def sheet_again(draft_id: int) -> ResponseReturnValue:
         version = {"X-Step-Version": str(_version(draft))}
     except Changed:
         pass  # the sheet itself will say it
+    opened = request.form.get("opened", "")
+    return _parts(draft, answers, _fold(draft, opened, answers) if opened in NAMES else None), 200, version
+
+
+@new_trial.get(FOLD)
+def fold(draft_id: int, name: StepName) -> str:
+    """One step, opened on the sheet."""
+    draft = _draft_or_404(draft_id)
+    return render_template("new_trial/fold.html", draft_id=draft.id, **_fold(draft, name, answers_of(draft)))
+
+
+@new_trial.post(FOLD)
+def keep_fold(draft_id: int, name: StepName) -> ResponseReturnValue:
+    """Keep what was typed in a fold, do what was pressed there; all of the sheet that follows from it."""
+    draft, go = hold_draft(db(), draft_id), request.form.get("go", "")
+    before, form = answers_of(draft), _typed(name)
+    walk = walk_of(_followed(before, name))
+    problem, leads = _acted(walk, name, before[name], go)
+    try:
+        _save_all(draft, walk.answers)
+    except Changed as error:
+        problem = sentence(error)
+    told = {"X-Step-Version": str(_version(draft))}
+    if go or problem or leads or _asks_otherwise(form, before[name], walk.answers[name], name):
+        told["X-Step-Again"] = "1"
+    return _parts(draft, walk.answers, _fold(draft, name, walk.answers, problem)), 200, told
+
+
+def _parts(draft: DraftRow, answers: Answers, opened: Mapping[str, object] | None) -> str:
     shown = sheet_page(answers, bench(), whole(request.form.get("deals", "")) or 0)
-    return render_template("new_trial/sheet_parts.html", draft_id=draft_id, page=shown), 200, version
+    return render_template("new_trial/sheet_parts.html", draft_id=draft.id, page=shown, opened=opened)
+
+
+def _fold(draft: DraftRow, name: StepName, answers: Answers, problem: str = "") -> dict[str, object]:
+    """What the page of a fold shows."""
+    walk = walk_of(answers)
+    step = walk.steps[name]
+    return {
+        "name": name, "walk": walk, "page": step.page(walk), "form": walk.forms[name], "problem": problem,
+        "advice": merged(step.advice(walk)), "seen": _version(draft), "folded": True,
+    }  # fmt: skip
 
 
 def _sheet(draft: DraftRow, shown: SheetPage, problem: str = "") -> str:
@@ -104,9 +143,13 @@ def _as_said(draft: DraftRow) -> Answers:
     return answers
 
 
-def _helped(answers: Answers, go: str) -> tuple[str, StepName | None]:
-    """Do what would help, in place; where a gardener has to choose, the step where that is done."""
+def _pressed(answers: Answers, go: str) -> tuple[str, StepName | None]:
+    """Do in place what was pressed; where a gardener has to choose, the step where that is done."""
     if not go.startswith("help-"):
+        try:
+            take_way(answers, go, bench())
+        except EprobaError as error:
+            return sentence(error), None
         return "", None
     walk = walk_of(answers)
     problem, leads = _acted(walk, "chance", answers["chance"], go)
@@ -155,7 +198,8 @@ def keep(draft_id: int, name: StepName) -> ResponseReturnValue:
 
 def _followed(before: Answers, name: StepName) -> Answers:
     """All steps with this one as typed, and what follows from it elsewhere."""
-    answers = {**copy.deepcopy(before), name: _typed()}
+    kept = {field: texts for field, texts in before[name].items() if field.startswith(SHEETS_OWN)}
+    answers = {**copy.deepcopy(before), name: kept | _typed(name)}
     follow(before, answers, bench().known)
     return answers
 
@@ -171,9 +215,10 @@ def _acted(walk: Walk, name: StepName, before: Typed, go: str) -> tuple[str, Ste
     return "", leads
 
 
-def _typed() -> Typed:
+def _typed(name: StepName) -> Typed:
     """The step as typed."""
-    return {key: request.form.getlist(key) for key in request.form if key not in ("csrf_token", "go", "seen")}
+    form = {key: request.form.getlist(key) for key in request.form if key not in ("csrf_token", "go", "seen")}
+    return steps()[name].tidied(form)
 
 
 def _save(draft: DraftRow, before: Answers, answers: Answers, name: StepName) -> None:
@@ -233,8 +278,8 @@ def _page(
     if not checked:
         _unsay(walk.forms[name])
     return render_template(
-        f"new_trial/{name}.html", draft_id=draft.id, seen=draft.versions.get(name, 0), name=name, walk=walk, page=shown,
-        form=walk.forms[name], problem=problem, theirs=theirs, advice=advice,
+        "new_trial/steps.html", draft_id=draft.id, seen=draft.versions.get(name, 0), name=name, walk=walk, page=shown,
+        form=walk.forms[name], problem=problem, theirs=theirs, advice=advice, folded=False,
     )  # fmt: skip
 
 
@@ -251,16 +296,17 @@ def _unsay(fields: Iterable[Field]) -> None:
 def typed(draft_id: int, name: StepName) -> ResponseReturnValue:
     """Keep a step while it is being typed, so that a reload or an empty battery loses nothing."""
     draft = hold_draft(db(), draft_id)
-    before, form = answers_of(draft), _typed()
+    before, form = answers_of(draft), _typed(name)
     answers = _followed(before, name)
     told = _saved_on_the_way(draft, before, answers, name)
-    leads = any(first_of(form, field) != first_of(before[name], field) for field in walk_of(before).steps[name].leads)
-    return "", 204, told | ({"X-Step-Again": "1"} if leads or _other(form, answers[name]) else {})
+    again = _asks_otherwise(form, before[name], answers[name], name)
+    return "", 204, told | ({"X-Step-Again": "1"} if again else {})
 
 
-def _other(form: Typed, answers: Typed) -> bool:
-    """Whether something in this step follows what was typed: its page no longer shows it."""
-    return any(first_of(form, field) != first_of(answers, field) for field in form)
+def _asks_otherwise(form: Typed, before: Typed, answers: Typed, name: StepName) -> bool:
+    """Whether the step asks something else now, or something in it follows what was typed, so that its page is old."""
+    leads = any(first_of(form, field) != first_of(before, field) for field in steps()[name].leads)
+    return leads or any(first_of(form, field) != first_of(answers, field) for field in form)
 
 
 @new_trial.post(f"{DRAFT}/sentence")
@@ -284,7 +330,10 @@ def cut_again(draft_id: int) -> ResponseReturnValue:
 def chances_again(draft_id: int) -> ResponseReturnValue:
     """The picture and its figures alone, while units, noise or worth are moved."""
     walk = walk_of(answers_of(_draft_or_404(draft_id)))
-    return render_template("new_trial/chances.html", page=ChanceStep().page(walk, request.form), walk=walk)
+    return render_template(
+        "new_trial/chances.html", page=ChanceStep().page(walk, request.form), walk=walk,
+        folded=False,
+    )  # fmt: skip
 
 
 @new_trial.route(f"{DRAFT}/deal", methods=["GET", "POST"])

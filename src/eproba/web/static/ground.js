@@ -3,13 +3,8 @@
 
 const NS = "http://www.w3.org/2000/svg";
 const field = (id) => document.getElementById(id);
-const canvas = field("ground");
-const ground = JSON.parse(field("places-data").value);
 const CM = { mm: 0.1, cm: 1, m: 100, in: 2.54, ft: 30.48 };
-const usual = field("ground-unit").dataset.usual;
-const GRID = usual === "in" ? 6 * CM.in : 10; // cm; half of it for trays
-const COARSER = usual === "in" ? 4 : 5; // so that the lines lie at 2 ft, or at half a metre
-const UNIT_CHOSEN = `eproba-ground-unit-${usual}`; // asked again where the household changes its units
+const GRIDS = { in: [6 * CM.in, 4], cm: [10, 5] }; // cm, half of it for trays; lines at 2 ft, or at half a metre
 const READABLE = 15; // px of a name on the screen; the least of what is drawn smaller is 0.8 of it
 const STANDING = ["pots", "bench", "tray"];
 const NEW = {
@@ -21,6 +16,10 @@ const NEW = {
 };
 const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 const [SHAPE, GAP] = [1.75, 40]; // width to height of the canvas; cm between a new place and its neighbour
+let canvas = null;
+let ground = { places: [] };
+let usual = "cm";
+let [GRID, COARSER] = GRIDS.cm;
 let chosen = 0;
 let drag = null;
 let view = { x: 0, y: 0, width: 300, height: 200 };
@@ -28,6 +27,7 @@ let view = { x: 0, y: 0, width: 300, height: 200 };
 const grid = (place) => (place.kind === "tray" ? GRID / 2 : GRID);
 const snap = (value, step) => Math.round(value / step) * step;
 const unit = () => CM[field("ground-unit").value];
+const unitKept = () => `eproba-ground-unit-${usual}`; // asked again where the household changes its units
 const shown = (cm) => String(Math.round((cm / unit()) * 100) / 100);
 // “120”, “1,2 m” or “4 ft” as centimetres; NaN for anything else.
 function centimetres(text) {
@@ -136,7 +136,7 @@ function redraw() {
   const focused = canvas.contains(document.activeElement);
   canvas.replaceChildren();
   canvas.setAttribute("viewBox", `${view.x} ${view.y} ${view.width} ${view.height}`);
-  const size = Math.max(view.width / 42, view.height / 24, READABLE / canvas.getScreenCTM().a);
+  const size = Math.max(view.width / 42, view.height / 24, READABLE / (canvas.getScreenCTM()?.a || 1));
   drawGrid(size);
   ground.places.forEach((place, index) => drawPlace(place, index, size));
   drawGradient(size);
@@ -210,7 +210,7 @@ function size(place, width, length) {
   place.length_cm = Math.max(step, snap(length, step));
 }
 
-canvas.addEventListener("keydown", (event) => {
+function pressed(event) {
   const group = event.target.closest("[data-index]");
   if (!group || event.ctrlKey || event.metaKey || event.altKey || event.key === "Tab") return;
   const place = ground.places[Number(group.dataset.index)];
@@ -230,19 +230,19 @@ canvas.addEventListener("keydown", (event) => {
     event.preventDefault();
     choose(Number(group.dataset.index));
   }
-});
+}
 
-canvas.addEventListener("focusin", (event) => {
+function reached(event) {
   const index = Number(event.target.dataset.index);
   if (event.target.dataset.index !== undefined && index !== chosen) choose(index);
-});
+}
 
 function point(event) {
   const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(canvas.getScreenCTM().inverse());
   return [at.x, at.y];
 }
 
-canvas.addEventListener("pointerdown", (event) => {
+function taken(event) {
   const head = event.target.closest(".gradient-head");
   const part = event.target.closest("[data-index]");
   if (!head && !part) return;
@@ -257,9 +257,9 @@ canvas.addEventListener("pointerdown", (event) => {
   drag = { place, start: point(event), from: { ...place }, sizing: part.classList.contains("size-handle") };
   choose(index);
   canvas.querySelector(`.place-group[data-index="${index}"]`).focus({ preventScroll: true });
-});
+}
 
-canvas.addEventListener("pointermove", (event) => {
+function moved(event) {
   if (!drag) return;
   const [x, y] = point(event);
   if (drag.head) {
@@ -275,25 +275,17 @@ canvas.addEventListener("pointermove", (event) => {
   else [place.x_cm, place.y_cm] = [snap(from.x_cm + dx, grid(place)), snap(from.y_cm + dy, grid(place))];
   redraw();
   fillFields();
-});
-
-for (const name of ["pointerup", "pointercancel"]) {
-  canvas.addEventListener(name, () => {
-    if (!drag) return;
-    drag = null;
-    fitView();
-    changed("");
-  });
 }
 
-document.querySelectorAll("[data-add]").forEach((button) => {
-  button.addEventListener("click", () => add(button.dataset.add));
-});
-field("place-turn").addEventListener("click", () => turn(ground.places[chosen]));
-field("place-remove").addEventListener("click", () => remove(chosen));
+function dropped() {
+  if (!drag) return;
+  drag = null;
+  fitView();
+  changed("");
+}
 
 const LENGTHS = { width: "width_cm", length: "length_cm", x: "x_cm", y: "y_cm" };
-document.querySelector(".place-inputs").addEventListener("input", (event) => {
+function typedPlace(event) {
   const key = event.target.id.replace("place-", "");
   const place = ground.places[chosen];
   const [length, number] = [centimetres(event.target.value), Number(event.target.value)];
@@ -303,7 +295,7 @@ document.querySelector(".place-inputs").addEventListener("input", (event) => {
   else if (Number.isInteger(number) && number > 0) sameVessels(place, key, number);
   if (key !== "name") fitView();
   changed("");
-});
+}
 
 // More pots in a row make the row longer, not the pots smaller.
 function sameVessels(place, key, number) {
@@ -312,27 +304,50 @@ function sameVessels(place, key, number) {
   place[key] = number;
 }
 
-field("ground-unit").addEventListener("change", () => {
-  localStorage.setItem(UNIT_CHOSEN, field("ground-unit").value);
+function readUnit() {
+  localStorage.setItem(unitKept(), field("ground-unit").value);
   redraw();
   fillFields();
-});
-field("ground-north").addEventListener("change", (event) => {
+}
+function readNorth(event) {
   ground.north = Number(event.target.value);
   changed("");
-});
+}
 function readGradient() {
   const kind = field("gradient-kind").value;
   ground.gradient = kind ? { kind, towards: Number(field("gradient-towards").value) } : null;
   changed(kind ? "Gradient set." : "No gradient.");
 }
-field("gradient-kind").addEventListener("change", readGradient);
-field("gradient-towards").addEventListener("change", readGradient);
 
-field("ground-unit").value = localStorage.getItem(UNIT_CHOSEN) ?? usual;
-field("ground-north").value = String(snap(ground.north ?? 0, 45) % 360);
-field("gradient-kind").value = ground.gradient?.kind ?? "";
-field("gradient-towards").value = String(snap(ground.gradient?.towards ?? 90, 45) % 360);
-fitView();
-new ResizeObserver(redraw).observe(canvas);
-fillFields();
+// A page with a drawing on it, or one that has come into it meanwhile.
+function beginGround() {
+  if (!field("ground") || field("ground") === canvas) return;
+  canvas = field("ground");
+  ground = JSON.parse(field("places-data").value);
+  usual = field("ground-unit").dataset.usual;
+  [GRID, COARSER] = GRIDS[usual];
+  chosen = 0;
+  const heard = { keydown: pressed, focusin: reached, pointerdown: taken, pointermove: moved };
+  for (const [name, act] of Object.entries({ ...heard, pointerup: dropped, pointercancel: dropped })) {
+    canvas.addEventListener(name, act);
+  }
+  document.querySelectorAll("[data-add]").forEach((button) => {
+    button.addEventListener("click", () => add(button.dataset.add));
+  });
+  field("place-turn").addEventListener("click", () => turn(ground.places[chosen]));
+  field("place-remove").addEventListener("click", () => remove(chosen));
+  document.querySelector(".place-inputs").addEventListener("input", typedPlace);
+  field("ground-unit").addEventListener("change", readUnit);
+  field("ground-north").addEventListener("change", readNorth);
+  for (const id of ["gradient-kind", "gradient-towards"]) field(id).addEventListener("change", readGradient);
+  field("ground-unit").value = localStorage.getItem(unitKept()) ?? usual;
+  field("ground-north").value = String(snap(ground.north ?? 0, 45) % 360);
+  field("gradient-kind").value = ground.gradient?.kind ?? "";
+  field("gradient-towards").value = String(snap(ground.gradient?.towards ?? 90, 45) % 360);
+  fitView();
+  new ResizeObserver(redraw).observe(canvas);
+  fillFields();
+}
+
+document.addEventListener("drawn-again", beginGround);
+beginGround();

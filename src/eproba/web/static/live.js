@@ -27,7 +27,7 @@ function soon() {
   waiting = setTimeout(refresh, WAIT);
 }
 
-document.addEventListener("ground-changed", soon);
+planner.addEventListener("ground-changed", soon);
 planner.addEventListener("submit", () => clearTimeout(waiting));
 planner.addEventListener("input", (event) => {
   if (event.target.matches("input[type=range]")) event.target.nextElementSibling.value = event.target.value;

@@ -8,20 +8,23 @@ const Saves = {
   last: Promise.resolve(),
 
   // The answer to a form that is sent when its turn has come; null where it is no more asked for by then.
-  async inTurn(form, address, isAsked) {
+  async inTurn(form, address, isAsked, submitter = null) {
     this.underWay += 1;
-    const answer = this.last.then(() => (isAsked() ? this.send(form, address) : null));
+    const answer = this.last.then(() => (isAsked() ? this.send(form, address, submitter) : null));
     this.last = answer.catch(() => null).finally(() => {
       this.underWay -= 1;
     });
     return answer;
   },
-  async send(form, address) {
-    const body = new FormData(form);
+  async send(form, address, submitter) {
+    const body = new FormData(form, submitter);
     if (form.dataset.token) body.set("csrf_token", form.dataset.token); // a form that is read by GET bears none
     const answer = await fetch(address, { method: "POST", body, credentials: "same-origin" });
     const version = answer.headers.get("X-Step-Version");
-    if (answer.ok && version) form.elements.seen.value = version; // what was saved on the way is not somebody else's
+    if (answer.ok && version) {
+      // What was saved on the way is not somebody else's, neither for the sheet nor for a fold of it.
+      for (const seen of document.querySelectorAll("input[name=seen]")) seen.value = version;
+    }
     return answer;
   },
   settled() {

@@ -9,7 +9,7 @@ function fit(slot) {
 
 // What was typed leads to other words elsewhere in the sentence; where somebody types, nothing moves.
 document.addEventListener("live-drawn", () => {
-  const slots = JSON.parse(document.getElementById("slots").textContent);
+  const { slots } = JSON.parse(document.getElementById("in-place").textContent);
   for (const [name, { text, choices, wrong }] of Object.entries(slots)) {
     const slot = document.getElementById(`slot-${name}`);
     slot.toggleAttribute("aria-invalid", wrong);

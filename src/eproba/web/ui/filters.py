@@ -15,7 +15,7 @@ from eproba.core.trial.lots import DEALT, Dealing
 from eproba.core.trial.model import Compared, Treatment, Trial
 from eproba.core.trial.samples import for_laboratory
 from eproba.core.trial.worth import Worth, as_typed
-from eproba.core.words import day_words, figure, figure_or_whole, full_date, listed, one_in, plural
+from eproba.core.words import day_words, figure, figure_or_whole, full_date, listed, lower_first, one_in, plural
 from eproba.store.drafts import draft_name
 from eproba.web.ui.errands import due_address, job_address, line_address
 from eproba.web.ui.units import units
@@ -113,6 +113,7 @@ def by_choice(field: Any) -> dict[str, Any]:
 
 
 ALL: dict[str, Callable[..., Any]] = {
+    "lower_first": lower_first,
     "day_and_month": day_words,
     "full_date": full_date,
     "from_today": from_today,

@@ -91,11 +91,9 @@ class ChanceStep(PlannerStep[ChanceForm, ChancePart]):
         if go.startswith("help-"):
             return _helped(walk.answers, go.removeprefix("help-"), walk.bench)
         if go == "take" or (go == "next" and _moved(walk)):
-            for key, step, field in TAKEN:
-                if typed := first_of(walk.answers["chance"], key):
-                    walk.answers[step][field] = [typed]
-            walk.answers["ground"]["proposal"] = [""]
-            return "ground"
+            return _take(walk.answers, {key: first_of(walk.answers["chance"], key) for key, _, _ in TAKEN})
+        if go.startswith("take-"):  # a place in the table
+            return _take(walk.answers, dict(zip(("units", "worth"), go.split("-")[1:], strict=False)))
         return None
 
     def page(self, walk: Walk, moved: Mapping[str, str] | None = None) -> ChancePage:
@@ -195,6 +193,15 @@ def _moved(walk: Walk) -> bool:
     except EprobaError:
         return False
     return any(value is not None and abs(value - seen[key]) > 1e-9 for key, value in plan.items() if key in seen)
+
+
+def _take(answers: Answers, wanted: Mapping[str, str]) -> StepName:
+    """So many units of each, and such a worth."""
+    for key, step, field in TAKEN:
+        if wanted.get(key):
+            answers[step][field] = [wanted[key]]
+    answers["ground"]["proposal"] = [""]
+    return "ground"
 
 
 def _helped(answers: Answers, key: str, bench: Bench) -> StepName | None:

@@ -9,19 +9,21 @@ from wtforms import RadioField, SelectMultipleField, StringField, ValidationErro
 from wtforms.validators import InputRequired
 from wtforms.widgets import CheckboxInput, ListWidget
 
+from eproba.core.catalogue import crops, hopes
 from eproba.core.measuring.measures import GROUPS, Measure, by_group
 from eproba.core.planning.advice import Advice, on_days, on_kind, on_place
+from eproba.core.planning.crops import usual_measures
 from eproba.core.planning.draft import MeasurePart, has_baseline
+from eproba.core.planning.hopes import hoped
 from eproba.core.quantities import System, conversion
 from eproba.core.stats.summaries import SUMMARIES
-from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS
 from eproba.core.trial.model import Trial
 from eproba.core.trial.worth import Worth, worth_unit
 from eproba.core.words import DateError, full_date, parse_date, plural
 from eproba.web.new_trial.following import counts_seeds
-from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, filled
-from eproba.web.new_trial.usual import typed_number
+from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, filled, first_of
+from eproba.web.new_trial.usual import typed_number, typed_rows
 from eproba.web.ui.fields import AmountForm, NumberField, translated
 from eproba.web.ui.session import system
 from eproba.web.ui.units import sentence
@@ -150,11 +152,16 @@ def odd_start(start: date, today: date) -> str:
 
 @dataclass(frozen=True)
 class MeasurePage:
-    """The measures by what one looks at: (title, measures, opened), those that suit the kind of trial opened; whether
-    the trial has a baseline, whether readings of a unit can be averaged, whether seeds are counted."""
+    """What one can hope to see, in a few words, with the measure that tells it; what is read also, with the minutes
+    that it takes in a round, and whether it is ticked; all others by what one looks at.
 
-    groups: tuple[tuple[str, tuple[Measure, ...], bool], ...]
-    first: tuple[str, ...]
+    `baseline`: whether the trial has one; `averaged`: whether readings of a unit can be; `counted`: whether seeds are.
+    """
+
+    chosen: Measure | None
+    hopes: tuple[tuple[str, Measure], ...]
+    also: tuple[tuple[Measure, float, bool], ...]
+    groups: tuple[tuple[str, tuple[Measure, ...]], ...]
     baseline: bool
     averaged: bool
     counted: bool
@@ -164,7 +171,7 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
     name = "measure"
     title = "Measure"
     form = MeasureForm
-    leads = ("measure", "scale", "summary", "aim")
+    leads = ("measure", "scale", "summary", "aim", "also")
 
     def first(self, today: date) -> Typed:
         return {
@@ -226,17 +233,33 @@ class MeasureStep(PlannerStep[MeasureForm, MeasurePart]):
         worth = Worth.from_typed(part.worth, part.scale).words(worth_unit(measure.judged_unit, part.summary), "any gap")
         return f"{measure.name}, {worth}, {full_date(part.start_on)} + {part.decision_day} days"
 
+    def tidied(self, typed: Typed) -> Typed:
+        """A measure chosen from the long list is the first one; one more to be read is one of those."""
+        another = first_of(typed, "another")
+        kept = {field: texts for field, texts in typed.items() if field != "another"}
+        if another:
+            kept["measure"] = [another]
+        also = [key for key in dict.fromkeys(typed.get("also", [])) if key and key != first_of(kept, "measure")]
+        return kept | {"also": also}
+
     def page(self, walk: Walk) -> MeasurePage:
-        kind, form = COMPARED[walk.draft.compared], walk.forms["measure"]
-        chosen = {form.data["measure"], *(form.data["also"] or []), *kind.first}
-        groups = tuple(
-            (GROUPS[group], tuple(measures), any(measure.key in chosen for measure in measures))
-            for group, measures in by_group(walk.known.measures).items()
-        )
-        first = walk.known.measures.get(form.data["measure"] or "")
-        counted = counts_seeds(walk.answers["measure"], walk.known)
+        form, known = walk.forms["measure"], walk.known.measures
+        chosen = known.get(form.data["measure"] or "")
+        ticked = [known[key] for key in form.data["also"] or [] if key in known]
+        of_crop = usual_measures(first_of(walk.answers["rules"], "crops"), crops())
+        offered = [(hope.words, known[hope.key]) for hope in hoped(walk.draft.compared, of_crop, hopes())]
+        if chosen is not None and chosen not in [measure for _, measure in offered]:
+            offered = [(chosen.name, chosen), *offered]
+        others = [measure for _, measure in offered if measure != chosen and measure not in ticked]
+        units = len(typed_rows(walk.answers["treatments"])) * (walk.draft.ground.units_each if walk.draft.ground else 1)
         return MeasurePage(
-            groups, kind.first, has_baseline(walk.draft, walk.known), first is None or first.kind != "day", counted
+            chosen=chosen,
+            hopes=tuple(offered),
+            also=tuple((measure, measure.seconds * units / 60, measure in ticked) for measure in (*ticked, *others)),
+            groups=tuple((GROUPS[group], tuple(measures)) for group, measures in by_group(known).items()),
+            baseline=has_baseline(walk.draft, walk.known),
+            averaged=chosen is None or chosen.kind != "day",
+            counted=counts_seeds(walk.answers["measure"], walk.known),
         )
 
     def advice(self, walk: Walk) -> list[Advice]:

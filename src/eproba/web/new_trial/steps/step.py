@@ -69,6 +69,10 @@ class PlannerStep(ABC, Generic[Form, Part]):
         form: Form = self.form(formdata=filled(typed), meta={"csrf": False})  # type: ignore[assignment]
         return form
 
+    def tidied(self, typed: Typed) -> Typed:
+        """What a request brought, as the step keeps it."""
+        return typed
+
     def act(self, walk: "Walk", before: Typed, go: str) -> StepName | None:
         """What a button, or a change, does to the answers besides going somewhere; where it leads, if elsewhere than it
         says. The walk is made anew after it.
