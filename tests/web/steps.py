@@ -31,7 +31,7 @@ def typed(client, address):
     fields |= {name: values[0] if len(values) == 1 else values for name, values in ticked.items()}
     for name, body in re.findall(r'<select[^>]*name="([\w-]+)"[^>]*>(.*?)</select>', page, re.S):
         chosen = re.search(r'<option selected value="([^"]*)"', body) or re.search(r'value="([^"]*)"', body)
-        fields[name] = chosen.group(1)
+        fields[name] = chosen.group(1) or fields.get(name, "")
     return {k: unescape(v) if isinstance(v, str) else v for k, v in fields.items() if k not in ("csrf_token", "go")}
 
 

@@ -188,6 +188,16 @@ def _brewings(
     return serves, back_schedule(open_needs, household_kit(session).stands, local, warmth)
 
 
+def brewings_with(
+    session: Session, now: datetime, more: Sequence[tuple[Recipe, Pouring]], season: float | None
+) -> tuple[dict[int, list[Pouring]], list[Brewing]]:
+    """As `brewings`, if there were these applications as well."""
+    local = now.astimezone()
+    asked = needs(session, local.date())
+    with_them = replace(asked, brews=sorted((*asked.brews, *more), key=lambda need: need[1].at))
+    return _brewings(session, local.replace(second=0, microsecond=0), batches(session), with_them, season)
+
+
 def brewing_jobs(
     session: Session,
     now: datetime,

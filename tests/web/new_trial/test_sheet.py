@@ -69,7 +69,9 @@ def test_what_is_typed_leads_to_the_rest_until_somebody_chooses_otherwise(client
     page = said(client, sheet, thing="Comfrey steep", measure="leaf_count").text
     assert slots(page)["measure"] == "leaf_count"
     assert slots(said(client, sheet, crop="rainbow chard").text)["measure"] == "leaf_count", "chosen by hand"
-    assert re.search(r"<strong>Measure</strong>.*?<small>(\w+)</small>", text(client, sheet), re.S)[1] == "yours"
+    assert (
+        re.search(r"<strong>What is measured</strong>.*?<small>(\w+)</small>", text(client, sheet), re.S)[1] == "yours"
+    )
 
 
 @pytest.mark.parametrize(

@@ -73,9 +73,14 @@ def _line(
     recipe = recipes["plain-water"] if plain else recipes.get(treatment.recipe)
     can = None if recipe is None else _cans(recipe, dose, cuts, None if plain else treatment, kit)
     if can is not None:
-        words += f", {plural(can.count, 'can')} of {units(Amount(can.litres, 'L'))}"
+        words += f", {plural(can.count, 'can')} of {units(Amount(can.litres, 'L'))}{_filled(can)}"
     name = f"{treatment.name}: plain water" if pour.what == "water" else treatment.name
     return VisitLine(pour.letter, name, words), 1 if can is None else can.count
+
+
+def _filled(can: Can) -> str:
+    """What goes into each can, as the kitchen measures it; nothing where only one thing does."""
+    return "" if can.really is None else f": {can.concentrate.text} of it, {can.water.text} of water"
 
 
 def _cans(

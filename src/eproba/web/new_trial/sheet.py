@@ -5,8 +5,7 @@ moment. The draft and its steps stay: a slot changes them, and what it proposes 
 import copy
 import json
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
-from datetime import timedelta
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, cast
 
 from eproba.core.catalogue import crops
@@ -23,12 +22,12 @@ from eproba.core.planning.phrases import (
     worth_said,
     worth_shown,
 )
-from eproba.core.planning.plan import Plan, dealt_units
+from eproba.core.planning.plan import dealt_units
 from eproba.core.quantities import Units
 from eproba.core.trial.compared import AGAINST, COMPARED
 from eproba.core.trial.days import shared_out
 from eproba.core.trial.ground import GroundError, Site, row_of, site_from
-from eproba.core.words import NumberError, day_words, lower_first, parse_number, plural
+from eproba.core.words import NumberError, lower_first, parse_number, plural
 from eproba.web.new_trial.following import follow, worth_said_in
 from eproba.web.new_trial.pasting import (
     KEPT,
@@ -42,10 +41,10 @@ from eproba.web.new_trial.pasting import (
     said_slots,
 )
 from eproba.web.new_trial.steps.chance import planned_chance
-from eproba.web.new_trial.steps.days import DaysPage
 from eproba.web.new_trial.steps.deal import DealPage, deal_page
 from eproba.web.new_trial.steps.ground import GroundPage, drawn
 from eproba.web.new_trial.steps.step import Answers, Bench, Typed, Walk, first_of
+from eproba.web.new_trial.takes import Takes, takes
 from eproba.web.new_trial.usual import kind_of, recipe_called, typed_rows
 from eproba.web.new_trial.walking import first_answers, walk_of
 from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
@@ -59,6 +58,11 @@ SLOTS = ("thing", "crop", "measure", "against", "within", "ground", "worth")
 SLOT_OF: Mapping[str, tuple[StepName, str]] = {  # where the steps keep what is chosen, or typed as it is
     "thing": ("claim", "thing"), "crop": ("rules", "crops"), "measure": ("measure", "measure"),
     "against": ("claim", "against"), "within": ("measure", "decision_day"), "worth": ("measure", "worth"),
+}  # fmt: skip
+FOLDS: Mapping[StepName, str] = {
+    "treatments": "Treatments and doses", "ground": "Ground and cutting", "measure": "What is measured",
+    "days": "Days and rounds", "rules": "Rules for all", "chance": "Chance in detail",
+    "claim": "Own words and promises",
 }  # fmt: skip
 IN_WORDS = ("within", "ground", "worth")
 BY_ITSELF = (
@@ -129,7 +133,7 @@ class SheetPage:
     deals: int = 0
     ways: tuple[GroundWay, ...] = ()
     helps: "tuple[Help, ...]" = ()
-    takes: tuple[str, ...] = ()
+    takes: Takes = field(default_factory=lambda: Takes(()))
     advice: tuple[Advice, ...] = ()
     pasted: Pasted | None = None
     pasting: str = ""
@@ -348,7 +352,7 @@ def sheet_page(answers: Answers, bench: Bench, deals: int = 0, checked: bool = F
     chance, helps = _chance(walk)
     return SheetPage(
         slots, folds, "", deal, _picture(deal, deals), chance, deals, _ways(shown, walk), helps,
-        _takes(walk, deal.plan), deal.advice, pasted_of(answers, walk), pasting,
+        takes(walk, deal.plan), deal.advice, pasted_of(answers, walk), pasting,
     )  # fmt: skip
 
 
@@ -359,8 +363,8 @@ def _slots(words: Mapping[str, str], walk: Walk, bench: Bench) -> dict[str, Slot
         "against": tuple((role, AGAINST[role]) for role in COMPARED[kind].controls),
     }
     slots = {slot: Slot(words[slot], choices.get(slot, ()), _wrong(slot, words[slot], bench)) for slot in SLOTS}
-    for slot, (step, field) in SLOT_OF.items():
-        errors = [] if walk.right[step] else list(cast(list[str], walk.forms[step][field].errors))
+    for slot, (step, name) in SLOT_OF.items():
+        errors = [] if walk.right[step] else list(cast(list[str], walk.forms[step][name].errors))
         if errors and not slots[slot].wrong and words["thing"]:
             slots[slot] = Slot(slots[slot].text, slots[slot].choices, errors[0])
     return slots
@@ -370,16 +374,14 @@ def _folds(answers: Answers, walk: Walk, bench: Bench) -> tuple[Fold, ...]:
     """Each step in a line; what differs from what follows of the thing and the crop alone is somebody's own."""
     usual, words = first_answers(today()), words_of(answers, bench)
     take_said(usual, words_of(usual, bench) | {slot: words[slot] for slot in ("thing", "crop")}, bench)
-    names: tuple[StepName, ...] = ("treatments", "ground", "measure", "days", "rules", "chance", "claim")
-    titles = {"claim": "Own words and promises"}
     return tuple(
         Fold(
             name,
-            titles.get(name, walk.steps[name].title),
+            title,
             walk.settled(name) or "still open",
             _is_own(answers[name], usual[name]),
         )
-        for name in names
+        for name, title in FOLDS.items()
     )
 
 
@@ -434,11 +436,13 @@ def _shows(chance: float | None) -> str:
 
 
 def take_way(answers: Answers, go: str, bench: Bench) -> None:
-    """Do as a button says: read what was pasted, or take its other reading; use the ground by this cut, by turns, or by
-    patches again."""
+    """Do as a button says: read what was pasted, or take its other reading; begin on another day; use the ground by
+    this cut, by turns, or by patches again."""
     ground = answers["ground"]
     if go == "paste":
         take_pasted(answers, bench)
+    elif go.startswith("start-"):
+        answers["measure"]["start_on"] = [go.removeprefix("start-")[:LONGEST]]
     elif go.startswith("parts-"):
         lay_parts(answers, parse_number(go.removeprefix("parts-")), bench)
     if go.startswith("cut-"):
@@ -455,18 +459,3 @@ def _share_out(answers: Answers) -> None:
     if periods.isascii() and periods.isdigit() and int(periods) and days.isascii() and days.isdigit():
         answers["measure"]["decision_day"] = [str(shared_out(int(days), int(periods)))]
         answers["days"]["rounds"] = [""]
-
-
-def _takes(walk: Walk, plan: Plan) -> tuple[str, ...]:
-    """What the trial asks of a gardener: days, applications, rounds, minutes."""
-    page = walk.steps["days"].page(walk)
-    last = plan.start_on + timedelta(days=plan.rhythm.decision_day)
-    lines = [f"{day_words(plan.start_on)} to {day_words(last)}."]
-    if not isinstance(page, DaysPage) or page.problem:
-        return tuple(lines)
-    for visit in page.visits:
-        given = "; ".join(f"{line.name}, {line.words}" for line in visit.lines)
-        verb = COMPARED[plan.compared].noun.capitalize()
-        lines.append(f"{verb} {visit.days}, about {visit.minutes:.0f} min each: {given}.")
-    lines.append(f"{plural(len(page.rounds), 'round')} of readings; the longest day takes {page.busiest:.0f} min.")
-    return tuple(lines)

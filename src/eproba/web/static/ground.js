@@ -133,6 +133,7 @@ function drawGradient(size) {
 }
 
 function redraw() {
+  if (!canvas.isConnected) return; // its fold was closed
   const focused = canvas.contains(document.activeElement);
   canvas.replaceChildren();
   canvas.setAttribute("viewBox", `${view.x} ${view.y} ${view.width} ${view.height}`);

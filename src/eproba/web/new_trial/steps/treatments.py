@@ -180,7 +180,7 @@ class TreatmentsStep(PlannerStep[TreatmentsForm, TreatmentsPart]):
             offered = ((key, recipe.title) for key, recipe in bench.known.recipes.items())
             recipe = bench.known.recipes.get(entry.form.recipe.data or "")
             entry.form.unit.choices = list(dict.fromkeys([*UNITS[system()], *([recipe.yields_unit] if recipe else [])]))
-            entry.form.recipe.choices = [("", "none of the recipes"), *offered]
+            entry.form.recipe.choices = [("", "no recipe"), *offered]
         return form
 
     def read(self, form: TreatmentsForm) -> TreatmentsPart:
