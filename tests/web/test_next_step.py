@@ -49,7 +49,8 @@ def test_what_was_only_seen_gives_the_plan_that_settles_it_as_a_draft(client):
     assert "Ask again with more units" in page
     assert "On the ground of this trial it does not fit" in page, "two strips hold no more"
     answer = client.post("/trials/3/next/settle", {"letter": "A"})
-    assert re.search(rf'name="units_each"[^>]*value="{found.group(1)}"', text(client, answer.headers["Location"]))
+    ground = answer.headers["Location"].replace("/sheet", "/ground")
+    assert re.search(rf'name="units_each"[^>]*value="{found.group(1)}"', text(client, ground))
     assert client.post("/trials/3/next/settle", {"letter": "Q"}).status_code == 400
     assert client.post("/trials/2/next/settle", {"letter": "A"}).status_code == 400, "sealed"
 
@@ -88,7 +89,8 @@ def test_what_would_settle_it_and_the_planner_know_one_chance(client):
         if not told or not letter or "it does not fit" in page:
             continue
         draft = client.post(f"/trials/{trial}/next/settle", {"letter": letter.group(1)}).headers["Location"]
-        chance = text(client, draft.replace("/ground", "/chance"))
+        chance = text(client, draft.replace("/sheet", "/chance"))
+        assert f"this plan shows it in {told.group(1)} of 100" in text(client, draft), trial
         assert f"in <strong>{told.group(1)} of 100</strong>" in chance, trial
         units = re.search(r"would settle it: (\d+) ", page).group(1)
         of_verdict = re.findall(r"most likely (\d+) \w+ of each", text(client, f"/trials/{trial}/verdict"))

@@ -1,11 +1,13 @@
 """A recipe: what goes in, how it is brewed and cared for, its signs, strength, use, how long it keeps, its cautions."""
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, fields, replace
 from typing import Annotated, Any, Literal
 
 from eproba.core.brewing.ingredients import Ingredient, RecipeError, ingredient_entry, ingredient_from
 from eproba.core.keys import Allowed, check_keys, check_values
+from eproba.core.words import lower_first
 
 Kind = Literal["drench", "dry", "medium", "test"]
 KeepsFrom = Literal["mixed", "ready", "strained", "air off"]
@@ -41,6 +43,8 @@ Days = Annotated[Number, Allowed(ge=0.1, le=1000)]
 Degrees = Annotated[Number, Allowed(ge=-5, le=80)]
 Signs = Mapping[str, Keys]
 OWN_INGREDIENT, MOST_OWN = "own_", 12  # what the keys of a gardener’s own ingredients begin with
+WAY = "~"  # between the key of a recipe and that of a school of it
+MOST_TITLE = 80
 WATER = "water"  # the ingredient that everything else is stirred into
 DEFAULT_POT_SHARE = 0.1  # of a pot's volume, for a drench: Eproba's own default
 
@@ -93,7 +97,8 @@ class Ground:
 @dataclass(frozen=True)
 class School:
     """One way of doing it that growers hold to; empty fields: as the recipe. `portions`, `hours`, `temperature` and
-    `parts` are what a batch made in this way takes instead of the recipe’s."""
+    `parts` are what a batch made in this way takes instead of the recipe’s, `every` the days between two of its
+    applications."""
 
     name: Name
     says: Text
@@ -105,6 +110,7 @@ class School:
     hours: tuple[Hours, Hours] | None = None
     temperature: tuple[Degrees, Degrees] | None = None
     parts: tuple[Share, Annotated[Number, Allowed(ge=0, le=10_000)]] | None = None
+    every: Days | None = None
 
     @property
     def changes(self) -> bool:
@@ -125,7 +131,7 @@ class Recipe:
     """
 
     key: str
-    title: Annotated[Name, Allowed(max_length=80)]
+    title: Annotated[Name, Allowed(max_length=MOST_TITLE)]
     kind: Kind
     family: Name
     said: Text
@@ -185,6 +191,11 @@ class Recipe:
                     raise RecipeError(f"{self.key}: the sign {sign} is one of {', '.join(SIGNS.get(sign, SIGNS))}")
 
     @property
+    def is_way(self) -> bool:
+        """Whether it is another recipe as a school of it makes it."""
+        return WAY in self.key
+
+    @property
     def liquid(self) -> bool:
         return self.kind == "drench"
 
@@ -242,6 +253,20 @@ def in_the_way_of(recipe: Recipe, school: str) -> Recipe:
         return recipe
     changed = {name: getattr(in_the_way, name) for name in ("portions", "hours", "temperature", "parts")}
     return replace(recipe, **{name: value for name, value in changed.items() if value})
+
+
+def ways_of(recipe: Recipe) -> dict[str, Recipe]:
+    """The recipe as each of its schools makes or gives it, by keys of their own, so that a trial can compare them."""
+    ways = {}
+    for school in recipe.schools:
+        if school.changes or school.every is not None:
+            phases = recipe.phases if school.every is None else (Phase((school.every, school.every)),)
+            key = f"{recipe.key}{WAY}{'-'.join(re.findall(r'[a-z]+', school.name.lower()))}"
+            title = f"{recipe.title}, {lower_first(school.name)}"[:MOST_TITLE]
+            ways[key] = replace(
+                in_the_way_of(recipe, school.name), key=key, title=title, phases=phases, schools=(), said=school.says
+            )
+    return ways
 
 
 def stirred(recipe: Recipe, times: float) -> Recipe:

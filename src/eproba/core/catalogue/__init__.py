@@ -13,7 +13,7 @@ from typing import Any, Protocol, TypeVar
 
 from eproba.core.brewing.ingredients import Ingredient, RecipeError, ingredient_from
 from eproba.core.brewing.kitchen import Equipment
-from eproba.core.brewing.recipe import Recipe, recipe_from
+from eproba.core.brewing.recipe import Recipe, recipe_from, ways_of
 from eproba.core.errors import EprobaError
 from eproba.core.keys import as_shipped, check_keys, check_values
 from eproba.core.measuring.calculators import Calculator, calculator_from
@@ -93,7 +93,7 @@ def text_from(key: str, entry: Any) -> str:
 
 def school_from(key: str, entry: Any) -> dict[str, Any]:
     """Where growers disagree. Raises CatalogueError."""
-    words = isinstance(entry, Mapping) and set(entry) == {"about", "sides", "here"}
+    words = isinstance(entry, Mapping) and set(entry) - {"try"} == {"about", "sides", "here"}
     sides = entry["sides"] if words else ()
     if (
         not words
@@ -101,6 +101,10 @@ def school_from(key: str, entry: Any) -> dict[str, Any]:
         or not all(isinstance(text, str) for text in (entry["about"], entry["here"], *sides))
     ):
         raise CatalogueError(f"{key}: a school has about, here, and two sides or more, all of them texts")
+    known = {*recipes(), *(way for recipe in recipes().values() for way in ways_of(recipe))}
+    pair = entry.get("try", [])
+    if pair and (len(pair) != 2 or not all(len(tried) == 2 and tried[0] in known for tried in pair)):
+        raise CatalogueError(f"{key}: try names two recipes that are known, each with how it is used")
     return dict(entry)
 
 

@@ -3,10 +3,10 @@
 from dataclasses import replace
 from datetime import datetime
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, func, select, update
 from sqlmodel import Session, col
 
-from eproba.core.brewing.recipe import Recipe, recipe_entry
+from eproba.core.brewing.recipe import WAY, Recipe, recipe_entry
 from eproba.store.commands.locks import Changed, lock_name
 from eproba.store.recipes import recipe_of, versions_of
 from eproba.store.tables import BatchRow, OwnRecipeRow, TreatmentRow
@@ -18,9 +18,10 @@ def put_recipe_away(session: Session, key: str, away: bool) -> None:
 
 
 def delete_recipe(session: Session, key: str) -> bool:
-    """Delete an own recipe with its versions; False where a batch or a trial goes by it."""
-    used = select(col(BatchRow.id)).where(col(BatchRow.recipe) == key)
-    planned = select(col(TreatmentRow.id)).where(col(TreatmentRow.recipe) == key)
+    """Delete an own recipe with its versions; False where a batch or a trial goes by it, or by a school of it."""
+    of_batches, of_trials = (func.split_part(col(table.recipe), WAY, 1) for table in (BatchRow, TreatmentRow))
+    used = select(col(BatchRow.id)).where(of_batches == key)
+    planned = select(col(TreatmentRow.id)).where(of_trials == key)
     if session.connection().execute(used.union_all(planned).limit(1)).first() is not None:
         return False
     session.exec(delete(OwnRecipeRow).where(col(OwnRecipeRow.key) == key))

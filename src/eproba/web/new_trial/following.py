@@ -51,7 +51,7 @@ def _follow_the_kind(before: Answers, answers: Answers, was: Compared, now: Comp
     _kept(before["rules"], answers["rules"], "handling", handling(was, units), handling(now, units))
     fairest = [COMPARED[kind].controls[0] for kind in (was, now)]
     _kept(before["claim"], answers["claim"], "against", *fairest)
-    if first_of(answers["claim"], "against") not in COMPARED[now].controls:
+    if first_of(answers["claim"], "against") not in ("test", *COMPARED[now].controls):
         answers["claim"]["against"] = [fairest[1]]
 
 
@@ -124,7 +124,7 @@ def _follow_the_plan(answers: Answers, now: Compared) -> None:
         row = f"treatments-{places[roles.index('test')]}"
         claim["thing"] = [first_of(treatments, f"{row}-stem") or first_of(treatments, f"{row}-name")]
     control = roles[control_index(roles, first_of(claim, "against"))] if roles else "test"
-    if control in COMPARED[now].controls:
+    if control in COMPARED[now].controls or set(roles) == {"test"}:
         claim["against"] = [control]
 
 

@@ -24,7 +24,7 @@ from eproba.core.planning.phrases import (
 )
 from eproba.core.planning.plan import dealt_units
 from eproba.core.quantities import Units
-from eproba.core.trial.compared import AGAINST, COMPARED
+from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import shared_out
 from eproba.core.trial.ground import GroundError, Site, row_of, site_from
 from eproba.core.words import NumberError, lower_first, parse_number, plural
@@ -45,7 +45,7 @@ from eproba.web.new_trial.steps.deal import DealPage, deal_page
 from eproba.web.new_trial.steps.ground import GroundPage, drawn
 from eproba.web.new_trial.steps.step import Answers, Bench, Typed, Walk, first_of
 from eproba.web.new_trial.takes import Takes, takes
-from eproba.web.new_trial.usual import kind_of, recipe_called, typed_rows
+from eproba.web.new_trial.usual import against_offered, kind_of, recipe_called, typed_rows
 from eproba.web.new_trial.walking import first_answers, walk_of
 from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
 from eproba.web.ui.clock import today
@@ -360,7 +360,7 @@ def _slots(words: Mapping[str, str], walk: Walk, bench: Bench) -> dict[str, Slot
     known, kind = bench.known.measures, walk.draft.compared
     choices = {
         "measure": tuple((key, lower_first(m.name)) for key, m in known.items() if m.can_be_first),
-        "against": tuple((role, AGAINST[role]) for role in COMPARED[kind].controls),
+        "against": tuple(against_offered(kind, walk.answers["treatments"])),
     }
     slots = {slot: Slot(words[slot], choices.get(slot, ()), _wrong(slot, words[slot], bench)) for slot in SLOTS}
     for slot, (step, name) in SLOT_OF.items():

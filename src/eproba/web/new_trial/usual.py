@@ -6,9 +6,9 @@ from dataclasses import fields
 
 from eproba.core.brewing.recipe import Recipe
 from eproba.core.quantities import Units, filled
-from eproba.core.trial.compared import COMPARED, control_name
+from eproba.core.trial.compared import AGAINST, COMPARED, control_name
 from eproba.core.trial.model import Compared, PlannedTreatment, Role
-from eproba.web.new_trial.steps.step import Typed
+from eproba.web.new_trial.steps.step import Typed, first_of
 
 ROW = (  # what a row of treatments is typed in
     *(field.name for field in fields(PlannedTreatment) if field.name not in ("amount_unit", "per")),
@@ -86,6 +86,13 @@ def recipe_called(name: str, recipes: Mapping[str, Recipe]) -> str:
 def roles_of(compared: Compared) -> tuple[Role, ...]:
     """The roles that are offered in a plan of this kind."""
     return ("test", *COMPARED[compared].controls)
+
+
+def against_offered(compared: Compared, treatments: Typed) -> list[tuple[Role, str]]:
+    """Against what a plan of this kind can be judged: its controls; where two are tried without one, the other one."""
+    roles = {first_of(treatments, f"treatments-{place}-role") for place in typed_rows(treatments)}
+    offered: tuple[Role, ...] = ("test",) if roles == {"test"} else COMPARED[compared].controls
+    return [(role, AGAINST[role]) for role in offered]
 
 
 def typed_number(number: float | None) -> str:

@@ -18,11 +18,21 @@ from eproba.store.commands.trials import create_trial
 from eproba.store.drafts import draft_of, untouched_draft
 from eproba.store.tables import DraftRow
 from eproba.web.new_trial.following import follow
-from eproba.web.new_trial.sheet import SHEETS_OWN, SheetPage, sheet_page, take_said, take_way
+from eproba.web.new_trial.sheet import SHEETS_OWN, SheetPage, sheet_page, take_said, take_way, words_of
 from eproba.web.new_trial.steps.chance import ChanceStep
 from eproba.web.new_trial.steps.deal import deal_page
 from eproba.web.new_trial.steps.step import Answers, Typed, Walk, first_of
-from eproba.web.new_trial.walking import DEAL, NAMES, answers_of, bench, first_answers, steps, walk_of
+from eproba.web.new_trial.walking import (
+    DEAL,
+    NAMES,
+    Tried,
+    answers_against,
+    answers_of,
+    bench,
+    first_answers,
+    steps,
+    walk_of,
+)
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import whole
 from eproba.web.ui.session import db, who
@@ -44,6 +54,25 @@ def begin() -> ResponseReturnValue:
         return redirect(_address(untouched, SHEET))
     drop_forgotten(db(), now())
     draft_id = new_draft(db(), first_answers(today()), now())
+    commit()
+    return redirect(_address(draft_id, SHEET))
+
+
+@new_trial.post("/trials/new/against")
+def against() -> ResponseReturnValue:
+    """Two recipes, or two schools of one, against each other; or one against what is fair: the sheet, filled."""
+    known = bench().known.recipes
+    tried = [Tried(request.form.get(name, ""), request.form.get(f"{name}-how", "")[:60]) for name in ("one", "other")]
+    if tried[0].recipe not in known or (tried[1].recipe not in known and tried[1].recipe != ""):
+        abort(404, "There is no such recipe.")
+    if tried[0] == tried[1]:
+        abort(400, "Both are the same: choose another one to compare it with.")
+    if tried[1].recipe:
+        answers = answers_against((tried[0], tried[1]), today())
+    else:
+        answers = first_answers(today())
+        take_said(answers, {**words_of(answers, bench()), "thing": known[tried[0].recipe].title}, bench())
+    draft_id = new_draft(db(), answers, now())
     commit()
     return redirect(_address(draft_id, SHEET))
 

@@ -1,26 +1,30 @@
 """The walk of one draft: its steps in order, what the household knows, what was typed."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import TYPE_CHECKING, Any, get_args
 
 from eproba.core.measuring.measures import Measure, OwnNoise
+from eproba.core.planning.crops import kind_tried
 from eproba.core.planning.draft import Known, StepName
 from eproba.core.stats.series import Scale
 from eproba.core.trial.model import Trial
+from eproba.core.words import lower_first
 from eproba.store.findings import own_noise
 from eproba.store.kit import household_kit
 from eproba.store.measures import all_measures
 from eproba.store.recipes import all_recipes
 from eproba.store.tables import DraftRow
+from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.steps.chance import ChanceStep
 from eproba.web.new_trial.steps.claim import ClaimStep
 from eproba.web.new_trial.steps.days import DaysStep
 from eproba.web.new_trial.steps.ground import GroundStep, drawn
 from eproba.web.new_trial.steps.measure import MeasureStep
 from eproba.web.new_trial.steps.rules import RulesStep
-from eproba.web.new_trial.steps.step import Answers, Bench, OwnNoiseOf, PlannerStep, Walk
+from eproba.web.new_trial.steps.step import Answers, Bench, OwnNoiseOf, PlannerStep, Typed, Walk
 from eproba.web.new_trial.steps.treatments import TreatmentsStep
+from eproba.web.new_trial.usual import dose_for, row_of
 from eproba.web.ui.clock import today
 from eproba.web.ui.session import db, system
 from eproba.web.ui.units import units
@@ -85,6 +89,36 @@ def answers_on_own_ground(trial: Trial, on: date, units_each: int) -> Answers:
     answers = first_answers(on)
     for name, step in steps().items():
         answers[name] |= {"units_each": [str(units_each)]} if name == "ground" else step.again(trial, on)
+    return answers
+
+
+@dataclass(frozen=True)
+class Tried:
+    """One of two that are tried against each other: a recipe, or a school of one, and in words how it is used."""
+
+    recipe: str
+    how: str = ""
+
+
+def answers_against(pair: tuple[Tried, Tried], on: date) -> Answers:
+    """The answers that would plan a trial of two recipes, or of two schools of one, against each other."""
+    known, answers, before = bench().known, first_answers(on), first_answers(on)
+    recipes = [known.recipes[tried.recipe] for tried in pair]
+    kinds = [kind_tried(recipe.title, recipe) for recipe in recipes]
+    kind = kinds[0] if len(set(kinds)) == 1 else "dry"
+    names = [", ".join(filter(None, (recipe.title, tried.how))) for recipe, tried in zip(recipes, pair, strict=True)]
+    rows: Typed = {}
+    for place, (name, recipe, tried) in enumerate(zip(names, recipes, pair, strict=True)):
+        dose = {field: texts[0] for field, texts in dose_for(kind, "test", known.units, recipe).items()}
+        rows |= row_of(place, name=name[:60], role="test", recipe=recipe.key, how=tried.how, **dose)
+    kept = {key: texts for key, texts in answers["treatments"].items() if not key.startswith("treatments-")}
+    answers["treatments"] = kept | rows
+    answers["claim"] |= {
+        "compared": [kind],
+        "against": ["test"],
+        "name": [f"{names[0]} or {lower_first(names[1])}"[:80]],
+    }
+    follow(before, answers, known)
     return answers
 
 

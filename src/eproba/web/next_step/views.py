@@ -171,4 +171,4 @@ def settle(trial_id: int) -> ResponseReturnValue:
         abort(400, "No plan of a sensible size settles it: take a larger worth, or a quieter measure.")
     draft_id = new_draft(db(), settling_answers(trial, letter, plan, today()), now())
     commit()
-    return redirect(url_for("new_trial.step", draft_id=draft_id, name="ground"))
+    return redirect(url_for("new_trial.sheet", draft_id=draft_id))

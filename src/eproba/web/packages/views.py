@@ -204,5 +204,5 @@ def _plan_in(raw: bytes) -> ResponseReturnValue:
     commit()
     if plan.changed:
         flash("This plan was changed after it was written: look whether it still asks what you were told it asks.")
-    flash("The plan is here as a draft. Draw your own ground; your lots will be dealt anew.")
-    return redirect(url_for("new_trial.step", draft_id=draft_id, name="ground"))
+    flash("The plan is here as a draft. Say in its sentence what you have; your lots will be dealt anew.")
+    return redirect(url_for("new_trial.sheet", draft_id=draft_id))

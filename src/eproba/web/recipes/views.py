@@ -9,7 +9,7 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.brewing.ingredients import RecipeError
 from eproba.core.brewing.mixing import parts_as_written
-from eproba.core.brewing.recipe import Recipe
+from eproba.core.brewing.recipe import WAY, Recipe, ways_of
 from eproba.core.catalogue import recipes as catalogue
 from eproba.core.catalogue import schools
 from eproba.core.quantities import QuantityError
@@ -35,7 +35,7 @@ def recipe_or_404(key: str) -> Recipe:
 def index() -> ResponseReturnValue:
     families: dict[str, list[Recipe]] = {}
     offered = offered_recipes(db())
-    for recipe in offered.values():
+    for recipe in (recipe for recipe in offered.values() if not recipe.is_way):
         families.setdefault(recipe.family if recipe.key in catalogue() else "your own", []).append(recipe)
     away = [recipe for key, recipe in own_recipes(db()).items() if key not in offered]
     return render_template("recipes/index.html", families=families, schools=schools(), away=away)
@@ -44,6 +44,8 @@ def index() -> ResponseReturnValue:
 @recipes.get("/recipes/<key>")
 def show(key: str) -> ResponseReturnValue:
     recipe = recipe_or_404(key)
+    if recipe.is_way:
+        return redirect(url_for("recipes.show", key=key.partition(WAY)[0], _anchor="schools"))
     own = key not in catalogue()
     return render_template(
         "recipes/recipe.html",
@@ -53,6 +55,8 @@ def show(key: str) -> ResponseReturnValue:
         away=own and key not in offered_recipes(db()),
         written=parts_as_written(recipe.parts) if recipe.liquid else [],
         versions=versions_of(db(), key) if own else [],
+        offered=[(other, known.title) for other, known in offered_recipes(db()).items() if known.kind != "test"],
+        ways=list(ways_of(recipe)),
     )
 
 
@@ -62,7 +66,7 @@ def compare() -> ResponseReturnValue:
     known = all_recipes(db())
     wanted = [known[key] for key in request.args.getlist("with") if key in known]
     family = request.args.get("family", "")
-    compared = wanted or [recipe for recipe in known.values() if recipe.family == family]
+    compared = wanted or [recipe for recipe in known.values() if recipe.family == family and not recipe.is_way]
     if not compared:
         abort(404, "Choose a family of recipes, or at least one recipe, to compare.")
     families = list(dict.fromkeys(recipe.family for recipe in known.values()))
@@ -117,7 +121,7 @@ def copy(key: str) -> ResponseReturnValue:
 def put_away(key: str) -> ResponseReturnValue:
     """An own recipe out of the lists, back into them, or deleted where nothing was made or planned by it."""
     recipe = recipe_or_404(key)
-    if key in catalogue():
+    if key in catalogue() or WAY in key:
         abort(400, "The catalogue’s recipes stay as they are.")
     what = request.form.get("what", "away")
     if what == "delete":
@@ -135,7 +139,7 @@ def put_away(key: str) -> ResponseReturnValue:
 def edit(key: str) -> ResponseReturnValue:
     """The next version of one's own recipe; batches keep the version that they were made from."""
     base = recipe_or_404(key)
-    if key in catalogue():
+    if key in catalogue() or WAY in key:
         abort(400, "The catalogue’s recipes stay as they are: make a copy of your own.")
     return _typed(base, f"Change {base.title}", False)
 

@@ -19,13 +19,13 @@ from eproba.core.trial.model import Compared, Role, Trial
 from eproba.core.trial.worth import Worth
 from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.steps.step import Answers, Bench, PlannerStep, Typed, Walk, first_of
-from eproba.web.new_trial.usual import kind_of, typed_rows
+from eproba.web.new_trial.usual import against_offered, kind_of, typed_rows
 
 
 class ClaimForm(FlaskForm):
     compared = RadioField("What is compared?", choices=[(key, compared.title) for key, compared in COMPARED.items()])
     thing = StringField("What is tried", [Length(max=60)])
-    against = RadioField("Against what", choices=[(role, AGAINST[role]) for role in AGAINST if role != "test"])  # type: ignore[index]
+    against = RadioField("Against what", choices=list(AGAINST.items()))
     claim = TextAreaField("The claim in your own words", [Length(max=500)])
     name = StringField("A short name", [InputRequired("Give the trial a short name."), Length(max=80)])
     note = TextAreaField("Note", [Length(max=5000)])
@@ -73,8 +73,8 @@ class ClaimStep(PlannerStep[ClaimForm, ClaimPart]):
         return None
 
     def page(self, walk: Walk) -> ClaimPage:
-        offered = COMPARED[kind_of(first_of(walk.answers["claim"], "compared"))].controls
-        walk.forms["claim"].against.choices = [(role, AGAINST[role]) for role in offered]  # type: ignore[attr-defined]
+        offered = against_offered(kind_of(first_of(walk.answers["claim"], "compared")), walk.answers["treatments"])
+        walk.forms["claim"].against.choices = offered  # type: ignore[attr-defined]
         return ClaimPage(asked(walk), tuple(promises().values()), COMPARED)
 
 
