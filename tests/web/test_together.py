@@ -75,7 +75,9 @@ def test_a_plan_is_run_elsewhere_and_its_result_joins_the_others(app, client, cl
         assert name.encode() not in plan, name
     with elsewhere() as there:
         came = take(client, plan, "plan.json")
-        assert "The plan is here as a draft. Say in its sentence what you have; your lots will be dealt anew." in came.text
+        assert (
+            "The plan is here as a draft. Say in its sentence what you have; your lots will be dealt anew." in came.text
+        )
         draft = came.request.path.removesuffix("/sheet")
         made = client.post(f"{draft}/deal", {"go": "deal"})
         trial_id = int(re.search(r"/trials/(\d+)", made.headers["Location"]).group(1))

@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 
 from eproba.core.planning.draft import StepName
 from tests.conftest import PATIENCE, Client
+from tests.web.eyes import faults, violations
 from tests.web.new_trial.test_sheet import chance, said, slots
 from tests.web.steps import fill, text, typed
 
@@ -145,6 +146,62 @@ def test_the_sheet_says_what_goes_into_the_cans_and_when_a_brew_begins(client, s
     assert "start-" not in page
     fill(client, sheet.removesuffix("/sheet"), "measure", start_on="2026-08-20", go="sheet")
     assert re.search(r"Begin nettle steep by \w{3} \d+ (Jul|Aug) \(its water stands a day first\)", text(client, sheet))
+
+
+WORDS = """() => {  // what is read on the sheet: choices that are closed up, drawings and what is only heard left out
+  const walk = document.createTreeWalker(document.querySelector("main"), NodeFilter.SHOW_TEXT);
+  const unread = "option, script, title, svg, template, .sr, details:not([open]) > :not(summary)";
+  let words = 0;
+  for (let node; (node = walk.nextNode()); ) {
+    if (!node.parentElement.closest(unread)) words += (node.nodeValue.match(/[A-Za-z]\\S*/g) ?? []).length;
+  }
+  return words;
+}"""
+
+
+def test_an_empty_garden_leads_to_dealt_lots_in_few_words_keys_and_screens(page):
+    """One page, two words typed: as many words, Tabs and screens as a gardener bears."""
+    page.set_default_timeout(PATIENCE)
+    page.goto("/")
+    page.keyboard.press("n")
+    page.wait_for_url("**/sheet")
+    page.get_by_label("What is tried").fill("Comfrey steep")
+    page.get_by_label("The crop").fill("rainbow chard")
+    expect(page.locator(".sheet-takes")).to_contain_text("Comfrey steep, 2 L/m²")
+    assert page.evaluate(WORDS) <= 350
+    page.set_viewport_size({"width": 390, "height": 844})
+    deal = page.get_by_role("button", name="Deal the lots")
+    assert deal.bounding_box()["y"] + deal.bounding_box()["height"] <= 3 * 844
+    page.reload()
+    tabs = 0
+    while not deal.evaluate("button => button === document.activeElement"):
+        page.keyboard.press("Tab")
+        tabs += 1
+        assert tabs <= 40
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/trials/1?dealt=1")
+
+
+@pytest.mark.parametrize("system", ["metric", "US"])
+def test_no_eye_finds_fault_in_an_open_fold(page, app, system):
+    """At the laptop, at twice the size of letters there, and on the phone; axe at the laptop."""
+    household = Client(app)
+    household.post("/mix/kit", {**typed(household, "/mix?kit=1"), "system": system})
+    page.set_default_timeout(PATIENCE)
+    page.goto("/")
+    page.keyboard.press("n")
+    page.wait_for_url("**/sheet")
+    page.get_by_label("What is tried").fill("Comfrey steep")
+    expect(page.locator(".sheet-takes")).to_contain_text("6.3 fl oz a sq ft" if system == "US" else "2 L/m²")
+    seen = []
+    for step in STEPS:
+        page.set_viewport_size({"width": 1280, "height": 800})
+        page.locator(f"[data-fold={step}] > summary").click()
+        expect(page.locator(f"[data-fold={step}] form")).to_have_count(1)
+        for width, height in ((1280, 800), (640, 400), (390, 844)):
+            seen += [f"{step} at {width}: {fault}" for fault in faults(page, width, height)]
+        seen += [f"{step}: {fault}" for fault in violations(page)]
+    assert seen == []
 
 
 def test_a_fold_is_changed_in_place_by_keyboard_and_the_lots_are_dealt(page, app):
