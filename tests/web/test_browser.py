@@ -348,8 +348,7 @@ def test_choosing_a_kind_and_pausing_plans_that_kind(page, live):
         page.get_by_label("How much").first.select_option("m2")
     expect(page.get_by_label("How much").first).to_have_value("m2")
     page.goto(f"{draft}/measure")
-    page.locator("summary", has_text="Growth").first.click()
-    page.get_by_role("radio", name=FIRST).check()
+    page.get_by_label("Something else").select_option(label=FIRST)
     expect(page.get_by_label("Smallest difference worth having")).to_have_value("1.5")
     expect(page.locator(".with-suffix", has=page.locator("#worth"))).to_contain_text("days")
 
@@ -360,6 +359,9 @@ def test_a_trial_from_claim_to_verdict_by_keyboard_alone(page, live, clock):
     press(page, "n")
     page.wait_for_url("**/sheet")
     tab_to(page, "Own words and promises")
+    press(page, "Enter")
+    expect(page.get_by_label("A short name")).to_be_visible()
+    tab_to(page, "On a page of its own")
     press(page, "Enter")
     page.wait_for_url("**/claim")
     tab_to(page, "What is tried")
@@ -465,7 +467,9 @@ def test_paper_is_black_on_white(page):
 def steps_to_ground(page, name):
     page.goto("/")
     page.get_by_role("button", name="New trial").click()
-    page.get_by_role("button", name="Own words and promises").click()
+    page.locator("summary", has_text="Own words and promises").click()
+    page.get_by_role("link", name="On a page of its own").click()
+    page.wait_for_url("**/claim")
     page.get_by_label("What is tried").fill(name)
     page.get_by_label("A short name").fill(f"{name} tried")
     for step in ("measure", "treatments", "ground"):
@@ -651,7 +655,9 @@ def test_what_a_step_has_sent_itself_is_not_another_window(page):
     page.add_init_script(f"const sent = window.fetch; window.fetch = async (...all) => {late};")
     page.goto("/")
     page.get_by_role("button", name="New trial").click()
-    page.get_by_role("button", name="Own words and promises").click()
+    page.locator("summary", has_text="Own words and promises").click()
+    page.get_by_role("link", name="On a page of its own").click()
+    page.wait_for_url("**/claim")
     page.get_by_label("What is tried").fill("Whey")
     with page.expect_response("**/claim/typed"):
         page.get_by_label("A short name").fill("Whey tried")
