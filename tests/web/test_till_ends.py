@@ -112,7 +112,8 @@ def test_after_a_backup_was_restored_the_phone_offers_what_is_missing(phone, add
         "The computer’s data are of a backup: 2 readings of this device may be missing there"
     )
     phone.locator("#waiting-line a").click()
-    phone.get_by_role("button", name="Send them again").click()
+    with phone.expect_response("**/entries"):
+        phone.get_by_role("button", name="Send them again").click()
     expect(phone.get_by_text("Nothing waits here")).to_be_visible()
     assert sorted(values(live, 2, 9).values()) == ["5", "6"]
     with app.extensions["engine"].begin() as connection:
