@@ -6,14 +6,14 @@ from typing import Any
 
 from eproba.core.brewing.kitchen import Kit, cans, measured
 from eproba.core.brewing.mixing import Mix, parts_as_written
-from eproba.core.brewing.recipe import Recipe, time_words
+from eproba.core.brewing.recipe import Recipe, time_words, with_amounts
 from eproba.core.quantities import METRIC, Amount, Units
 
 
 def steps_of(mixed: Mix, units: Units = METRIC) -> list[str]:
     """All steps of brewing, straining, diluting and applying, in order."""
     recipe = mixed.recipe
-    steps = [step.do for step in recipe.brew]
+    steps = [with_amounts(step.do, mixed.amounts, units) for step in recipe.brew]
     if recipe.brews:
         steps.append(
             f"Ready after {time_words(recipe.hours)}" + (f": {recipe.ready_words}." if recipe.ready_words else ".")
@@ -26,7 +26,7 @@ def steps_of(mixed: Mix, units: Units = METRIC) -> list[str]:
         parts = (mixed.concentrate_litres or 0.0, mixed.water_litres)
         concentrate, water = (units(Amount(litres, "L")) for litres in parts)
         steps.append(f"Mix {concentrate} of it with {water} of water.")
-    return steps + [step.do for step in recipe.apply]
+    return steps + [with_amounts(step.do, mixed.amounts, units) for step in recipe.apply]
 
 
 def mix_entry(mixed: Mix, cautions: Mapping[str, str], kit: Kit) -> dict[str, Any]:

@@ -4,8 +4,9 @@ import re
 
 import pytest
 
-from eproba.core.brewing.recipe import ways_of
+from eproba.core.brewing.recipe import SLOT, in_batch_of, ways_of, with_amounts
 from eproba.core.catalogue import recipes, schools
+from eproba.core.quantities import METRIC
 from tests.web.new_trial.test_sheet import said, slots
 from tests.web.steps import text, typed
 
@@ -28,6 +29,22 @@ def test_a_school_is_a_recipe_of_its_own_that_differs_in_what_it_says():
     assert len({way.title for way in EVERY_WAY.values()} | {recipe.title for recipe in recipes().values()}) == (
         len(EVERY_WAY) + len(recipes())
     )
+
+
+def test_a_step_says_the_amounts_of_its_batch(client):
+    recipe, way = recipes()["clippings-sugar-yeast"], EVERY_WAY["clippings-sugar-yeast~without-yeast"]
+    said_ = [
+        with_amounts(made.brew[1].do, in_batch_of(made, litres), METRIC) for made, litres in ((recipe, 4), (way, 8))
+    ]
+    assert "Stir 30 g of sugar and 3.5 g of dry yeast into a third" in said_[0]
+    assert "Stir 60 g of sugar and no dry yeast into a third" in said_[1]
+    for made in (*recipes().values(), *EVERY_WAY.values()):
+        known = {portion.ingredient.key for portion in recipes()[made.key.partition("~")[0]].portions}
+        slots_ = [slot[1] for step in (*made.brew, *made.apply) for slot in SLOT.finditer(step.do)]
+        assert set(slots_) <= known, made.key
+    page = text(client, "/batches/new?recipe=scrap-steep-blended&litres=4")
+    assert "Add 0.5 handful of compost and 50 g of brown sugar" in page
+    assert "Chop 1 kg of greens and rub them with 1 kg of sugar" in text(client, "/recipes/greens-sugar-juice")
 
 
 def test_two_schools_stand_on_the_sheet_against_each_other(client):

@@ -144,6 +144,8 @@ def test_the_sheet_says_what_goes_into_the_cans_and_when_a_brew_begins(client, s
     assert "can’t be ready before" not in page
     assert "Begin nettle steep now" in page
     assert "start-" not in page
+    left = "The trial takes 0.21 L of it; the rest is left over and keeps 28 days."
+    assert f"<li>Begin nettle steep now: 0.5 L. {left}</li>" in page
     fill(client, sheet.removesuffix("/sheet"), "measure", start_on="2026-08-20", go="sheet")
     assert re.search(r"Begin nettle steep by \w{3} \d+ (Jul|Aug) \(its water stands a day first\)", text(client, sheet))
 

@@ -1,12 +1,13 @@
 """A recipe: what goes in, how it is brewed and cared for, its signs, strength, use, how long it keeps, its cautions."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, fields, replace
 from typing import Annotated, Any, Literal
 
 from eproba.core.brewing.ingredients import Ingredient, RecipeError, ingredient_entry, ingredient_from
 from eproba.core.keys import Allowed, check_keys, check_values
+from eproba.core.quantities import Amount, Units
 from eproba.core.words import lower_first
 
 Kind = Literal["drench", "dry", "medium", "test"]
@@ -43,6 +44,7 @@ Days = Annotated[Number, Allowed(ge=0.1, le=1000)]
 Degrees = Annotated[Number, Allowed(ge=-5, le=80)]
 Signs = Mapping[str, Keys]
 OWN_INGREDIENT, MOST_OWN = "own_", 12  # what the keys of a gardener’s own ingredients begin with
+SLOT = re.compile(r"\[(\w+): ([^\]]+)\]")  # of a step, for an amount
 WAY = "~"  # between the key of a recipe and that of a school of it
 MOST_TITLE = 80
 WATER = "water"  # the ingredient that everything else is stirred into
@@ -276,6 +278,19 @@ def stirred(recipe: Recipe, times: float) -> Recipe:
     portions = (portion if portion.ingredient.key == WATER else replace(portion, amount=times * portion.amount)
                 for portion in recipe.portions)  # fmt: skip
     return replace(recipe, portions=tuple(portions))
+
+
+def with_amounts(text: str, portions: Iterable[Portion], units: Units) -> str:
+    """A step with the amounts of this batch in its slots: “[brown_sugar: sugar]” becomes “100 g of sugar”, or “no
+    sugar” where a school goes without."""
+    amounts = {portion.ingredient.key: units(Amount(portion.amount, portion.unit)) for portion in portions}
+    return SLOT.sub(lambda slot: f"{amounts[slot[1]]} of {slot[2]}" if slot[1] in amounts else f"no {slot[2]}", text)
+
+
+def in_batch_of(recipe: Recipe, litres: float) -> tuple[Portion, ...]:
+    """The portions of a batch of another size, in litres or whatever the recipe yields."""
+    times = litres / recipe.yields if recipe.linear else 1.0
+    return tuple(replace(portion, amount=portion.amount * times) for portion in recipe.portions)
 
 
 def seen_words(sign: str, look: str) -> str:

@@ -3,9 +3,9 @@
 from collections.abc import Callable, Mapping
 from datetime import date, datetime, timedelta
 
-from eproba.core.applying.schedule import Brewing, Pouring
+from eproba.core.applying.schedule import Pouring
 from eproba.core.brewing.mixing import concentrate
-from eproba.core.brewing.recipe import Portion, Recipe
+from eproba.core.brewing.recipe import Recipe
 from eproba.core.planning.plan import Plan
 from eproba.core.trial.doses import dose_of
 
@@ -29,10 +29,3 @@ def pours_ahead(
         pouring = Pouring(UNDEALT, plan.name, application.letter, at, litres, application.day, treatment.sharing)
         ahead.append((recipe, pouring))
     return ahead
-
-
-def ingredients_of(brewing: Brewing) -> tuple[Portion, ...]:
-    """What goes into a batch to be made."""
-    recipe = brewing.recipe
-    times = brewing.litres / recipe.yields if recipe.linear else 1.0
-    return tuple(Portion(portion.ingredient, portion.amount * times, portion.unit) for portion in recipe.portions)

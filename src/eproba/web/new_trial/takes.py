@@ -6,7 +6,8 @@ from datetime import date, datetime, timedelta
 
 from eproba.core.applying.comparing import cost_of
 from eproba.core.applying.schedule import Brewing, Pouring
-from eproba.core.planning.beforehand import UNDEALT, ingredients_of, pours_ahead
+from eproba.core.brewing.recipe import in_batch_of, time_words
+from eproba.core.planning.beforehand import UNDEALT, pours_ahead
 from eproba.core.planning.plan import Plan
 from eproba.core.quantities import Amount
 from eproba.core.trial.compared import COMPARED
@@ -21,6 +22,7 @@ from eproba.web.ui.session import db
 from eproba.web.ui.units import units
 
 DAYS_A_WEEK = 7
+MOSTLY = 0.5  # of a batch: where less is poured, the rest is told
 
 
 @dataclass(frozen=True)
@@ -61,7 +63,7 @@ def _brews(walk: Walk, plan: Plan) -> tuple[list[str], date | None]:
     planned = [batch for batch in needed if any(serve.trial_id == UNDEALT for serve in batch.serves)]
     titles = dict.fromkeys(batch.recipe.title for batch in planned)
     lines += [_brew(title, [batch for batch in planned if batch.recipe.title == title]) for title in titles]
-    costs = [cost_of(ingredients_of(batch), household_kit(db()).prices) for batch in planned]
+    costs = [cost_of(in_batch_of(batch.recipe, batch.litres), household_kit(db()).prices) for batch in planned]
     if None not in costs and sum(cost or 0.0 for cost in costs) > 0:
         lines.append(f"What goes into it costs {sum(cost or 0.0 for cost in costs):.2f}.")
     late = [batch.ready_from.date() - batch.late[0].at.date() for batch in planned if batch.late]
@@ -82,7 +84,17 @@ def _brew(title: str, planned: Sequence[Brewing]) -> str:
     begins = f"Begin {lower_first(title)} {'now' if first.hurried else f'by {_day(first.stand or first.start)}'}"
     water = " (its water stands a day first)" if first.stand is not None else ""
     again = f", and {plural(len(planned) - 1, 'time')} more" if len(planned) > 1 else ""
-    return f"{begins}{water}: {amount}{again}."
+    return f"{begins}{water}: {amount}{again}.{_left_over(first)}"
+
+
+def _left_over(brewing: Brewing) -> str:
+    """What becomes of the rest, where the smallest batch is much more than the plan pours."""
+    used = sum(pouring.litres for pouring in brewing.serves)
+    recipe, unit = brewing.recipe, "L" if brewing.recipe.liquid else brewing.recipe.yields_unit
+    if used >= brewing.litres * MOSTLY or not used:
+        return ""
+    keeps = "" if recipe.keeps_hours is None else f" and keeps {time_words((recipe.keeps_hours, recipe.keeps_hours))}"
+    return f" The trial takes {units()(Amount(used, unit))} of it; the rest is left over{keeps}."
 
 
 def _day(at: datetime) -> str:

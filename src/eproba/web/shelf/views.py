@@ -12,7 +12,7 @@ from eproba.core.brewing.batches import GONE, dead_yeast, ruling_of, standing, s
 from eproba.core.brewing.clock import brewed_hours, ready_window, use_by
 from eproba.core.brewing.events import Batch, Event, What, left, measured_in
 from eproba.core.brewing.mixing import Mix, Want, as_made, differs, mix
-from eproba.core.brewing.recipe import Portion, Recipe
+from eproba.core.brewing.recipe import Portion, Recipe, in_batch_of
 from eproba.core.brewing.water import ascorbic_acid, on_water
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import portion_shown
@@ -85,13 +85,14 @@ def new() -> ResponseReturnValue:
             return _put_on_the_shelf(batch_made(form, recipe, _used(recipe), now(), who(), stood))
         except EprobaError as error:
             problem = sentence(error)
-    litres = form.litres.number or recipe.yields
+    litres = _litres(form, recipe)
     page = render_template(
         "shelf/new.html",
         form=form,
         stood=stood,
         stood_key=stood_key,
         recipe=recipe,
+        portions=in_batch_of(recipe, litres),
         problem=problem,
         typed=request.form,
         written_in=written_in,
@@ -99,6 +100,15 @@ def new() -> ResponseReturnValue:
         latest=written(now()),
     )
     return page, 400 if problem or form.errors else 200
+
+
+def _litres(form: BatchForm, recipe: Recipe) -> float:
+    """How much is typed, right or not yet; else what the recipe makes."""
+    try:
+        typed = form.litres.read(form.litres.data or "")
+    except EprobaError:
+        return recipe.yields
+    return typed if 0 < typed <= (form.litres.high or typed) else recipe.yields
 
 
 def _put_on_the_shelf(batch: Batch) -> ResponseReturnValue:

@@ -43,6 +43,7 @@ function foldAgain(fold, isOther) {
 
 async function keepFold(fold, submitter) {
   clearTimeout(foldPause);
+  foldPause = null;
   const form = formOf(fold);
   const mine = foldTyped;
   try {
@@ -90,3 +91,8 @@ document.addEventListener("live-drawn", () => {
   }
   if (opened && !opened.contains(document.activeElement)) foldAgain(opened, true);
 });
+// What was just typed in a fold is saved before the sheet goes.
+sheet.addEventListener("submit", () => {
+  if (foldPause !== null && opened) keepFold(opened, null);
+});
+Saves.goesAfter(sheet);

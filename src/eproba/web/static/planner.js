@@ -5,7 +5,6 @@ const step = document.getElementById("step");
 const PAUSE = 600;
 let pause = null;
 let leaving = false;
-let going = ""; // soon: a button waits for what is on its way; now: it goes
 let typed = 0;
 
 async function keepTyped() {
@@ -41,15 +40,8 @@ step.addEventListener("input", () => {
   clearTimeout(pause);
   pause = setTimeout(keepTyped, PAUSE);
 });
-// The step goes over what was saved on the way, or its own save would count as another window's.
-step.addEventListener("submit", async (event) => {
+step.addEventListener("submit", () => {
   leaving = true;
   clearTimeout(pause);
-  if (going === "now" || Saves.underWay === 0) return;
-  event.preventDefault();
-  if (going === "soon") return;
-  going = "soon";
-  await Saves.settled();
-  going = "now";
-  step.requestSubmit(event.submitter);
 });
+Saves.goesAfter(step);

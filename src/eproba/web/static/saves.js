@@ -27,6 +27,19 @@ const Saves = {
     }
     return answer;
   },
+  // A form goes over what was saved on the way, or its own save would count as another window's.
+  goesAfter(form) {
+    let going = ""; // soon: it waits for what is on its way; now: it goes
+    form.addEventListener("submit", async (event) => {
+      if (going === "now" || this.underWay === 0) return;
+      event.preventDefault();
+      if (going === "soon") return;
+      going = "soon";
+      await this.settled();
+      going = "now";
+      form.requestSubmit(event.submitter);
+    });
+  },
   settled() {
     return Promise.race([this.last, new Promise((done) => setTimeout(done, SAVES_PATIENCE))]);
   },

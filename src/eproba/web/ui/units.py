@@ -1,7 +1,10 @@
 """Amounts on a page: told in the units of the household that looks at it."""
 
+from collections.abc import Sequence
+
 from jinja2 import pass_context
 
+from eproba.core.brewing.recipe import Portion, with_amounts
 from eproba.core.catalogue import cautions
 from eproba.core.quantities import Amount, Units, told
 from eproba.web.ui.session import system, typed_system
@@ -26,6 +29,12 @@ def sentence(error: Exception) -> str:
 def amount(_context: object, low: float, unit: str, high: float | None = None) -> str:
     """A number of a kept unit as the household has it: 5|amount("cm"), 20|amount("g/m²", 60)."""
     return units()(Amount.of(low, unit, high))
+
+
+@pass_context
+def step_words(_context: object, text: str, portions: Sequence[Portion]) -> str:
+    """A step of a recipe with the amounts of a batch in it: step.do|step_words(recipe.portions)."""
+    return with_amounts(text, portions, units())
 
 
 @pass_context
