@@ -148,8 +148,7 @@ def a_plan(page: Page) -> None:
     page.get_by_label("What you have").click()
     page.wait_for_timeout(1500)
     take(page, "sheet.png", full_page=True)
-    page.locator(".fold-button", has_text="Ground").click()
-    page.wait_for_url("**/ground")
+    page.goto(page.url.replace("/sheet", "/ground"))
     for width in ("200", "150"):
         page.get_by_role("button", name="Add bed").click()
         page.locator("#place-width").fill(width)

@@ -89,6 +89,34 @@ def test_the_measure_asks_what_one_hopes_to_see(client, sheet):
     )
 
 
+@pytest.mark.parametrize(
+    ("step", "changes", "told"),
+    [
+        ("measure", {"start_on": "2026-05-19"}, "19 May 2026 is 1 day ago"),
+        ("treatments", {"treatments-1-name": "whey"}, "Two treatments have this name; tell them apart."),
+        ("treatments", {"treatments-0-dose": "unit", "treatments-0-amount": "x"}, "is not a number"),
+        ("ground", {"units_each": "1000"}, "1 to 100 fits here"),
+        ("days", {"rounds": "0 99"}, "99"),
+    ],
+)
+def test_nonsense_in_a_fold_stays_there_and_the_sheet_stays_whole(client, sheet, step, changes, told):
+    said(client, sheet, thing="Whey", crop="moonweed")
+    answer, place = kept(client, sheet, step, **changes)
+    assert told in answer.text
+    assert place["slots"]["thing"]["text"] == "Whey"
+    assert typed(client, f"{sheet}/{step}").items() >= changes.items(), "what was typed stands there"
+    assert said(client, sheet, "deal").status_code == 400
+    page = text(client, sheet)
+    assert slots(page)["crop"] == "moonweed"
+    assert len(re.findall('class="fold"', page)) == 8
+
+
+def test_two_hundred_pots_are_dealt(client, sheet):
+    page = said(client, sheet, thing="Whey", ground="200 pots").text
+    assert chance(page) > 95
+    assert said(client, sheet, "deal").status_code == 302
+
+
 @pytest.mark.parametrize("step", STEPS)
 def test_each_fold_holds_all_that_its_step_holds(client, draft, sheet, step):
     """Saving a fold as it stands changes nothing, on the sheet or in any step."""

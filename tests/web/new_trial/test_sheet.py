@@ -138,11 +138,11 @@ def test_two_beds_are_patches_take_turns_or_are_only_looked_at(client, sheet):
 
 def test_a_help_changes_the_sheet(client, sheet):
     before = said(client, sheet, thing="Whey").text
-    units = re.search(r'value="(help-units-\d+)"', before)[1]
+    units, promised = re.search(r'value="(help-units-\d+)" class="button">[^:]*:\s*(\d+) of 100', before).groups()
     after = said(client, sheet, units).text
     each = int(units.rsplit("-", 1)[1])
     assert slots(after)["ground"] == f"{2 * each} pots"
-    assert chance(after) > chance(before)
+    assert chance(after) == int(promised) > chance(before)
 
 
 def test_two_windows_do_not_write_over_each_other(client, sheet):

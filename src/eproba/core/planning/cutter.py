@@ -16,7 +16,7 @@ from eproba.core.stats.periods import FEWEST, MOST
 from eproba.core.trial.ground import UNITS_OF, Cut, Gradient, GroundError, Place, Site, walked
 from eproba.core.trial.lots import Dealing
 
-MOST_EACH = 20
+MOST_EACH = 100
 GRADIENT_SHARE = 0.3  # of the units' variance, that a declared gradient explains: Eproba's own cautious guess
 UNLIKE = 0.1  # of the larger: a can's marks are read no better
 SIZE_TRACKING = 0.6  # how far a first size foretells the last one (correlation): likewise

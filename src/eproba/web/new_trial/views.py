@@ -8,6 +8,7 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 from wtforms import Field, FieldList, FormField
 
+from eproba.core.catalogue import crops
 from eproba.core.errors import EprobaError
 from eproba.core.planning.advice import merged
 from eproba.core.planning.draft import StepName, plan_of
@@ -16,6 +17,7 @@ from eproba.store.commands.gone import throw_away as throw_away_draft
 from eproba.store.commands.locks import Changed
 from eproba.store.commands.trials import create_trial
 from eproba.store.drafts import draft_of, untouched_draft
+from eproba.store.recipes import offered_recipes
 from eproba.store.tables import DraftRow
 from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.sheet import SHEETS_OWN, SheetPage, sheet_page, take_said, take_way, words_of
@@ -160,8 +162,12 @@ def _fold(draft: DraftRow, name: StepName, answers: Answers, problem: str = "") 
 
 
 def _sheet(draft: DraftRow, shown: SheetPage, problem: str = "") -> str:
+    offered = {
+        "thing": [recipe.title for recipe in offered_recipes(db()).values() if recipe.family != "controls"],
+        "crop": [name for kind in crops().values() for name in kind.names],
+    }
     return render_template(
-        "new_trial/sheet.html", draft_id=draft.id, page=shown, problem=problem, seen=_version(draft)
+        "new_trial/sheet.html", draft_id=draft.id, page=shown, problem=problem, seen=_version(draft), offered=offered
     )  # fmt: skip
 
 
