@@ -525,7 +525,7 @@ def test_a_tray_with_a_gradient_becomes_blocks_by_touch(phone):
     phone.get_by_label("It grows to the").select_option("90")
     phone.get_by_label("Units of each wanted").fill("24")
     first = phone.locator(".proposal").first
-    expect(first).to_contain_text("20 pairs, across the gradient")
+    expect(first).to_contain_text("24 pairs, across the gradient")
     expect(first).to_contain_text("anywhere on this gradient in")
     spot = phone.locator(".place-group .place").bounding_box()
     phone.touchscreen.tap(spot["x"] + 5, spot["y"] + 5)
