@@ -67,6 +67,7 @@ def test_a_fold_does_what_its_buttons_say(client, sheet):
     kept(client, sheet, "treatments", "remove-2")
     answer, place = kept(client, sheet, "chance", "take-10-25")
     assert (place["slots"]["ground"]["text"], place["slots"]["worth"]["text"]) == ("20 pots", "25 %")
+    assert "Taken into the plan" not in text(client, "/trials"), "it is seen at once, and told on no other page"
     answer, place = kept(client, sheet, "treatments", "ladder", ladder_rungs="nonsense")
     assert "is not a number" in answer.text.split("fold-again")[1]
 

@@ -140,10 +140,10 @@ def heard_in(
     text: str, names: Names, titles: Mapping[str, str], crops: Mapping[str, CropKind], units: Units
 ) -> Hearsay:
     """What a few pasted lines say; `titles` of the recipes by key."""
-    told = " ".join(text[:LONGEST].lower().replace("’", "'").split())
+    saying = " ".join(text[:LONGEST].lower().replace("’", "'").split())
     reads = (
-        _thing(told, names, titles), _crop(told, crops), _strength(told, units.system), _rate(told, units),
-        _interval(told), _promise(told, names), _time(told),
+        _thing(saying, names, titles), _crop(saying, crops), _strength(saying, units.system), _rate(saying, units),
+        _interval(saying), _promise(saying, names), _time(saying),
     )  # fmt: skip
     values = {key: value for read, _ in reads for key, value in read.items()}
     return Hearsay(**values, heard=tuple(heard for _, lines in reads for heard in lines))
@@ -153,16 +153,16 @@ Read = tuple[dict[str, Any], tuple[Heard, ...]]
 NOTHING: Read = ({}, ())
 
 
-def _thing(told: str, names: Names, titles: Mapping[str, str]) -> Read:
+def _thing(saying: str, names: Names, titles: Mapping[str, str]) -> Read:
     called = {name: key for key, known in names.recipes.items() for name in known}
     called |= {title.casefold(): key for key, title in titles.items()}
-    match = _longest(told, called)
+    match = _longest(saying, called)
     if match is not None:
         recipe = called[match]
         if recipe in titles:
             thing = titles[recipe]
             return {"thing": thing, "recipe": recipe}, (Heard("thing", match, f"the recipe “{thing}”"),)
-    for unknown in _UNKNOWN.finditer(told):
+    for unknown in _UNKNOWN.finditer(saying):
         words = unknown[1].split()
         while words and FILLERS.fullmatch(words[0]):
             words.pop(0)
@@ -172,34 +172,34 @@ def _thing(told: str, names: Names, titles: Mapping[str, str]) -> Read:
     return NOTHING
 
 
-def _longest(told: str, names: Iterable[str]) -> str | None:
+def _longest(saying: str, names: Iterable[str]) -> str | None:
     """The longest of the names that is said, in whatever number."""
-    return max((name for name in names if _said(name, told)), key=len, default=None)
+    return max((name for name in names if _said(name, saying)), key=len, default=None)
 
 
-def _said(name: str, told: str) -> re.Match[str] | None:
+def _said(name: str, saying: str) -> re.Match[str] | None:
     many = f"{re.escape(name.removesuffix('y'))}ies" if name.endswith("y") else f"{re.escape(name)}e?s"
-    return re.search(rf"\b(?:{many}|{re.escape(name)})\b", told)
+    return re.search(rf"\b(?:{many}|{re.escape(name)})\b", saying)
 
 
-def _crop(told: str, crops: Mapping[str, CropKind]) -> Read:
-    name = _longest(told, [name for kind in crops.values() for name in kind.names])
-    match = None if name is None else _said(name, told)
+def _crop(saying: str, crops: Mapping[str, CropKind]) -> Read:
+    name = _longest(saying, [name for kind in crops.values() for name in kind.names])
+    match = None if name is None else _said(name, saying)
     if match is None:
         return NOTHING
     return {"crop": match[0]}, (Heard("crop", match[0], "the crop"),)
 
 
-def _strength(told: str, system: System) -> Read:
+def _strength(saying: str, system: System) -> Read:
     """Parts of water to one part. “1 to 10” means eleven parts to some and ten to others; the first is taken."""
-    for match in _MIXED.finditer(told):
+    for match in _MIXED.finditer(saying):
         both = [_kept_unit(match[unit], system) for unit in ("in", "of")]
         if any(unit.startswith("us ") for unit in both):  # a cup to a gallon is one of theirs
             both = [_kept_unit(match[unit], "US") for unit in ("in", "of")]
         few, much = in_base(_number(match["few"]), both[0]), in_base(_number(match["much"] or "1"), both[1])
         if few[1] == much[1] == "volume" and 0 < few[0] <= much[0]:
             return _parted(match[0], much[0] / few[0])
-    for match in _PARTS.finditer(told):
+    for match in _PARTS.finditer(saying):
         small, large = sorted((_number(match["one"]), _number(match["other"])))
         joined, is_said = match["join"], match["parts"] or match["water"]
         if small <= 0 or large / small > 5000 or (joined in ("/", "and") and not is_said) or small == large:
@@ -208,13 +208,13 @@ def _strength(told: str, system: System) -> Read:
         if joined == "in":
             return _parted(match[0], ratio - 1, ratio)
         return _parted(match[0], ratio) if is_said else _parted(match[0], ratio, ratio - 1)
-    if times := _TIMES.search(told):
+    if times := _TIMES.search(saying):
         return _parted(times[0], _number(times["number"]) - 1, _number(times["number"]))
-    if slash := _ONE_IN.search(told):
+    if slash := _ONE_IN.search(saying):
         return _parted(slash[0], _number(slash["number"]) - 1, _number(slash["number"]))
-    if halves := _HALVES.search(told):
+    if halves := _HALVES.search(saying):
         return _parted(halves[0], 1.0)
-    return _parted(neat[0], 0.0) if (neat := _NEAT.search(told)) else NOTHING
+    return _parted(neat[0], 0.0) if (neat := _NEAT.search(saying)) else NOTHING
 
 
 def _parted(words: str, parts: float, other: float | None = None) -> Read:
@@ -227,8 +227,8 @@ def _parted(words: str, parts: float, other: float | None = None) -> Read:
     return read, (Heard("strength", words.strip(), taken),)
 
 
-def _rate(told: str, units: Units) -> Read:
-    match = _RATE.search(told)
+def _rate(saying: str, units: Units) -> Read:
+    match = _RATE.search(saying)
     if match is None:
         return NOTHING
     amount, kind = in_base(_number(match["number"]), _kept_unit(match["unit"], units.system))
@@ -240,17 +240,17 @@ def _rate(told: str, units: Units) -> Read:
     return {"amount": number, "unit": unit, "by": by}, (Heard("rate", match[0], taken),)
 
 
-def _interval(told: str) -> Read:
-    if match := _EVERY.search(told):
+def _interval(saying: str) -> Read:
+    if match := _EVERY.search(saying):
         number = match["number"] or "1"
         count = 2.0 if number in ("other", "second") else _number(number)
         return _spaced(match[0], round(count * SPAN_DAYS[match["unit"]]))
-    if match := _OFTEN.search(told):
+    if match := _OFTEN.search(saying):
         if match["word"]:
             return _spaced(match[0], WORD_DAYS[match["word"]])
         times = {"once": 1.0, "twice": 2.0}.get(match["times"]) or _number(match["times"].split()[0])
         return _spaced(match[0], max(1, round(SPAN_DAYS[match["unit"]] / max(times, 1))))
-    if match := _ONCE.search(told):
+    if match := _ONCE.search(saying):
         return {"every": 0}, (Heard("interval", match[0], "once, on the first day"),)
     return NOTHING
 
@@ -260,12 +260,12 @@ def _spaced(words: str, days: int) -> Read:
     return {"every": max(1, days)}, (Heard("interval", words, taken),)
 
 
-def _promise(told: str, names: Names) -> Read:
+def _promise(saying: str, names: Names) -> Read:
     called = {name: key for key, known in names.measures.items() for name in known}
-    name = _longest(told, called)
+    name = _longest(saying, called)
     if name is None:
         return NOTHING
-    size = _SIZE.search(told)
+    size = _SIZE.search(saying)
     taken = "what the first measure is to show"
     heard = [Heard("promise", name, taken)]
     if size is not None:
@@ -273,8 +273,8 @@ def _promise(told: str, names: Names) -> Read:
     return {"measure": called[name]}, tuple(heard)
 
 
-def _time(told: str) -> Read:
-    match = _WITHIN.search(told)
+def _time(saying: str) -> Read:
+    match = _WITHIN.search(saying)
     if match is None:
         return NOTHING
     days = round(_number(match["number"]) * SPAN_DAYS[match["unit"]])

@@ -140,10 +140,10 @@ def keep_fold(draft_id: int, name: StepName) -> ResponseReturnValue:
         _save_all(draft, walk.answers)
     except Changed as error:
         problem = sentence(error)
-    told = {"X-Step-Version": str(_version(draft))}
+    headers = {"X-Step-Version": str(_version(draft))}
     if go or problem or leads or _asks_otherwise(form, before[name], walk.answers[name], name):
-        told["X-Step-Again"] = "1"
-    return _parts(draft, walk.answers, _fold(draft, name, walk.answers, problem)), 200, told
+        headers["X-Step-Again"] = "1"
+    return _parts(draft, walk.answers, _fold(draft, name, walk.answers, problem)), 200, headers
 
 
 def _parts(draft: DraftRow, answers: Answers, opened: Mapping[str, object] | None) -> str:
@@ -228,6 +228,8 @@ def keep(draft_id: int, name: StepName) -> ResponseReturnValue:
         problem = walk.steps[name].wrong(walk)
     if problem or (go == "next" and not walk.right[name]):
         return _page(draft, name, walk, problem), 400
+    if leads is not None and leads != name:
+        flash("Taken into the plan. See how this step takes it.")
     return redirect(_elsewhere(draft_id, go) or _address(draft_id, leads or _target(name, go)))
 
 
@@ -245,8 +247,6 @@ def _acted(walk: Walk, name: StepName, before: Typed, go: str) -> tuple[str, Ste
         leads = walk.steps[name].act(walk, before, go)
     except EprobaError as error:
         return sentence(error), None
-    if leads is not None and leads != name:
-        flash("Taken into the plan. See how this step takes it.")
     return "", leads
 
 
