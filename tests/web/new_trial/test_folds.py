@@ -155,6 +155,7 @@ def test_what_was_not_said_is_told_with_what_the_plan_takes(client, sheet):
     assert "On which crop? Write it into the second field." in page
     assert "No strength was said: its recipe says 1 + 10." in page
     assert "No rate was said: the plan takes 2 L/m², every 7 days, 4 times." in page
+    assert "How often was not said: the plan takes 2 L/m², every 7 days, 4 times." in page
     assert "What it does was not said: the plan asks for plant height." in page
     page = said(client, sheet, "paste", pasted="two tablespoons of molasses water into a gallon").text
     assert "not taken, since “Plain molasses water” is not thinned" in page

@@ -97,7 +97,7 @@ def _unsaid(heard: Hearsay, recipe: Recipe | None, walk: Walk) -> tuple[str, ...
         "strength": f"No strength was said: its recipe says {strength(recipe.parts)}."
         if recipe is not None and _is_thinned(recipe) else "",
         "rate": f"No rate was said: the plan takes {given}." if is_given and given else "",
-        "interval": "How often was not said: the days above are usual." if is_given and given else "",
+        "interval": f"How often was not said: the plan takes {given}." if is_given and given else "",
         "promise": f"What it does was not said: the plan asks for {lower_first(measure.name)}." if measure else "",
         "time": "By when was not said: the plan takes the time in the sentence.",
     }  # fmt: skip
