@@ -42,6 +42,23 @@ hypothesis.settings.register_profile("here", deadline=None, max_examples=50)
 hypothesis.settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 
+def pytest_addoption(parser):
+    parser.addoption("--long", action="store_true", help="also what sweeps over all kinds, widths, engines and steps")
+
+
+def pytest_collection_modifyitems(config, items):
+    """What is marked long runs when it is asked for: each of its rules has a shorter test that always runs."""
+    if not config.getoption("--long"):
+        config.hook.pytest_deselected(items=[item for item in items if item.get_closest_marker("long")])
+        items[:] = [item for item in items if not item.get_closest_marker("long")]
+
+
+@pytest.fixture(scope="session")
+def long(request):
+    """Whether this run takes its time."""
+    return request.config.getoption("--long")
+
+
 class ByEngine(LoadScopeScheduling):
     """Each test to whichever worker is free; but all flows of an engine to one, which starts it once."""
 

@@ -1,8 +1,17 @@
 """Homes of one's own."""
 
+import fcntl
+import shutil
+from pathlib import Path
+
 import pytest
 
+from eproba.start.cluster import in_use
+from eproba.start.home import open_home
+from tests.conftest import RUN
 from tests.start.homes import copied, eproba, own_home
+
+BEGUN = Path(f"/tmp/{RUN}begun")
 
 
 @pytest.fixture
@@ -14,10 +23,20 @@ def empty_home():
 
 @pytest.fixture(scope="session")
 def begun():
-    """A home with an empty garden, to copy: a cluster takes seconds to make."""
-    with own_home("begun") as path:
-        assert eproba(path, "passcode").returncode == 0
-        yield path
+    """A home with an empty garden, to copy: a cluster takes seconds to make, and the workers of a run share it."""
+    BEGUN.mkdir(mode=0o711, exist_ok=True)
+    path = BEGUN / "home"
+    with (BEGUN / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (BEGUN / "made").exists():
+            assert eproba(path, "passcode").returncode == 0
+            (BEGUN / "made").touch()
+    return path
+
+
+def pytest_sessionfinish(session):
+    if not hasattr(session.config, "workerinput"):
+        shutil.rmtree(BEGUN, ignore_errors=True)
 
 
 @pytest.fixture
@@ -26,3 +45,10 @@ def home(begun):
     with own_home() as path:
         copied(begun, path)
         yield path
+
+
+@pytest.fixture
+def running_home(home):
+    """One whose PostgreSQL runs, so that no command waits for its start."""
+    with in_use(open_home(home)):
+        yield home

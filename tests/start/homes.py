@@ -79,4 +79,6 @@ def processes(home):
 
 
 def copied(begun, path):
+    """The same garden in another home, whose PostgreSQL finds a port of its own."""
     subprocess.run(["cp", "-a", str(begun), str(path)], check=True)
+    (path / "cluster.port").unlink()

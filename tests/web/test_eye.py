@@ -10,7 +10,7 @@ from tests.web.eyes import EYE, faults, violations
 
 WIDTHS = {1280: 800, 768: 1024, 390: 844}
 FILES = re.compile(r"\.(csv|ics|zip|xlsx|json|toml|png|jpg|pdf|svg)$")
-PARTS = 2
+PARTS = 4  # for as many workers
 # Pages that look otherwise than the first of their kind: another stage, another answer, nothing there.
 OTHERS = [
     "/trials/1",
@@ -63,16 +63,19 @@ def pages_of(page):
 
 @demo_garden
 @pytest.mark.parametrize("part", range(PARTS))
-def test_no_eye_finds_fault(page, part):
-    """Axe on the laptop, and on the phone for what is used in the garden; the careful eye at each width."""
+def test_no_eye_finds_fault(page, long, part):
+    """Axe on the laptop, the careful eye on laptop and phone; in a long run at each width, and axe on the phone for
+    what is used in the garden.
+    """
+    widths = WIDTHS if long else {width: WIDTHS[width] for width in (1280, 390)}
     pages = [*pages_of(page), *OTHERS]
     assert len(pages) > 60
     seen = []
     for address in pages[part::PARTS]:
         page.goto(address)
-        for width, height in WIDTHS.items():
+        for width, height in widths.items():
             seen += [f"{address} at {width}: {rule}: {what}" for rule, what in faults(page, width, height)]
-            if width == 1280 or (width == 390 and IN_THE_GARDEN.fullmatch(address)):
+            if width == 1280 or (long and width == 390 and IN_THE_GARDEN.fullmatch(address)):
                 seen += [f"{address} at {width}: {rule}: {what}" for rule, what in violations(page)]
     assert seen == [], "\n".join(seen)
 

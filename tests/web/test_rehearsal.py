@@ -12,6 +12,7 @@ from eproba.core.applying import morning
 from eproba.rehearsal.run import in_words, with_database
 from eproba.rehearsal.temper import Temper
 
+LONG = pytest.mark.long
 IN_MARCH = date(2026, 3, 1)
 
 
@@ -26,7 +27,11 @@ def summer_time(monkeypatch):
 
 
 @pytest.mark.usefixtures("summer_time")
-@pytest.mark.parametrize("temper", [Temper(1, "cool"), Temper(2, "mild", 0.2), Temper(3, "warm")], ids=str)
+@pytest.mark.parametrize(
+    "temper",
+    [Temper(2, "mild", 0.2), *(pytest.param(t, marks=LONG) for t in (Temper(1, "cool"), Temper(3, "warm")))],
+    ids=str,
+)
 def test_forty_days_break_no_law(server, temper):
     outcome = with_database(server.url, 40, temper, IN_MARCH)
     assert outcome.breaks == (), in_words(outcome)

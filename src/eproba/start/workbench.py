@@ -56,7 +56,7 @@ def _in_memory() -> Path:
 
 
 def test(arguments: Sequence[str]) -> int:
-    """Everything that CI checks; with arguments, what pytest makes of them."""
+    """Everything that CI checks, with --long the sweeps too; with other arguments, what pytest makes of them."""
     program = program_for(None, "test")
     missing = [package for program_file, package in BROWSERS.items() if not program_file.exists()]
     if missing:
@@ -64,14 +64,15 @@ def test(arguments: Sequence[str]) -> int:
     # Nothing in the cluster outlives the tests; a new database costs a twentieth in memory.
     with own_home(_in_memory(), PASSING) as (_, env):
         tests = [str(program.python), "-m", "pytest", "-q"]
-        if arguments:
+        if set(arguments) - {"--long"}:
             return subprocess.run([*tests, *arguments], env=env, cwd=CHECKOUT).returncode
         say("ruff, djlint, import-linter; mypy beside the tests")
         for check in QUICK:
             _check(*_started(program, env, check))
         types = _started(program, env, ["mypy", "--no-error-summary"])
         # As many as the machine has cores, and one that waits for a browser meanwhile.
-        outcome = subprocess.run([*tests, "-n", WORKERS, "--dist", "loadscope"], env=env, cwd=CHECKOUT).returncode
+        whole = [*tests, *arguments, "-n", WORKERS, "--dist", "loadscope"]
+        outcome = subprocess.run(whole, env=env, cwd=CHECKOUT).returncode
         _check(*types)
         return outcome
 

@@ -214,7 +214,7 @@ def test_an_empty_garden_leads_to_dealt_lots_in_few_words_keys_and_screens(page)
     page.wait_for_url("**/trials/1?dealt=1")
 
 
-@pytest.mark.parametrize("system", ["metric", "US"])
+@pytest.mark.parametrize("system", ["US", pytest.param("metric", marks=pytest.mark.long)])
 def test_no_eye_finds_fault_in_an_open_fold(page, app, system):
     """At the laptop, at twice the size of letters there, and on the phone; axe at the laptop."""
     household = Client(app)
