@@ -61,6 +61,7 @@ def test_a_full_device_keeps_entries_in_the_page_says_so_and_asks_before_closing
 
 
 def test_a_device_without_a_store_keeps_the_round_in_the_page(phone, address, live):
+    phone.wait_for_function("Device.wasOpen")  # what notes that it had one has done so
     phone.evaluate("localStorage.clear()")  # it never had one
     phone.add_init_script(NO_STORE)
     phone.goto(address)
