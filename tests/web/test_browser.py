@@ -265,7 +265,7 @@ def test_nothing_typed_is_lost_without_signal_server_or_page(phone, live, server
 def test_the_second_of_two_people_sees_both(phone, page, live):
     address = round_address(phone, 2, 9)
     page.goto("/who")
-    page.get_by_label("Who types on this device?").or_(page.get_by_label("Who types here?")).fill("Ben")
+    page.get_by_label("Your name").fill("Ben")
     page.get_by_role("button", name="Keep").click()
     phone.goto(address)
     page.goto(address)

@@ -42,7 +42,7 @@ def test_a_trial_s_calendar_file_and_the_feed(client):
 
 
 def keys_of(client, address):
-    return re.findall(r'data-key="([^"]+)"', text(client, address))
+    return [key for keys in re.findall(r'data-key="([^"]+)"', text(client, address)) for key in keys.split("|")]
 
 
 def new_feed(client):

@@ -31,11 +31,11 @@ def test_brews_stand_on_today_calendar_and_in_the_file(client):
 @demo_garden
 def test_today_shows_what_is_due(client, clock):
     page = text(client, "/")
-    assert page.index("Round, day 9") < page.index("The next seven days") < page.index("Baseline")
+    assert page.index("Round, day 9") < page.index("The week") < page.index("Baseline")
     clock.forward(days=2)
     later = text(client, "/")
     assert "2 days ago" in later
-    assert later.index("Pour, day 0") < later.index("The next seven days")
+    assert later.index("Pour, day 0") < later.index("The week")
 
 
 @demo_garden

@@ -16,10 +16,9 @@ from eproba.store.commands.feeds import new_feed, revoke_feed
 from eproba.store.days import day_list
 from eproba.store.feeds import feeds, known_feed
 from eproba.store.secrets import new_secret
-from eproba.web.pictures.weeks import WeekTask, weeks
+from eproba.web.pictures.strips import listed_days, strips
 from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.errands import line_address
 from eproba.web.ui.responses import file_name
 from eproba.web.ui.session import db, trial_or_404
 from eproba.web.ui.shown_once import show_once, shown_once
@@ -33,26 +32,14 @@ AHEAD, FEED_AHEAD = timedelta(days=41), timedelta(days=400)
 @calendar.get("/calendar")
 def show() -> ResponseReturnValue:
     lines = day_list(db(), now(), station(), today() + AHEAD)
-    tasks = [_task(line) for line in lines]
     return render_template(
         "calendar/calendar.html",
-        weeks=weeks(tasks, today(), max((task.on for task in tasks), default=today())),
-        late=[line for line in lines if line.sort == "choose"],
+        strips=strips(lines, today()),
+        days=listed_days(lines),
         feeds=feeds(db()),
         address=url_for("calendar.feed", token=token, _external=True) if (token := shown_once("calendar")) else "",
-        tasks=tasks,
         alarms=ALARMS,
     )
-
-
-def _task(line: DayLine) -> WeekTask:
-    kind = line.sort if line.sort != "do" else "pull" if _is_pull(line) else line.kind
-    return WeekTask(line.on, kind, line.words, line.minutes, line_address(line), line.key)
-
-
-def _is_pull(line: DayLine) -> bool:
-    """Whether units are pulled: their round is another colour."""
-    return line.kind == "round" and line.due[0].pull
 
 
 def _entries(lines: Iterable[DayLine]) -> list[CalendarEntry]:

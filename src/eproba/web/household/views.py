@@ -75,7 +75,7 @@ class Device(UserMixin):
 
 
 class WhoForm(FlaskForm):
-    who = StringField("Who types here?", [InputRequired("Type a name or initials."), Length(max=40)])
+    who = StringField("Your name", [InputRequired("Type a name or initials."), Length(max=40)])
     role = RadioField(
         "In blind trials this device", choices=list(DEVICE_ROLES.items()), default="reads", validate_choice=False
     )

@@ -56,7 +56,7 @@ from eproba.web.verdict.keeping import commit
 pours = Blueprint("pours", __name__, template_folder="templates")
 HIDDEN = (
     "This trial is blind, and this device reads: it does not show who gets what. Pouring is for whoever keeps the lot "
-    "slip; her device is set to “pours” under “Who types?”."
+    "slip; her device is set to “pours” under “Who’s recording?”."
 )
 
 

@@ -12,6 +12,7 @@ from eproba.store.days import day_list
 from eproba.store.drafts import drafts
 from eproba.store.glances import glances
 from eproba.web.pictures.shelf import shelf
+from eproba.web.pictures.strips import week_cells
 from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, who
@@ -32,10 +33,16 @@ def show() -> ResponseReturnValue:
     if not seen and not vessels:
         return render_template("today/first_run.html", drafts=plans, **zone_facts())
     lines = day_list(db(), now(), station(), today() + AHEAD, brewed)
+    of_today = [line for line in lines if line.on == today()]
+    todo = [line for line in of_today if line.sort == "do"]
     return render_template(
         "today/today.html",
-        lines=[line for line in lines if line.on == today()],
-        later=[line for line in lines if line.on > today() and line.kind_of_job != "stir"],
+        next=todo[:1],
+        also=todo[1:],
+        choices=[line for line in of_today if line.sort == "choose"],
+        known=[line for line in of_today if line.sort == "know"],
+        later=[line for line in lines if line.on > today()],
+        week=week_cells(lines, today()),
         trials=seen,
         drafts=plans,
         vessels=vessels,
