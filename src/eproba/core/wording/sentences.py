@@ -25,6 +25,18 @@ HEADLINES: dict[Verdict, str] = {
     "seen_not_shown": "Seen, not shown",
     "no_worse": "No worse, within your margin",
 }
+OUTCOMES: dict[Verdict, str] = {
+    "better_matters": "better by enough",
+    "better": "better",
+    "better_trivial": "better, but little",
+    "same": "alike",
+    "cannot_tell": "can’t tell",
+    "worse_trivial": "worse, but little",
+    "worse": "worse",
+    "worse_matters": "worse by enough",
+    "seen_not_shown": "seen, not shown",
+    "no_worse": "no worse",
+}
 WITH_A_MARGIN: dict[Verdict, str] = {
     "better_matters": "Better, by more than the margin",
     "better": "Better",
@@ -80,6 +92,11 @@ def headline(comparison: Comparison, judgement: Judgement) -> str:
     if comparison.kills:
         return "More units lost" if comparison.verdict == "seen_not_shown" else f"More units lost; {lower_first(said)}"
     return said
+
+
+def outcome_of(comparison: Comparison) -> str:
+    """What came out, in the word or two that a picture has room for."""
+    return "more lost" if comparison.kills else OUTCOMES[comparison.verdict]
 
 
 def losses_text(comparison: Comparison, judgement: Judgement) -> str:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from eproba.web.verdict.findings import AlsoSeen
 
-LEFT, RIGHT, MOST = 30.0, 430.0, 4.0
+LEFT, RIGHT, MOST = 30.0, 400.0, 4.0
 ROW, HEAD = 24.0, 30.0
 
 

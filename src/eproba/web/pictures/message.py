@@ -10,7 +10,7 @@ from eproba.core.judging.trust_line import TrustLine
 from eproba.core.trial.claim import claim_of
 from eproba.core.trial.model import Trial
 from eproba.core.words import lower_first
-from eproba.web.pictures.shared_ruler import LEFT, RIGHT, SharedRuler
+from eproba.web.pictures.shared_ruler import SharedRuler
 from eproba.web.ui.responses import STATIC
 from eproba.web.verdict.page import ComparisonShown
 
@@ -72,7 +72,7 @@ def _ruler(draw: ImageDraw.ImageDraw, ruler: SharedRuler, top: float, height: fl
         return
 
     def x(at: float) -> float:
-        return PAD + 300 + (at - LEFT) / (RIGHT - LEFT) * (WIDTH - 2 * PAD - 420)
+        return PAD + 300 + (at - ruler.layout.left) / (ruler.layout.right - ruler.layout.left) * (WIDTH - 2 * PAD - 420)
 
     row = height / len(lines)
     if ruler.band is not None:

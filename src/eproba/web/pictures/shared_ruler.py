@@ -7,17 +7,37 @@ from itertools import combinations
 
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.ranking import Ranking
-from eproba.core.wording.sentences import Wording, band_text, gap_text, headline
+from eproba.core.wording.sentences import Wording, band_text, gap_text, headline, outcome_of
 from eproba.web.pictures.gap_ruler import ticks_between
 
-LEFT, RIGHT = 236.0, 580.0
-ROW, TOP = 40.0, 34.0
-LANE, STRINGS = 13.0, 690.0
+LANE = 13.0  # between strings
+HALF_A_LABEL = 80.0  # of what stands over the band
+TO_THE_VALUE, WIDE_VALUE = 12.0, 84.0  # from a bar to its value, and the room that takes
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Where the ruler lies in a drawing: its width, ends, rows; `name_y` from a row’s bar up to its name; `strings` the
+    first lane of the strings; `letters` of a name that fit."""
+
+    width: float
+    left: float
+    right: float
+    row: float
+    top: float
+    name_y: float
+    strings: float
+    letters: int
+
+
+WIDE = Layout(1000, 196, 866, 46, 40, -5, 876, 20)
+NARROW = Layout(360, 8, 338, 66, 52, 23, 350, 22)  # names above their bars
 
 
 @dataclass(frozen=True)
 class Line:
-    """One treatment: its letter and name, its bar and stake in drawing units, and how far in words."""
+    """One treatment: its letter and name, its bar and stake in drawing units, how far in words and where those stand,
+    and what came out in a word or two."""
 
     letter: str
     name: str
@@ -25,6 +45,8 @@ class Line:
     bar: tuple[float, float] | None
     at: float | None
     label: str
+    label_at: tuple[float, str]
+    outcome: str
     control: bool
 
 
@@ -36,14 +58,17 @@ class SharedRuler:
     zero: float
     band: tuple[float, float] | None
     band_label: str
+    band_middle: float
     lines: tuple[Line, ...]
     ticks: tuple[tuple[float, str], ...]
     strings: tuple[tuple[float, float, float], ...]
     words: str
+    layout: Layout
 
 
-def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording) -> SharedRuler:
+def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording, layout: Layout = WIDE) -> SharedRuler:
     """Lay all comparisons along one ruler."""
+    left, right, row, top = layout.left, layout.right, layout.row, layout.top
     question, control = judgement.question, judgement.question.control
     by_order = _by_order(judgement)
     spans = {c.treatment: _span(c, by_order) for c in judgement.comparisons}
@@ -54,20 +79,23 @@ def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording
     low, high = low - 0.05 * wide, high + 0.05 * wide
 
     def x(value: float) -> float:
-        return round(LEFT + (RIGHT - LEFT) * (value - low) / (high - low), 1)
+        return round(left + (right - left) * (value - low) / (high - low), 1)
 
     def told(value: float) -> str:
         return f"{100 * (value + 0.5):.0f} of 100" if by_order else gap_text(value, judgement.question.scale, wording)
 
     names = ordered(judgement)
-    place = {name: TOP + ROW * i + ROW / 2 for i, name in enumerate(names)}
+    place = {name: top + row * i + row / 2 for i, name in enumerate(names)}
+    outcomes = {c.treatment: outcome_of(c) for c in judgement.comparisons}
     lines = []
     for name in names:
         gap, near, far = spans.get(name, (0.0, None, None))
         bar = None if near is None or far is None else (x(near), x(far))
         label = "" if name == control or gap is None else told(gap)
         middle = None if gap is None else x(gap)
-        lines.append(Line(letters[name], name, place[name], bar, middle, label, name == control))
+        outcome = outcomes.get(name, "")
+        at = _beside(bar, middle, layout)
+        lines.append(Line(letters[name], name, place[name], bar, middle, label, at, outcome, name == control))
     if by_order:
         marks = [
             (percent / 100 - 0.5, f"{percent}") for percent in range(0, 101, 25) if low <= percent / 100 - 0.5 <= high
@@ -76,18 +104,28 @@ def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording
         marks = ticks_between(low, high, question.scale == "ratio")
     words = [f"{c.treatment}: {headline(c, judgement)}" for c in judgement.comparisons]
     return SharedRuler(
-        height=TOP + ROW * len(names) + 34,
+        height=top + row * len(names) + 34,
         zero=x(0),
         band=(x(-question.band), x(question.band)) if question.band and not by_order else None,
         band_label=band_text(judgement.question, wording),
+        band_middle=min(max(x(0), left + HALF_A_LABEL), right - HALF_A_LABEL),
         lines=tuple(lines),
         ticks=tuple((x(at), label) for at, label in marks),
         strings=tuple(
-            (place[first], place[last], STRINGS + LANE * i)
+            (place[first], place[last], layout.strings + LANE * i)
             for i, (first, last) in enumerate(runs_not_told_apart(names, judgement.ranking))
         ),
         words=f"All treatments against {control}. {'; '.join(words)}.",
+        layout=layout,
     )
+
+
+def _beside(bar: tuple[float, float] | None, middle: float | None, layout: Layout) -> tuple[float, str]:
+    """Where a value stands, and by which end: right of its bar where there is room, else left of it."""
+    near, far = bar or (middle or 0.0, middle or 0.0)
+    if far + TO_THE_VALUE + WIDE_VALUE <= layout.right or near - WIDE_VALUE < layout.left:
+        return round(min(far + TO_THE_VALUE, layout.right - WIDE_VALUE + 2 * TO_THE_VALUE), 1), "start"
+    return round(near - TO_THE_VALUE, 1), "end"
 
 
 def ordered(judgement: Judgement) -> list[str]:

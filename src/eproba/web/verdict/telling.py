@@ -7,7 +7,7 @@ from eproba.core.judging.judgement import Judgement
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.trial.model import Reading, Trial
 from eproba.store.beside import beside_of
-from eproba.web.pictures.shared_ruler import SharedRuler
+from eproba.web.pictures.shared_ruler import NARROW, SharedRuler
 from eproba.web.ui.session import db
 from eproba.web.verdict.findings import answered
 from eproba.web.verdict.page import (
@@ -29,6 +29,7 @@ class Telling:
     judgement: Judgement
     ledger: Mapping[str, Sequence[tuple[TrustLine, str]]]
     ruler: SharedRuler
+    narrow_ruler: SharedRuler
     comparisons: Sequence[ComparisonShown]
     ranking: RankingShown | None
     trend: str
@@ -48,6 +49,7 @@ def telling(trial: Trial, readings: tuple[Reading, ...], early: int | None = Non
         judgement=judgement,
         ledger=shown_ledger(judgement),
         ruler=shown_ruler(trial, judgement),
+        narrow_ruler=shown_ruler(trial, judgement, NARROW),
         comparisons=shown_comparisons(trial, judgement),
         ranking=shown_ranking(trial, judgement),
         trend=shown_trend(trial, judgement),

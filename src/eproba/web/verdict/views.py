@@ -1,10 +1,13 @@
 """The verdict: what was asked, what was seen, how far to trust it; and the envelope, opened early for its price."""
 
+from datetime import datetime, time, timedelta
+from statistics import fmean
 from typing import Any
 
 from flask import Blueprint, abort, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from eproba.core.brewing.weather import days
 from eproba.core.judging.courses import courses
 from eproba.core.stats.series import CannotJudge
 from eproba.core.stats.summaries import Points
@@ -15,12 +18,14 @@ from eproba.store.beside import beside_of
 from eproba.store.commands.looks import NoLook, look_early
 from eproba.store.findings import also_found
 from eproba.store.readings import all_readings
+from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
 from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import commit
 
+ONE_DAY = timedelta(days=1)
 verdict = Blueprint("verdict", __name__, template_folder="templates")
 
 
@@ -111,7 +116,7 @@ def _judged(trial: Trial, early: int | None = None) -> ResponseReturnValue:
 
 
 def course_chart(trial: Trial, asked: Asked, by_unit: dict[int, Points], sealed: bool) -> dict[str, Any]:
-    """Each unit's course over the days; treatments unnamed while the envelope is sealed."""
+    """Each unit's course over the days, and the mean of each treatment; unnamed while the envelope is sealed."""
     measure = asked.measure
     points = [
         {
@@ -124,5 +129,33 @@ def course_chart(trial: Trial, asked: Asked, by_unit: dict[int, Points], sealed:
         for point in by_unit[unit.id]
     ]
     treatments = [] if sealed else [{"letter": t.letter, "name": t.name, "role": t.role} for t in trial.treatments]
-    label = f"{measure.name}, {measure.judged_unit}"
-    return {"points": points, "treatments": treatments, "label": label}
+    return {
+        "points": points,
+        "means": [] if sealed else _means(trial, by_unit),
+        "treatments": treatments,
+        "label": f"{measure.name}, {measure.judged_unit}",
+        "decides": trial.decision_day,
+        "rain": _rain(trial),
+    }
+
+
+def _means(trial: Trial, by_unit: dict[int, Points]) -> list[dict[str, Any]]:
+    """The mean of each treatment's units on each day on which one of them was read."""
+    of_day: dict[tuple[str, float], list[float]] = {}
+    for unit in trial.units:
+        for point in by_unit[unit.id]:
+            of_day.setdefault((unit.letter, point.day), []).append(point.value)
+    return [
+        {"treatment": letter, "day": day, "value": fmean(values)}
+        for (letter, day), values in sorted(of_day.items(), key=lambda item: item[0])
+    ]
+
+
+def _rain(trial: Trial) -> list[dict[str, float]]:
+    """Rain by day of the trial, so far."""
+    until = min(today(), trial.decision_on)
+    start = datetime.combine(trial.start_on, time()).astimezone()
+    station_ = station()
+    known = days(station_.hours(start, min(now().astimezone(), start + (until - trial.start_on) + ONE_DAY)),
+                 station_.days(trial.start_on, until))  # fmt: skip
+    return [{"day": (day.on - trial.start_on).days, "mm": day.rain_mm} for day in known if day.rain_mm >= 0.1]
