@@ -466,6 +466,8 @@ def test_paper_is_black_on_white(page):
 
 def steps_to_ground(page, name):
     page.goto("/")
+    if page.viewport_size["width"] < 500:
+        page.locator(".place-more summary").click()
     page.get_by_role("button", name="New trial").click()
     page.locator("summary", has_text="Own words and promises").click()
     page.get_by_role("link", name="On a page of its own").click()

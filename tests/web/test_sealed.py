@@ -51,7 +51,6 @@ def test_no_file_tells_who_got_what_beside_what_was_read_until_the_envelope_open
     page = text(client, trial)
     assert "the values stand under All readings, by unit alone, until the envelope opens" in page
     assert not re.search(r"<td class=.number.>\s*\d", page)
-    assert re.search(r"<td class=.number.>\s*read", page)
     clock.forward(days=15)
     read_days(client, trial, taller(9), (21, 28))
     assert treatments(client, trial) == [names, names, {"A", "B", ""}]

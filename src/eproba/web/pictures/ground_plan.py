@@ -2,8 +2,9 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from eproba.core.measuring.measures import Measure
 from eproba.core.quantities import METRIC, System, Units
 from eproba.core.trial.ground import Cut, Place, Site
 from eproba.core.trial.model import Trial
@@ -16,7 +17,7 @@ LEAST_TILE, MOST_TILE = 46.0, 130.0
 WIDE_LETTER = 0.58  # of the letters' size, on average
 LEAST_NAME = 0.94  # of the usual size: smaller can't be read
 SMALL_PLAN, SMALL_TEXT = (330.0, 240.0), 12.3  # px that a plan to choose has, and a text in it
-LEAST_TEXT, SMALLEST = 11.5, 15.0  # px that a text has on a screen at least; the smallest text of a plan, as drawn
+LEAST_TEXT, SMALLEST = 12.0, 15.0  # px that a text has on a screen at least; the smallest text of a plan, as drawn
 GRADIENTS = {"slope": "downhill", "shade": "more shade", "wall": "to the wall", "other": "gradient"}
 
 
@@ -41,11 +42,18 @@ class Tile:
     round: bool
     lost: bool
     title: str
+    share: float | None = None  # of the way from the smallest reading to the largest
 
     @property
     def plate(self) -> float:
         """Side of the plate that bears the letter."""
         return round(min(52.0, 0.62 * self.width, 0.72 * self.height), 1)
+
+    def share_bar(self, share: float) -> str:
+        """A bar along its foot, so much of it: within the rim of a pot."""
+        inset = 0.24 * self.width if self.round else min(8.0, 0.1 * self.width)
+        y = self.y + self.height - (0.1 * self.height if self.round else min(8.0, 0.1 * self.height))
+        return f"M{self.x + inset:.1f} {y:.1f}h{(self.width - 2 * inset) * share:.1f}"
 
     def code_size(self, readable: float) -> float:
         """The size of its code where that stands alone: as a plate's letter, larger where the plan is shown small."""
@@ -86,6 +94,7 @@ class GroundPlan:
     gradient_turn: float | None
     north_turn: float
     words: str
+    shaded: str = ""  # from which reading to which its units are shaded
 
     @property
     def least_width(self) -> int:
@@ -201,7 +210,23 @@ def _words(units: Sequence[tuple[Cut, str | None]], looks: Mapping[str, Look], s
     return f"Places: {places}. In walking order: {words}." if words else f"Places: {places}."
 
 
-def trial_plan(trial: Trial, looks: Mapping[str, Look], units: Units) -> GroundPlan:
-    """The ground plan of a dealt trial."""
+def trial_plan(
+    trial: Trial, looks: Mapping[str, Look], units: Units, values: Mapping[str, float] | None = None
+) -> GroundPlan:
+    """The ground plan of a dealt trial, shaded by `values` of its first measure, by code."""
     lost = {unit.code: unit.lost_reason for unit in trial.units if unit.lost_on is not None}
-    return ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.laid_out], looks, lost, units)
+    plan = ground_plan(trial.site, [(unit.cut, unit.letter) for unit in trial.laid_out], looks, lost, units)
+    return plan if not values else _shaded(plan, values, trial.asked[0].measure)
+
+
+def _shaded(plan: GroundPlan, values: Mapping[str, float], measure: Measure) -> GroundPlan:
+    """Each unit with a bar as long as its reading is high, among those of the others."""
+    low, high = min(values.values()), max(values.values())
+    if high <= low:
+        return plan
+    tiles = tuple(
+        replace(tile, share=round((values[tile.code] - low) / (high - low), 3)) if tile.code in values else tile
+        for tile in plan.tiles
+    )
+    ends = f"{low:.{measure.decimals}f} to {high:.{measure.decimals}f} {measure.unit}".strip()
+    return replace(plan, tiles=tiles, shaded=ends)

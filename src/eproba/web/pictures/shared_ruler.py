@@ -16,7 +16,7 @@ TO_THE_VALUE, WIDE_VALUE = 12.0, 84.0  # from a bar to its value, and the room t
 
 
 @dataclass(frozen=True)
-class Layout:
+class RulerLayout:
     """Where the ruler lies in a drawing: its width, ends, rows; `name_y` from a row’s bar up to its name; `strings` the
     first lane of the strings; `letters` of a name that fit."""
 
@@ -30,8 +30,8 @@ class Layout:
     letters: int
 
 
-WIDE = Layout(1000, 196, 866, 46, 40, -5, 876, 20)
-NARROW = Layout(360, 8, 338, 66, 52, 23, 350, 22)  # names above their bars
+WIDE = RulerLayout(1000, 196, 866, 46, 40, -5, 876, 20)
+NARROW = RulerLayout(360, 8, 338, 66, 52, 23, 350, 22)  # names above their bars
 
 
 @dataclass(frozen=True)
@@ -63,10 +63,10 @@ class SharedRuler:
     ticks: tuple[tuple[float, str], ...]
     strings: tuple[tuple[float, float, float], ...]
     words: str
-    layout: Layout
+    layout: RulerLayout
 
 
-def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording, layout: Layout = WIDE) -> SharedRuler:
+def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording, layout: RulerLayout = WIDE) -> SharedRuler:
     """Lay all comparisons along one ruler."""
     left, right, row, top = layout.left, layout.right, layout.row, layout.top
     question, control = judgement.question, judgement.question.control
@@ -120,7 +120,7 @@ def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording
     )
 
 
-def _beside(bar: tuple[float, float] | None, middle: float | None, layout: Layout) -> tuple[float, str]:
+def _beside(bar: tuple[float, float] | None, middle: float | None, layout: RulerLayout) -> tuple[float, str]:
     """Where a value stands, and by which end: right of its bar where there is room, else left of it."""
     near, far = bar or (middle or 0.0, middle or 0.0)
     if far + TO_THE_VALUE + WIDE_VALUE <= layout.right or near - WIDE_VALUE < layout.left:

@@ -2,8 +2,8 @@
 "use strict";
 
 const LINES = {
-  "water control": { color: "--course-control", dash: "5 4" },
-  untreated: { color: "--course-control", dash: "1 4" },
+  "water control": { color: "--line-control", dash: "5 4" },
+  untreated: { color: "--line-control", dash: "1 4" },
 };
 const TESTED = 7; // colours, as in pictures/patterns.svg
 const FOOT = 0.16; // of the height, for rain
@@ -12,7 +12,7 @@ function looks(treatments) {
   let tested = 0;
   const look = { "": { color: "--ink", dash: "none" } };
   for (const each of treatments) {
-    look[each.letter] = LINES[each.role] ?? { color: `--course-${(tested++ % TESTED) + 1}`, dash: "none" };
+    look[each.letter] = LINES[each.role] ?? { color: `--line-${(tested++ % TESTED) + 1}`, dash: "none" };
   }
   return look;
 }

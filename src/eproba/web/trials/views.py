@@ -4,6 +4,7 @@ import secrets
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime, time
+from statistics import fmean
 from typing import TYPE_CHECKING
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -17,7 +18,7 @@ from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.blinding import hides_lots, in_a_file, tells_too_early
 from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.ground import borders
-from eproba.core.trial.model import ROLES, Reading, SpareRun, Trial
+from eproba.core.trial.model import ROLES, Reading, Round, SpareRun, Trial
 from eproba.core.trial.worth import Worth
 from eproba.core.wording.record import told_evidence
 from eproba.exchange.trial_json import Record, trial_json
@@ -55,11 +56,12 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import looks, trial_looks
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
-from eproba.web.ui.units import units
+from eproba.web.ui.units import sentence, units
 from eproba.web.verdict.keeping import commit
 
 if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
     from eproba.core.planning.repeating import Learned
+    from eproba.web.verdict.telling import Telling
 
 trials = Blueprint("trials", __name__, template_folder="templates")
 PAGE = 30
@@ -104,14 +106,21 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         (r.unit_id, r.measure_key): r for r in readings if latest and r.round_id == latest.id and r.replicate == 1
     }
     waiting = due_by(db(), trial.decision_on, trial_id=trial_id) if trial.goes_on else []
+    unsaid = not hidden and tells_too_early(trial, today(), readings)
+    shown = {} if unsaid else _first_values(trial, latest, readings)
+    told, unjudged = (None, "") if trial.sealed(today()) else _told(trial, readings)
     return render_template(
         "trials/trial.html",
+        told=told,
+        told_lines=[] if told is None else [(shown.headline, shown.sentence) for shown in told.comparisons],
+        unjudged=unjudged,
+        tapped={u.code: url_for("trials.unit", trial_id=trial_id, unit_id=u.id) for u in trial.units},
         trial=trial,
         stage=trial.stage(today()),
         sealed=trial.sealed(today()),
         looks=look,
         roles=ROLES,
-        plan=trial_plan(trial, look, units()),
+        plan=trial_plan(trial, look, units(), shown),
         turns=turns_drawn(trial, look if not hidden else {}, trial.day_of(today())) if trial.turns else None,
         strip=day_strip(trial, today(), *brews_and_weather(trial)),
         latest=latest,
@@ -121,7 +130,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         note_form=note_form or NoteForm(data={"note": trial.note, "seen": trial.note}),
         problem=problem,
         hidden=hidden,
-        unsaid=not hidden and tells_too_early(trial, today(), readings),
+        unsaid=unsaid,
         evidence=told_evidence(evidence_of(trial)),
         spare_form=_spare_form(trial),
         worth=worth_words(trial),
@@ -131,6 +140,26 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         else borders([(u.cut, u.letter) for u in trial.laid_out], trial.control, trial.guard_cm),
         silent=_silent(trial, readings),
     )
+
+
+def _told(trial: Trial, readings: tuple[Reading, ...]) -> "tuple[Telling | None, str]":
+    """What came out, as the verdict tells it; or why that can’t be said."""
+    from eproba.web.verdict.telling import telling  # judging is heavy: only where it is needed
+
+    try:
+        return telling(trial, readings), ""
+    except CannotJudge as error:
+        return None, sentence(error)
+
+
+def _first_values(trial: Trial, latest: Round | None, readings: Sequence[Reading]) -> dict[str, float]:
+    """The first measure in the last round, by the code of the unit: the mean of its readings."""
+    of_unit: dict[int, list[float]] = {}
+    for reading in readings if latest is not None else ():
+        own = latest is not None and reading.round_id == latest.id
+        if own and reading.measure_key == trial.asked[0].measure.key and reading.value is not None:
+            of_unit.setdefault(reading.unit_id, []).append(reading.value)
+    return {unit.code: fmean(of_unit[unit.id]) for unit in trial.units if unit.id in of_unit}
 
 
 def _lines(trial: Trial) -> list[DayLine]:

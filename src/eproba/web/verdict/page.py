@@ -21,7 +21,7 @@ from eproba.core.wording.sentences import (
     trend_sentence,
 )
 from eproba.web.pictures.gap_ruler import GapRuler, gap_ruler
-from eproba.web.pictures.shared_ruler import WIDE, Layout, SharedRuler, ordered, shared_ruler
+from eproba.web.pictures.shared_ruler import WIDE, RulerLayout, SharedRuler, ordered, shared_ruler
 from eproba.web.pictures.shuffle_pile import ShufflePile, shuffle_pile
 from eproba.web.ui.units import units
 
@@ -44,7 +44,7 @@ class ComparisonShown:
     order: str
 
 
-def shown_ruler(trial: Trial, judgement: Judgement, layout: Layout = WIDE) -> SharedRuler:
+def shown_ruler(trial: Trial, judgement: Judgement, layout: RulerLayout = WIDE) -> SharedRuler:
     """All treatments on one ruler."""
     return shared_ruler(judgement, _letters(trial), Wording.of(trial, trial.asked[0]), layout)
 
