@@ -14,12 +14,12 @@ def steps_of(mixed: Mix, units: Units = METRIC) -> list[str]:
     """All steps of brewing, straining, diluting and applying, in order."""
     recipe = mixed.recipe
     steps = [with_amounts(step.do, mixed.amounts, units) for step in recipe.brew]
+    away = f"Throw it away if you find {recipe.away_words}." if recipe.away_words else ""
     if recipe.brews:
-        steps.append(
-            f"Ready after {time_words(recipe.hours)}" + (f": {recipe.ready_words}." if recipe.ready_words else ".")
-        )
-    if recipe.away_words:
-        steps.append(f"Throw it away: {recipe.away_words}.")
+        ready = f"Ready after {time_words(recipe.hours)}" + (f": {recipe.ready_words}." if recipe.ready_words else ".")
+        steps.append(f"{ready} {away}".strip())
+    elif away:
+        steps.append(away)
     if recipe.strain:
         steps.append(f"Strain: {recipe.strain}.")
     if mixed.water_litres:

@@ -8,6 +8,7 @@ from flask_login import LoginManager
 from flask_wtf import CSRFProtect
 from whitenoise import WhiteNoise
 
+from eproba.core.catalogue import good_practice
 from eproba.store.database import engine_for
 from eproba.web.base.views import base
 from eproba.web.calendar.views import calendar
@@ -86,6 +87,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     register_faults(app)
     log_requests(app)
     app.jinja_env.filters.update(filters.ALL, unit=unit, amount=amount, amount_of=amount_of, step_words=step_words)
+    app.jinja_env.tests["good_practice"] = lambda key: key in good_practice()
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     read_compiled(app)
     app.jinja_env.globals.update(

@@ -86,8 +86,8 @@ def made(name: str, entries: Mapping[str, Any], make: Callable[[str, Any], Made]
 
 def text_from(key: str, entry: Any) -> str:
     """A caution: its one text. Raises CatalogueError."""
-    if not isinstance(entry, Mapping) or set(entry) != {"text"} or not str(entry["text"]).strip():
-        raise CatalogueError(f"{key}: a caution has text, and nothing else")
+    if not isinstance(entry, Mapping) or set(entry) - {"quiet"} != {"text"} or not str(entry["text"]).strip():
+        raise CatalogueError(f"{key}: a caution has text, may be quiet, and has nothing else")
     return str(entry["text"])
 
 
@@ -188,6 +188,12 @@ def schools() -> list[dict[str, Any]]:
 def cautions(system: System = "metric") -> dict[str, str]:
     """Cautions by the hazard that they stand beside. Raises CatalogueError."""
     return made("cautions.toml", _file("cautions.toml", system), text_from)
+
+
+@functools.cache
+def good_practice() -> frozenset[str]:
+    """The cautions that tell how it is done well, where nothing hurts."""
+    return frozenset(key for key, entry in _file("cautions.toml", "metric").items() if entry.get("quiet"))
 
 
 @_once_a_system

@@ -15,6 +15,7 @@ from eproba.web.ui.fields import AmountField, AmountForm, NumberField
 
 WATERS = ("rain", "well", "tap with chlorine", "tap with chloramine", "tap, not known")
 MEASURED_WITH = ("scale_g", "spoon_ml", "jug_ml", "can_l", "syringe_ml")
+FROM_THE_RECIPE = {"placeholder": "the recipe’s"}
 MEANS = {"plus": "1 + N (11 parts for “1 to 10”)", "in": "1 in N (10 parts for “1 to 10”)"}
 
 
@@ -22,14 +23,14 @@ class MixForm(AmountForm):
     recipe = SelectField("Recipe")
     by = RadioField("For", choices=[("area", "an area"), ("units", "units or pots")], default="area")
     area = AmountField("Area", "m²", optional=True)
-    rate = AmountField("So much on the ground (empty: the recipe’s)", "L/m²", optional=True)
+    rate = AmountField("On the ground", "L/m²", optional=True, render_kw=FROM_THE_RECIPE)
     units = NumberField("Units", whole=True, optional=True)
     each = AmountField("For each of them", "L", optional=True)
     pot_across = AmountField("… or pots (a tenth of them is poured), across", "cm", optional=True)
     pot_high = AmountField("filled up to", "cm", optional=True)
-    strength = NumberField("Strength: 1 to (empty: the recipe’s)", optional=True)
-    means = RadioField("read as", choices=list(MEANS.items()), default="plus")
-    equipment = SelectField("Brought out with", choices=[], default="can")
+    strength = NumberField("Parts of water", optional=True, render_kw=FROM_THE_RECIPE)
+    means = RadioField("Read as", choices=list(MEANS.items()), default="plus")
+    equipment = SelectField("Applied with", choices=[], default="can")
 
 
 def want_of(form: MixForm) -> Want:

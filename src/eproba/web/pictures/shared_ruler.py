@@ -66,7 +66,9 @@ class SharedRuler:
     layout: RulerLayout
 
 
-def shared_ruler(judgement: Judgement, letters: dict[str, str], wording: Wording, layout: RulerLayout = WIDE) -> SharedRuler:
+def shared_ruler(
+    judgement: Judgement, letters: dict[str, str], wording: Wording, layout: RulerLayout = WIDE
+) -> SharedRuler:
     """Lay all comparisons along one ruler."""
     left, right, row, top = layout.left, layout.right, layout.row, layout.top
     question, control = judgement.question, judgement.question.control
