@@ -1,8 +1,9 @@
 // What a careful eye objects to in a page as it stands: pairs of a rule and what it is about.
 // letters: a text so narrow that words break; apart: a box far from its words; over: two texts on each other;
-// cut: a text cut off by its box; sideways: something beyond the screen; tiny: a text too small to be read.
+// cut: a text cut off by its box; sideways: something beyond the screen; tiny: a text too small to be read; wide: a line
+// of prose too long to come back from; empty: a first screen with hardly anything; glyph: a letter that no font has.
 () => {
-  const [SMALLEST, FARTHEST] = [11.5, 40];
+  const [SMALLEST, FARTHEST, LONGEST, FULLEST] = [11.5, 40, 95, 0.1];
   const faults = new Map();
   const object = (rule, text) => {
     const about = text.replace(/\s+/g, " ").slice(0, 60);
@@ -51,6 +52,8 @@
     if (sizeOf(parent) < SMALLEST && text.length > 1) object("tiny", text);
     if (boxes.some((box) => box.right > innerWidth + 2) && !scrolls(parent)) object("sideways", text);
     if (drawing) continue;
+    const isProse = /^(P|LI|DD)$/.test(parent.tagName);
+    if (isProse && boxes.length > 1 && text.length / boxes.length > LONGEST) object("wide", text);
     const breaks = boxes.length > text.split(/\s+/).length + 1 && boxes.length >= 3;
     if (breaks && text.length < 40 && !/auto|anywhere/.test(style(parent).hyphens)) object("letters", text);
     const { overflowX, textOverflow } = style(parent);
@@ -77,6 +80,32 @@
     const nearest = Math.min(...words.map((word) => distance(word, own)));
     if (words.length && nearest > FARTHEST) object("apart", label.innerText);
   }
+  const canvas = Object.assign(document.createElement("canvas"), { width: 60, height: 60 }).getContext("2d");
+  const drawnAs = (letter) => {
+    canvas.clearRect(0, 0, 60, 60);
+    canvas.font = `32px ${getComputedStyle(document.body).fontFamily}`;
+    canvas.fillText(letter, 5, 42);
+    return canvas.getImageData(0, 0, 60, 60).data.join();
+  };
+  const unknown = drawnAs("\u{10FFFD}");
+  const letters = new Set(texts.flatMap(({ text }) => [...text]).filter((letter) => /[\u0180-\u{1efff}]/u.test(letter)));
+  for (const letter of letters) {
+    if (drawnAs(letter) === unknown) object("glyph", `U+${letter.codePointAt(0).toString(16)}`);
+  }
+  const cells = new Set();
+  const fill = ({ left, right, top, bottom }) => {
+    for (let x = Math.max(0, left); x < Math.min(innerWidth, right); x += 20) {
+      for (let y = Math.max(0, top); y < Math.min(innerHeight, bottom); y += 20) {
+        cells.add(`${Math.floor(x / 20)} ${Math.floor(y / 20)}`);
+      }
+    }
+  };
+  for (const { boxes } of texts) boxes.forEach(fill);
+  for (const thing of document.querySelectorAll("main :is(svg, img, input, button, select, textarea, .button)")) {
+    fill(thing.getBoundingClientRect());
+  }
+  const isPaper = /label|slip|tags|sheet|delete/.test(location.pathname);
+  if (!isPaper && (cells.size * 400) / (innerWidth * innerHeight) < FULLEST) object("empty", "the first screen");
   if (document.documentElement.scrollWidth > innerWidth + 1) object("sideways", "the page itself");
   return [...faults.values()];
 };

@@ -98,3 +98,10 @@ def test_the_eye_sees_each_fault(page):
     )
     seen = {rule for rule, _ in page.evaluate(EYE)}
     assert seen == {"letters", "tiny", "over", "cut", "sideways", "apart"}
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.evaluate(
+        """() => {
+          document.body.innerHTML = `<p class="a">${"a line that is too long to find back from ".repeat(9)}</p>&#x10fffc;`;
+          document.querySelector(".a").style.width = "1250px"; }"""
+    )
+    assert {rule for rule, _ in page.evaluate(EYE)} == {"wide", "empty"}
