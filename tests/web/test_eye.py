@@ -63,10 +63,11 @@ def pages_of(page):
 
 @demo_garden
 @pytest.mark.parametrize("part", range(PARTS))
-def test_no_eye_finds_fault(page, long, part):
+def test_no_eye_finds_fault(page, app, long, part, monkeypatch):
     """Axe on the laptop, the careful eye on laptop and phone; in a long run at each width, and axe on the phone for
     what is used in the garden.
     """
+    monkeypatch.setitem(app.jinja_env.globals, "demo", True)  # its line is on every page
     widths = WIDTHS if long else {width: WIDTHS[width] for width in (1280, 390)}
     pages = [*pages_of(page), *OTHERS]
     assert len(pages) > 60
@@ -78,6 +79,63 @@ def test_no_eye_finds_fault(page, long, part):
             if width == 1280 or (long and width == 390 and IN_THE_GARDEN.fullmatch(address)):
                 seen += [f"{address} at {width}: {rule}: {what}" for rule, what in violations(page)]
     assert seen == [], "\n".join(seen)
+
+
+@demo_garden
+def test_pages_can_be_read_in_the_evening(page):
+    page.emulate_media(color_scheme="dark")
+    seen = []
+    for address in (
+        "/",
+        "/trials/1",
+        "/trials/1/verdict",
+        "/calendar",
+        "/mix",
+        "/shelf",
+        "/trials/2/rounds/9",
+        "/help",
+    ):
+        page.goto(address)
+        seen += [f"{address}: {rule}: {what}" for rule, what in violations(page)]
+    assert seen == []
+    assert page.evaluate("getComputedStyle(document.documentElement).backgroundColor") == "rgb(17, 24, 29)"
+
+
+@demo_garden
+@pytest.mark.parametrize(
+    ("address", "letters"),
+    [
+        ("/trials/1/verdict", ".wide-ruler .ruler-name"),
+        ("/trials/2", ".day-strip .tick-label"),
+        ("/calendar", ".six-date"),
+    ],
+)
+def test_letters_of_pictures_are_the_system_s_own_where_it_forces_colours(page, address, letters):
+    page.emulate_media(forced_colors="active")
+    page.goto(address)
+    drawn, words, line = page.evaluate(
+        """(letters) => [getComputedStyle(document.querySelector(letters)).fill,
+          getComputedStyle(document.querySelector("main h1")).color,
+          getComputedStyle(document.querySelector("main svg path:not([fill])")).stroke]""",
+        letters,
+    )
+    assert drawn == words
+    assert line != "none"
+
+
+@demo_garden
+def test_the_head_of_a_phone_is_one_row_and_leads_everywhere(page):
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/trials")
+    assert page.locator(".bench-row").bounding_box()["height"] <= 64
+    shown = page.locator("header .place-bar a:visible").all_inner_texts()
+    assert shown == ["Today", "Trials", "Brews"]
+    page.locator(".place-more summary").click()
+    assert page.locator(".place-more a:visible").all_inner_texts() == [
+        "Calendar", "Recipes", "Measures", "Help", "Who’s recording?",
+    ]  # fmt: skip
+    page.get_by_role("button", name="New trial").click()
+    page.wait_for_url("**/sheet")
 
 
 def test_the_eye_sees_each_fault(page):
@@ -97,11 +155,12 @@ def test_the_eye_sees_each_fault(page):
         set(".g span", { position: "absolute", left: "200px" }); }"""
     )
     seen = {rule for rule, _ in page.evaluate(EYE)}
-    assert seen == {"letters", "tiny", "over", "cut", "sideways", "apart"}
+    assert seen == {"letters", "tiny", "over", "cut", "sideways", "apart", "empty"}
     page.set_viewport_size({"width": 1280, "height": 800})
     page.evaluate(
         """() => {
-          document.body.innerHTML = `<p class="a">${"a line that is too long to find back from ".repeat(9)}</p>&#x10fffc;`;
+          const words = "a line that is too long to find back from ".repeat(9);
+          document.body.innerHTML = `<p class="a">${words}</p>&#x1e900;`;
           document.querySelector(".a").style.width = "1250px"; }"""
     )
-    assert {rule for rule, _ in page.evaluate(EYE)} == {"wide", "empty"}
+    assert {rule for rule, _ in page.evaluate(EYE)} == {"wide", "empty", "glyph"}
