@@ -73,6 +73,8 @@ def test_minutes_are_those_of_all_lines_of_a_day():
     (whole, half) = strips([due(0, minutes=20), errand(0, "strain", minutes=4), due(5, minutes=12)], TODAY).minutes
     assert (whole.label, half.label) == ("24", "12")
     assert half.height == pytest.approx(whole.height / 2)
+    assert strips([due(0, minutes=99), due(1, minutes=100), due(2, minutes=533)], TODAY).minutes[0].label == "99"
+    assert [day.label for day in strips([due(1, minutes=100), due(2, minutes=533)], TODAY).minutes] == ["2h", "9h"]
 
 
 @pytest.mark.parametrize(

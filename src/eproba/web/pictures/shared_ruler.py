@@ -12,6 +12,7 @@ from eproba.web.pictures.gap_ruler import ticks_between
 
 LANE = 13.0  # between strings
 HALF_A_LABEL = 80.0  # of what stands over the band
+WIDE_LABEL = 58.0  # of a tick
 TO_THE_VALUE, WIDE_VALUE = 12.0, 84.0  # from a bar to its value, and the room that takes
 
 
@@ -112,7 +113,7 @@ def shared_ruler(
         band_label=band_text(judgement.question, wording),
         band_middle=min(max(x(0), left + HALF_A_LABEL), right - HALF_A_LABEL),
         lines=tuple(lines),
-        ticks=tuple((x(at), label) for at, label in marks),
+        ticks=_apart([(x(at), label) for at, label in marks], x(0)),
         strings=tuple(
             (place[first], place[last], layout.strings + LANE * i)
             for i, (first, last) in enumerate(runs_not_told_apart(names, judgement.ranking))
@@ -120,6 +121,15 @@ def shared_ruler(
         words=f"All treatments against {control}. {'; '.join(words)}.",
         layout=layout,
     )
+
+
+def _apart(ticks: Sequence[tuple[float, str]], zero: float) -> tuple[tuple[float, str], ...]:
+    """Those whose labels have room, from zero outwards."""
+    kept: list[tuple[float, str]] = []
+    for at, label in sorted(ticks, key=lambda tick: abs(tick[0] - zero)):
+        if all(abs(at - other) >= WIDE_LABEL for other, _ in kept):
+            kept.append((at, label))
+    return tuple(sorted(kept))
 
 
 def _beside(bar: tuple[float, float] | None, middle: float | None, layout: RulerLayout) -> tuple[float, str]:

@@ -185,7 +185,12 @@ def _minutes(lines: Sequence[DayLine], today: date) -> Iterable[Minutes]:
     longest = max(loads.values(), default=0.0)
     for on, minutes in loads.items():
         if minutes >= 0.5:
-            yield Minutes(_x(on, today), round(MOST_HIGH * minutes / longest, 1), f"{minutes:.0f}")
+            yield Minutes(_x(on, today), round(MOST_HIGH * minutes / longest, 1), _short(minutes))
+
+
+def _short(minutes: float) -> str:
+    """As wide as a column of a day is: minutes, or hours where there are hundreds of them."""
+    return f"{minutes:.0f}" if minutes < 99.5 else f"{minutes / 60:.0f}h"
 
 
 # --- A week in seven cells -------------------------------------------------------------------------------------------
