@@ -26,19 +26,19 @@ def texts(trial, beside=NOTHING_BESIDE):
 
 
 def test_all_as_planned_is_one_note(catalogue):
-    assert texts(logged(catalogue)) == ["applied as planned (note): All 2 applications are on record."]
+    assert texts(logged(catalogue)) == ["applied as planned (note): All 2 pours are on record."]
 
 
 @pytest.mark.parametrize(
     ("a", "b", "said"),
     [
-        ({"done_on": DAY0 + timedelta(days=4)}, {}, "1 of 2 applications came late, by up to 4 days (A on day 0)"),
-        ({"done_on": DAY0 + timedelta(days=1)}, {}, "All 2 applications are on record"),
+        ({"done_on": DAY0 + timedelta(days=4)}, {}, "1 of 2 pours came late, by up to 4 days (A on day 0)"),
+        ({"done_on": DAY0 + timedelta(days=1)}, {}, "All 2 pours are on record"),
         ({"amount_each": 100.0}, {"amount_each": 100.0}, "poured short once, down to 40 % of the plan"),
         ({"unit_amounts": {"P2": 200.0}}, {}, "Comfrey steep was poured short once, down to 80 %"),
-        ({}, {"amount_each": 225.0}, "All 2 applications are on record"),
+        ({}, {"amount_each": 225.0}, "All 2 pours are on record"),
         ({"amount_each": 300.0}, {}, "Unequal water on day 0: a gap may be the watering alone"),
-        ({}, {"amount_each": 270.0}, "All 2 applications are on record"),
+        ({}, {"amount_each": 270.0}, "All 2 pours are on record"),
         (
             {"unit_amounts": {"P2": 1180.0}},
             {},
@@ -52,7 +52,7 @@ def test_all_as_planned_is_one_note(catalogue):
         (
             {"status": "skipped"},
             {"status": "due"},
-            "1 was skipped, and 1 is not on record (A and B on day 0): more than a third",
+            "1 was skipped and 1 is not on record (A and B on day 0): more than a third",
         ),
     ],
 )
@@ -80,7 +80,7 @@ def later(trial, place=0, day=14, done=None, **more):
 def test_what_was_caught_up_on_is_told_with_letter_and_day(catalogue):
     trial = logged(catalogue, {"done_on": DAY0 + timedelta(days=9)})
     twice = later(trial, day=7, done=9)
-    assert any("Two applications of one treatment were given on one day: A on day 9." in text for text in texts(twice))
+    assert any("Two pours of one treatment were given on one day: A on day 9." in text for text in texts(twice))
     assert not any("on one day" in text for text in texts(later(trial, day=7, done=10)))
     beside = Beside(least_days=(("A", ((9, 14.0), (20, 11.0), (21, 14.0))),))
     said = "Given sooner after the last time than the recipe allows: A on day 21."

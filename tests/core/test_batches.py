@@ -177,7 +177,7 @@ def test_the_life_of_a_batch():
     assert state(brew(FERMENT, good, (130, "thrown away")), at(131)) == "thrown away"
     assert state(brew(ALL["diluted-whey"]), at(1)) == "ready", "what needs no time is ready at once"
     early = standing(brew(FERMENT, (5, "strained"), good), at(6))
-    assert early == Standing("brewing", "It was strained before it was found ready: it is not what the recipe means.")
+    assert early == Standing("brewing", "It was strained before it was ready, so it isn’t what the recipe intends.")
 
 
 @pytest.mark.parametrize(

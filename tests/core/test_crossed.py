@@ -84,10 +84,10 @@ def test_what_is_said(gains, said):
     assert [effect_headline(each, judgement) for each in judgement.effects] == said
     first, _, both = (effect_sentence(each, judgement, CM) for each in judgement.effects)
     assert first.startswith("Steep grew plants about ")
-    assert "over units with and without Mulch; anything from " in first
-    assert first.endswith("fits. You wanted 2 cm.")
+    assert "over units with and without Mulch; the true gap is likely between " in first
+    assert first.endswith("You wanted 2 cm.")
     assert both.startswith("Together they gave about ")
-    assert "than the sum of both gains; anything from" in both
+    assert "than the sum of both gains; the true gap is likely between" in both
     ratio = judged(units(gains, 0.3, 6), 0.1, "ratio")
     assert "than both gains multiplied" in effect_sentence(ratio.effects[2], ratio, CM)
 
@@ -117,7 +117,7 @@ def test_a_cap_holds_all_three_and_fewer_than_four_have_no_effects():
     held = with_trust(judgement, [TrustLine("lots", "cap", "dealt after the start", {"day": 3}, "described")])
     assert {each.verdict for each in held.effects} == {"seen_not_shown"}
     assert {each.capped_by for each in held.effects} == {"lots"}
-    assert "as far as the eye goes. The ledger holds it back (lots)." in effect_sentence(held.effects[0], held, CM)
+    assert "as far as you can see. The check “lots” limits it." in effect_sentence(held.effects[0], held, CM)
     three = [unit for unit in units({}, 0.3) if unit.treatment != "Mulch"]
     assert judged(three).effects == ()
     assert judge(units({}, 0.3), Question("Water")).effects == ()

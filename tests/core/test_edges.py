@@ -76,7 +76,7 @@ def test_the_shortest_interval_is_kept_to_the_day():
 @pytest.mark.parametrize(("hour", "told"), [(9, 0), (10, 1), (15, 1), (16, 0)])
 def test_from_ten_to_four_is_the_wrong_time_of_day(hour, told):
     found = said(at=EVENING.replace(hour=hour))
-    text = "Early morning or late afternoon is better: at noon more dries off than sinks in, and leaves scorch."
+    text = "Early morning or late afternoon is better: at noon more evaporates than soaks in, and leaves can scorch."
     assert found == [(False, text)] * told
 
 

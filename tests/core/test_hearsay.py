@@ -90,6 +90,7 @@ def test_a_cup_is_the_household_s_own_and_what_was_not_said_is_named():
 @example("1/0 cup to 0 gallons")
 @example("0:0")
 @example("1:1")
+@example("1/0")
 def test_nonsense_is_read_without_a_fault(text):
     said = heard(text)
     assert said.parts is None or said.parts >= 0

@@ -175,9 +175,10 @@ def test_what_can_not_be_told_by_order_says_what_would_settle_it():
              {"Sand": [1, 2, 1, 2], "Coir": [2, 3, 2, 3]}.items() for i, v in enumerate(group)]  # fmt: skip
     judgement = judge(units, Question("Sand", kind="class"))
     assert sentence(judgement.comparisons[0], judgement, Wording()) == (
-        "In 100 of 100 pairs of one block a unit with Coir stood higher than one with Sand (ties count half), but "
-        "anything from 50 to 100 of 100 fits, so it may be nothing. With so few units no order at all could show it. "
-        "29 units of each (4 here) would settle it 8 times in 10, if 75 of 100 pairs speak for it in truth."
+        "In 100 of 100 pairs of one block a unit with Coir stood higher than one with Sand (ties count half), "
+        "but it could be anything between 50 and 100 of 100, so perhaps nothing. With so few units no order at all "
+        "could show it. "
+        "29 units of each (4 here) would show it 8 times in 10, if 75 of 100 pairs truly speak for it."
     )
 
 

@@ -17,8 +17,8 @@ SENTENCES = [
     ("few units", {"counts": {"A": 3, "B": 3}}, "3 units of each treatment: few, so only a large gap can be told from "
      "luck."),
     ("left over", {"share": 0.4, "p": 0.012}, "What was given leaves something behind: in the period after, a place "
-     "still stood apart by about 40 % of the gap (p = 0.01). A longer washout is wanted; the gap shown is too small, "
-     "if anything."),
+     "still stood apart by about 40 % of the gap (p = 0.01). Allow a longer pause next time; the true gap is "
+     "probably larger."),
     ("left nothing", {"p": 0.4}, "Nothing is shown to be left over from one period to the next (p = 0.40)."),
     ("left over not told", {}, "Whether anything is left over from one period to the next can’t be told from so "
      "few."),
@@ -40,10 +40,11 @@ SENTENCES = [
     ("control got water", {}, "The control got plain water, the same volume on the same days."),
     ("control is another", {"role": "killed brew"}, "The control is a killed brew: the gap is against that, not "
      "against plain water."),
-    ("no baseline", {}, "No readings before the first application: nobody knows whether the units began alike."),
+    ("no baseline", {}, "No readings before the first pour: nobody knows whether the units began alike."),
     ("rounds missed", {"missed": 1, "due": 5}, "1 of 5 rounds were missed."),
     ("all rounds", {"due": 5}, "All 5 rounds were taken."),
-    ("read elsewhen", {"moved": {14: [15, 16], 21: [23]}}, "Read on another day than planned: day 14 on day 15 and 16; "
+    ("read elsewhen", {"moved": {14: [15, 16], 21: [23]}}, "Read on another day than planned: day 14 on day 15 "
+     "and 16; "
      "day 21 on day 23. The true day counts."),
     ("read off hours", {"off": {1: (1, 2), 7: (5, 3)}}, "Read outside the hours of the round: day 1, 1 reading, by up "
      "to 2 h; day 7, 5 readings, by up to 3 h."),
@@ -51,14 +52,14 @@ SENTENCES = [
      "lots give in 19 of 20 trials: Whey above the control by 0.3 times what units differ by; Steep below the control "
      "by 1.3 times what units differ by. The judgement takes the start out."),
     ("began wholly apart", {"treatment": "Whey", "side": "above"}, "At the start every unit of Whey stood above every "
-     "unit of the control: no arithmetic can take a start out that the groups do not share."),
+     "unit of the control: no calculation can correct for such a different start."),
     ("began alike", {}, "The groups began no further apart than lots make them; the judgement takes the start out."),
     ("lost unevenly", {"treatment": "Whey", "lost": 4, "of": 6, "control": 0, "of_control": 6}, "Whey lost 4 of 6 "
      "units, the control 0 of 6: more than chance gives in 9 of 10 trials."),
     ("turns with the lost", {"treatment": "Whey", "lost": 2, "control": 1}, "2 units of Whey and 1 unit of the "
-     "control have no value. With the worst seen in either in their place, the verdict does not stand."),
+     "control have no value. If the lost units had been the worst, the verdict would not stand."),
     ("stands with the lost", {"treatment": "Whey", "lost": 1, "control": 0}, "1 unit of Whey and 0 units of the "
-     "control have no value. With the worst seen in either in their place, the verdict stands."),
+     "control have no value. Even if the lost units had been the worst, the verdict stands."),
     ("not yet", {"units": 3}, "In 3 units it had not happened by the last look: those stand behind all others, and "
      "the verdict goes by order."),
     ("partly read", {"days": (14, 28)}, "On day 14, 28 not every living unit was read."),
@@ -69,12 +70,12 @@ SENTENCES = [
      "within a tenth of the trial and stands in for it."),
     ("judged on another day", {"day": 14, "of": 28}, "The question was about day 28, and nothing was read then; day "
      "14 can’t stand in for it, so this is described, not judged."),
-    ("looked before", {"days": [7, 14], "confidence": 0.95}, "The envelope was opened before, on day 7, 14. That is "
-     "paid for: the intervals here are wider than without it."),
+    ("looked before", {"days": [7, 14], "confidence": 0.95}, "The envelope was opened before, on day 7, 14. "
+     "That has its price: the ranges here are wider than without it."),
     ("changed after the opening", {"readings": 1, "pours": 0, "who": ["Ann"], "before": "Better"}, "Changed with the "
-     "envelope open, by Ann: 1 reading, 0 applications. The verdict before was: Better."),
+     "envelope open, by Ann: 1 reading, 0 pours. The verdict before was: Better."),
     ("changed after the opening, unjudged", {"readings": 2, "pours": 1, "who": ["Ann", "Ben"], "before": ""},
-     "Changed with the envelope open, by Ann and Ben: 2 readings, 1 application."),
+     "Changed with the envelope open, by Ann and Ben: 2 readings, 1 pour."),
     ("misled", {"treatment": "Steep", "why": "a dark drench can stain the leaf"}, "Steep may act on the reading "
      "itself: a dark drench can stain the leaf."),
     ("neighbours alike", {"p": 0.01}, "Neighbours are more alike than chance makes them once blocks and treatments "
@@ -87,15 +88,16 @@ SENTENCES = [
      "19 of 20 trials: the verdict is about them together, and may not hold for each."),
     ("alike for each", {"treatment": "Whey", "kind": "batch", "gaps": [("1", 2.0, "%", 3), ("2", 1.0, "%", 3)],
      "p": 0.5}, "Whey by batch: 1 +2.0 % (3 blocks), 2 +1.0 % (3 blocks). That differs by no more than chance gives."),
-    ("dealt after the start", {"day": 3}, "The lots were dealt on day 3, after the start: what grew until then could "
-     "choose. Described, not judged."),
+    ("dealt after the start", {"day": 3}, "The lots were dealt on day 3, after the start, so the plants’ growth "
+     "may have influenced who got what. Described, not judged."),
     ("declared after an answer", {"day": 20, "answer": 14}, "Declared on day 20, when the first answer was in already "
      "(day 14): nobody can tell what was asked before it was known. Described, not judged."),
     ("laid down late", {"day": 3}, "Laid down on day 3, with a start in the past."),
-    ("mostly not given", {"skipped": 2, "undone": 2, "of": 8, "pours": [("A", 7), ("B", 7)]}, "Of 8 applications 2 "
-     "were skipped, and 2 are not on record (A and B on day 7): more than a third, so how large the gap is says little "
+    ("mostly not given", {"left_out": [("skipped", 2), ("not on record", 2)], "of": 8, "pours": [("A", 7), ("B", 7)]},
+     "Of 8 pours 2 were skipped and 2 are not on record (A and B on day 7): more than a third, so how large the "
+     "gap is says little "
      "of the treatment as planned."),
-    ("percent fits better", {"skew": 1.4}, "The values scatter the more the larger they are: percent would fit them "
+    ("percent fits better", {"skew": 1.4}, "Large values vary more than small ones: percent would suit them "
      "better than differences, and show smaller gaps. For a next trial, choose percent."),
     ("two units", {"treatments": ["Whey"]}, "Only two units of Whey, and more of others: how much those two differ by "
      "themselves is hardly known, so a direction is the most that can be told."),
@@ -109,10 +111,11 @@ SENTENCES = [
     ("lost beyond the margin", {"treatment": "Whey", "lost": 3, "of": 8, "of_control": 8, "control": 0}, "Whey lost 3 "
      "of 8 units, the control 0 of 8. What loses more than 1 in 10 units more is not called as good."),
     ("weakens with the lost", {"treatment": "Whey", "lost": 1, "control": 2}, "1 unit of Whey and 2 units of the "
-     "control have no value. With the worst seen in either in their place, less of the verdict stands."),
-    ("effect with the lost", {"treatment": "Whey"}, "With the worst seen in place of the units without a value, "
-     "what is said of Whey over with and without the other does not stand as it is."),
-    ("the same as last seen", {"treatment": "Whey", "units": ["W3"], "verdict": "same"}, "As W3 last stood before they "
+     "control have no value. If the lost units had been the worst, less of the verdict would stand."),
+    ("effect with the lost", {"treatment": "Whey"}, "If the units without a value had been the worst, what is "
+     "said of Whey over with and without the other would not stand as it is."),
+    ("the same as last seen", {"treatment": "Whey", "units": ["W3"], "verdict": "same"}, "As W3 last stood "
+     "before they "
      "were lost, the verdict on Whey is the same."),
     ("another as last seen", {"treatment": "Whey", "units": ["W3", "C1"], "verdict": "cannot_tell"}, "As W3 and C1 "
      "last stood before they were lost, the verdict on Whey would be “Can’t tell”. Were they truly lost, or put "
@@ -125,44 +128,49 @@ SENTENCES = [
      "farthest was, Whey would not stand apart from the control: in an arm so noisy, a single far unit decides."),
     ("pooled stands in", {"treatment": "Whey"}, "Whey and the control show no noise of their own (all alike): that of "
      "the other treatments stands in for it, so a direction is the most that can be told."),
-    ("few look calm", {"treatment": "Whey"}, "Whey stands apart on the noise of so few units alone, and not on that of "
+    ("few look calm", {"treatment": "Whey"}, "Whey stands apart on the noise of so few units alone, and not on "
+     "that of "
      "all: three that happen to lie close look calm."),
     ("the same without", {"treatment": "Whey", "verdict": "better"}, "Without the units far off the verdict on Whey "
      "is the same."),
     ("another without", {"treatment": "Whey", "verdict": "worse"}, "Without the units far off the verdict on Whey "
      "would be “Worse”."),
-    ("out of reach, model", {"best": 10.0, "comparisons": 1}, "These lots can't give less than 1 in 10: shuffling "
-     "alone can't settle it; the model can, and what it supposes of the noise was looked at."),
+    ("out of reach, model", {"best": 10.0, "comparisons": 1}, "With so few units, reshuffling alone can’t go "
+     "below 1 in 10. The calculation can; its assumptions were checked."),
     ("baseline filled in", {"filled": 2, "units": 12}, "2 of 12 units have no baseline; the mean of the others stands "
      "in for it (fair when dealt by lot: White & Thompson 2005)."),
     ("could hardly answer", {"silent": 7, "units": 12, "why": "No worms at all."}, "At the baseline 7 of 12 units "
      "could hardly answer. No worms at all."),
-    ("far off", {"units": ["P7"]}, "Far from what its group and block lead to expect: P7. Look for a slip of the pen "
-     "or a story; it stays in."),
+    ("far off", {"units": ["P7"]}, "Far from what its group and block lead to expect: P7. Check for a typing "
+     "slip or a reason. It still counts."),
     ("unequal noise", {"wild": "Whey", "calm": "Water", "times": 2.345}, "Whey scatters 2.3 times as much as Water; "
      "each treatment is judged on its own noise, so the intervals take it already."),
-    ("nothing left over", {}, "Too few units for blocks and baseline: nothing is left over to measure the noise with."),
+    ("nothing left over", {}, "Too few units for blocks and baseline: nothing is left over to measure the noise "
+     "with."),
     ("all alike", {}, "All units of a group read the same: the readings are too coarse to show any noise, so no "
      "interval."),
-    ("out of reach", {"best": 10.0, "comparisons": 1}, "These lots can't give less than 1 in 10: these lots "
-     "alone can’t show it."),
-    ("out of reach", {"best": 35.0, "comparisons": 2}, "These lots can't give less than 1 in 35 and there are 2 "
-     "comparisons: these lots alone can’t show it."),
+    ("out of reach", {"best": 10.0, "comparisons": 1}, "With so few units, reshuffling can’t go below 1 in 10, "
+     "so it can’t show anything."),
+    ("out of reach", {"best": 35.0, "comparisons": 2}, "With so few units, reshuffling can’t go below 1 in 35 "
+     "and there are 2 "
+     "comparisons, so it can’t show anything."),
     ("model and shuffle disagree", {"treatment": "Whey", "model": 0.0412, "shuffle": 0.0625}, "Whey: the model says p "
-     "= 0.041, the shuffle test 0.062, on different sides of 1 in 20. Take the verdict as touch and go."),
+     "= 0.041, the shuffle test 0.062, on different sides of 1 in 20. Treat this verdict as borderline."),
     ("never declared", {}, "The plan was never declared: nobody can tell what it was at the start."),
     ("declared", {"on": date(2026, 4, 30), "fingerprint": "abc def", "amendments": 0}, "Declared on 30 Apr 2026, "
      "fingerprint abc def; no amendment."),
-    ("declared", {"on": date(2026, 4, 3), "fingerprint": "abc", "amendments": 1}, "Declared on 3 Apr 2026, fingerprint "
+    ("declared", {"on": date(2026, 4, 3), "fingerprint": "abc", "amendments": 1}, "Declared on 3 Apr 2026, "
+     "fingerprint "
      "abc; 1 amendment."),
-    ("declared", {"on": date(2026, 4, 3), "fingerprint": "abc", "amendments": 2}, "Declared on 3 Apr 2026, fingerprint "
+    ("declared", {"on": date(2026, 4, 3), "fingerprint": "abc", "amendments": 2}, "Declared on 3 Apr 2026, "
+     "fingerprint "
      "abc; 2 amendments."),
     ("amended", {"day": 7, "what": "worth", "old": "15 %", "new": "5 %", "reason": "cheaper"}, "On day 7 worth was "
      "changed from 15 % to 5 %: cheaper."),
     ("changed untold", {"facts": ["worth", "seed"]}, "Differs from the declared plan without an amendment: worth, "
      "seed."),
-    ("ended early", {"day": 9, "of": 28, "reason": "frost"}, "Ended on day 9 of 28: frost. Stopping on a good day "
-     "makes luck look like proof; that is paid for: the intervals are as wide as an early look needs."),
+    ("ended early", {"day": 9, "of": 28, "reason": "frost"}, "Ended on day 9 of 28: frost. Because stopping on "
+     "a good day flatters luck, the ranges are widened."),
     ("borders", {"beside": 3, "neighbours": 10, "guard": 20.0}, "3 of 10 borders lie between treated and control "
      "ground, with a guard of 20 cm between."),
     ("guard too narrow", {"beside": 3, "neighbours": 10, "guard": 5.0, "advised": 60.0}, "3 of 10 borders lie between "
@@ -175,7 +183,8 @@ SENTENCES = [
      "which is which."),
     ("spare plants", {"runs": [("Whey", True), ("Steep", False)]}, "Tried on a spare plant first, not judged (Whey: "
      "came through; Steep: suffered)."),
-    ("one batch for all", {}, "One batch (or bag) went to all units: the verdict speaks of that one, not of the recipe "
+    ("one batch for all", {}, "One batch (or bag) went to all units: the verdict speaks of that one, not of the "
+     "recipe "
      "or the brand."),
     ("a batch for each block", {"batches": 6, "blocks": 6}, "6 batches, one for each block: their differences are in "
      "the noise, so it speaks of the recipe."),
@@ -189,21 +198,24 @@ SENTENCES = [
      "should not be poured: no other was there."),
     ("batches side by side", {"batches": 2, "treatment": "Whey"}, "2 batches of Whey were brewed and dealt to the "
      "blocks side by side: how they differ is in the noise, so it speaks of the recipe."),
-    ("made otherwise", {"day": 7, "treatment": "Whey", "what": "3 kg of sugar for 1 kg"}, "What Whey got from day 7 on "
+    ("made otherwise", {"day": 7, "treatment": "Whey", "what": "3 kg of sugar for 1 kg"}, "What Whey got from "
+     "day 7 on "
      "was made otherwise than its recipe: 3 kg of sugar for 1 kg."),
-    ("all on record", {"applications": 8}, "All 8 applications are on record."),
-    ("skipped or not on record", {"skipped": 1, "undone": 2, "of": 8, "pours": [("A", 7)]}, "Of 8 applications 1 was "
-     "skipped, and 2 are not on record (A on day 7)."),
-    ("ended early", {"day": 9, "of": 28, "reason": "Hail. "}, "Ended on day 9 of 28: Hail. Stopping on a good day "
-     "makes luck look like proof; that is paid for: the intervals are as wide as an early look needs."),
+    ("all on record", {"applications": 8}, "All 8 pours are on record."),
+    ("skipped or not on record", {"left_out": [("skipped", 1)], "of": 8, "pours": [("A", 7)]}, "Of 8 pours 1 was "
+     "skipped (A on day 7)."),
+    ("ended early", {"day": 9, "of": 28, "reason": "Hail. "}, "Ended on day 9 of 28: Hail. Because stopping on "
+     "a good day flatters luck, the ranges are widened."),
     ("all rounds", {"due": 1}, "The one round was taken."),
-    ("came late", {"late": 1, "of": 8, "days": 4, "pours": [("A", 0), ("B", 7)]}, "1 of 8 applications came late, by "
+    ("came late", {"late": 1, "of": 8, "days": 4, "pours": [("A", 0), ("B", 7)]}, "1 of 8 pours came late, by "
      "up to 4 days (A on day 0; B on day 7): the verdict speaks of what was poured, when it was poured."),
-    ("poured short", {"treatment": "Whey", "times": 2, "least": 0.4, "units": [("A", 0), ("A3", 7)]}, "Whey was poured "
+    ("poured short", {"treatment": "Whey", "times": 2, "least": 0.4, "units": [("A", 0), ("A3", 7)]}, "Whey was "
+     "poured "
      "short twice, down to 40 % of the plan: A on day 0; A3 on day 7."),
-    ("poured over", {"treatment": "Whey", "times": 1, "most": 4.7, "units": [("A3", 7)]}, "Whey got more than the plan "
+    ("poured over", {"treatment": "Whey", "times": 1, "most": 4.7, "units": [("A3", 7)]}, "Whey got more than "
+     "the plan "
      "gives once, up to 470 % of it: A3 on day 7."),
-    ("twice on a day", {"pours": [("A", 9)]}, "Two applications of one treatment were given on one day: A on day 9."),
+    ("twice on a day", {"pours": [("A", 9)]}, "Two pours of one treatment were given on one day: A on day 9."),
     ("too soon", {"pours": [("A", 9)]}, "Given sooner after the last time than the recipe allows: A on day 9."),
     ("from no brew", {"pours": [("A", 0)]}, "The record does not say from which brew these came: A on day 0."),
     ("another brew", {"letter": "A", "treatment": "Whey", "day": 7, "title": "Comfrey steep"}, "On day 7 Whey (A) was "
@@ -235,11 +247,12 @@ def test_the_record_counts_in_words(count, word):
     nothing = Evidence((), (), (), (), 0, 0, 0, ())
     assert told_evidence(nothing) == []
     late = Evidence((("declared", 2),), (), (), ((14, 15, count),), count, count, count, ())
-    what = "application" + ("" if count == 1 else "s")
+    what = "pour" + ("" if count == 1 else "s")
+    were, they = ("was", "it was") if count == 1 else ("were", "they were")
     assert told_evidence(late) == [
         "Declared on day 2, after the start.",
         f"Day 14: {count} {word} truly read on day 15.",
-        f"{count} {word} came on record days after being read.",
-        f"{count} {what} came on record days after being poured.",
+        f"{count} {word} {were} entered days after {they} taken.",
+        f"{count} {what} {were} entered days after {they} poured.",
         f"{count} {what} due by now, not on record.",
     ]

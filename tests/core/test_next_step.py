@@ -72,7 +72,7 @@ def test_the_cheaper_that_gained_as_well_is_named_and_only_then(catalogue, judge
     took = {each.name: each for each in spent(small_trial(catalogue), recipes(), Kit(), {}, {})}
     named = {"B": took["Comfrey steep"], "C": took["Plain water"]}
     said = reasons(steps["B"], both.comparisons[0], both, Wording("cm"), named, "")[0].text
-    assert said == "C, 1 application: a gain that can’t be told apart, for 9.0 min instead of 6.5 min."
+    assert said == "C, 1 pour: no clear difference in gain, for 9.0 min instead of 6.5 min."
 
 
 def test_on_a_ladder_the_best_rung_is_named(judgement):

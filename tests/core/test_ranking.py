@@ -126,14 +126,15 @@ def test_the_sentences_of_a_ranking():
     assert said(near) == (
         "Loam is ahead of all others",
         [
-            "Ahead of Coir by about 9.4 g (7.7 to 11 g fits); ahead of Sand by about 10 g (8.1 to 12 g fits).",
-            "Can’t be told apart from Sand.",
-            "Can’t be told apart from Coir.",
+            "Ahead of Coir by about 9.4 g (likely between 7.7 and 11 g); ahead of Sand by about 10 g (likely "
+            "between 8.1 and 12 g).",
+            "No clear difference from Sand.",
+            "No clear difference from Coir.",
         ],
     )
     assert said({name: near[name] for name in ("Sand", "Coir")})[0] == "None is shown to be ahead"
     headline, lines = said({**near, "Peat": [19.0, 20, 22, 20]})
-    assert headline == "In front, not told apart: Peat and Loam"
-    assert lines[1].endswith("can’t be told apart from Peat.")
+    assert headline == "Peat and Loam lead; nothing separates them"
+    assert lines[1].endswith("no clear difference from Peat.")
     steps = {"Sand": [9.0, 10, 11, 10], "Coir": [19.0, 20, 21, 20], "Loam": [29.0, 30, 31, 30]}
     assert said(steps)[1][-1] == "Shown behind all others."

@@ -257,11 +257,11 @@ def test_the_record_tells_what_was_late_changed_or_left_out(running):
     assert told == [
         "Lots dealt on day 3, after the start.",
         "Day 14: 2 readings truly read on day 3.",
-        "1 reading came on record days after being read.",
-        "1 application came on record days after being poured.",
-        "1 application due by now, not on record.",
+        "1 reading was entered days after it was taken.",
+        "1 pour was entered days after it was poured.",
+        "1 pour due by now, not on record.",
         "Changed after the opening by Ben (slip); the verdict was: Better.",
-        "The application B of day 14 was changed after the opening by Ilse.",
+        "The pour B of day 14 was changed after the opening by Ilse.",
         "Read on a device that shows who got what: Ben.",
     ]
     assert told_evidence(evidence(running, [], Changes(), DECISION)) == []

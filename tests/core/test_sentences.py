@@ -39,57 +39,60 @@ def judged(verdict, low, high, scale="difference", worth=1.0, n=6, **question):
 
 
 DIFFERENCES = [
-    ("better_matters", 1.5, 3.5, "Whey grew plants about 2.5 cm taller than Plain water; anything from 1.5 to 3.5 cm "
-     "fits. You wanted 1 cm: even the cautious end is beyond that."),
-    ("better", 0.5, 1.5, "Whey grew plants about 1.0 cm taller than Plain water; anything from 0.50 to 1.5 cm fits. "
+    ("better_matters", 1.5, 3.5, "Whey grew plants about 2.5 cm taller than Plain water; the true gap is likely "
+     "between 1.5 and 3.5 cm. You wanted 1 cm: even the low end beats that."),
+    ("better", 0.5, 1.5, "Whey grew plants about 1.0 cm taller than Plain water; the true gap is likely between "
+     "0.50 and 1.5 cm. "
      "You wanted 1 cm."),
-    ("better_trivial", 0.2, 0.8, "Whey grew plants about 0.50 cm taller than Plain water; anything from 0.20 to 0.80 "
-     "cm fits. You wanted 1 cm: it is less than that."),
-    ("same", -0.5, 0.7, "Whey and Plain water came out alike: only gaps from 0.50 cm less to 0.70 cm more fit, "
-     "inside the 1 cm that would matter."),
-    ("cannot_tell", -1.0, 2.0, "Whey grew plants about 0.50 cm taller than Plain water here, but anything from 1.0 "
-     "cm less to 2.0 cm more fits, so it may be nothing. 9 to 24, most likely 14 units of each (6 here) would settle "
-     "it 8 times in 10, if the truth is what you want."),
-    ("worse_trivial", -0.8, -0.2, "Whey left plants about 0.50 cm shorter than Plain water; anything from 0.20 to "
-     "0.80 cm fits. 1 cm would matter: it is less than that."),
-    ("worse", -1.5, -0.5, "Whey left plants about 1.0 cm shorter than Plain water; anything from 0.50 to 1.5 cm "
-     "fits. 1 cm would matter."),
-    ("worse_matters", -3.5, -1.5, "Whey left plants about 2.5 cm shorter than Plain water; anything from 1.5 to 3.5 "
-     "cm fits. 1 cm would matter: even the cautious end is beyond that."),
-    ("no_worse", -0.8, 0.4, "Whey left plants about 0.20 cm shorter than Plain water here, a gap that luck can make: "
-     "it is no worse by more than 0.80 cm, inside the margin of 1 cm that you allowed."),
+    ("better_trivial", 0.2, 0.8, "Whey grew plants about 0.50 cm taller than Plain water; the true gap is "
+     "likely between 0.20 and 0.80 "
+     "cm. You wanted 1 cm: it is less than that."),
+    ("same", -0.5, 0.7, "Whey and Plain water came out alike: the true gap lies between 0.50 cm less and 0.70 "
+     "cm more, inside the 1 cm that would matter."),
+    ("cannot_tell", -1.0, 2.0, "Whey grew plants about 0.50 cm taller than Plain water here, but it could be "
+     "anything between 1.0 "
+     "cm less and 2.0 cm more, so perhaps nothing. 9 to 24, most likely 14 units of each (6 here) would show it "
+     "8 times in 10, if it truly works that well."),
+    ("worse_trivial", -0.8, -0.2, "Whey left plants about 0.50 cm shorter than Plain water; the true gap is "
+     "likely between 0.20 and 0.80 cm. 1 cm would matter: it is less than that."),
+    ("worse", -1.5, -0.5, "Whey left plants about 1.0 cm shorter than Plain water; the true gap is likely "
+     "between 0.50 and 1.5 cm. 1 cm would matter."),
+    ("worse_matters", -3.5, -1.5, "Whey left plants about 2.5 cm shorter than Plain water; the true gap is "
+     "likely between 1.5 and 3.5 "
+     "cm. 1 cm would matter: even the low end beats that."),
+    ("no_worse", -0.8, 0.4, "Whey left plants about 0.20 cm shorter than Plain water here, which luck alone "
+     "could do: it is no worse by more than 0.80 cm, inside the margin of 1 cm that you allowed."),
 ]  # fmt: skip
 
-T = "(typical units: geometric means)"
 RATIOS = [
-    ("better_matters", LOG(1.2), LOG(1.4), f"Whey grew plants about 30 % taller than Plain water {T}; anything from "
-     "20 to 40 % fits. You wanted 15 %: even the cautious end is beyond that."),
-    ("better", LOG(1.05), LOG(1.3), f"Whey grew plants about 17 % taller than Plain water {T}; anything from 5.0 to "
-     "30 % fits. You wanted 15 %."),
-    ("better_trivial", LOG(1.02), LOG(1.1), f"Whey grew plants about 5.9 % taller than Plain water {T}; anything from "
-     "2.0 to 10 % fits. You wanted 15 %: it is less than that."),
-    ("same", LOG(0.95), LOG(1.06), "Whey and Plain water came out alike: only gaps from 5.0 % less to 6.0 % more "
-     "fit, inside the 15 % that would matter."),
-    ("cannot_tell", LOG(0.8), LOG(1.5), f"Whey grew plants about 9.5 % taller than Plain water {T} here, but anything "
-     "from 20 % less to 50 % more fits, so it may be nothing. 9 to 24, most likely 14 units of each (6 here) would "
-     "settle it 8 times in 10, if the truth is what you want."),
-    ("worse_trivial", LOG(0.9), LOG(0.98), f"Whey left plants about 6.1 % shorter than Plain water {T}; anything from "
-     "2.0 to 10 % fits. 15 % would matter: it is less than that."),
-    ("worse", LOG(0.8), LOG(0.95), f"Whey left plants about 13 % shorter than Plain water {T}; anything from 5.0 to "
-     "20 % fits. 15 % would matter."),
-    ("worse_matters", LOG(0.6), LOG(0.8), f"Whey left plants about 31 % shorter than Plain water {T}; anything from "
-     "20 to 40 % fits. 15 % would matter: even the cautious end is beyond that."),
-    ("no_worse", LOG(0.9), LOG(1.05), f"Whey left plants about 2.8 % shorter than Plain water {T} here, a gap that "
-     "luck can make: it is no worse by more than 10 %, inside the margin of 15 % that you allowed."),
+    ("better_matters", LOG(1.2), LOG(1.4), "Whey grew plants about 30 % taller than Plain water; the true "
+     "gap is likely between 20 and 40 %. You wanted 15 %: even the low end beats that."),
+    ("better", LOG(1.05), LOG(1.3), "Whey grew plants about 17 % taller than Plain water; the true gap is "
+     "likely between 5.0 and 30 %. You wanted 15 %."),
+    ("better_trivial", LOG(1.02), LOG(1.1), "Whey grew plants about 5.9 % taller than Plain water; the "
+     "true gap is likely between 2.0 and 10 %. You wanted 15 %: it is less than that."),
+    ("same", LOG(0.95), LOG(1.06), "Whey and Plain water came out alike: the true gap lies between 5.0 % less "
+     "and 6.0 % more, inside the 15 % that would matter."),
+    ("cannot_tell", LOG(0.8), LOG(1.5), "Whey grew plants about 9.5 % taller than Plain water here, but it "
+     "could be anything between 20 % less and 50 % more, so perhaps nothing. 9 to 24, most likely 14 units of "
+     "each (6 here) would show it 8 times in 10, if it truly works that well."),
+    ("worse_trivial", LOG(0.9), LOG(0.98), "Whey left plants about 6.1 % shorter than Plain water; the "
+     "true gap is likely between 2.0 and 10 %. 15 % would matter: it is less than that."),
+    ("worse", LOG(0.8), LOG(0.95), "Whey left plants about 13 % shorter than Plain water; the true gap is "
+     "likely between 5.0 and 20 %. 15 % would matter."),
+    ("worse_matters", LOG(0.6), LOG(0.8), "Whey left plants about 31 % shorter than Plain water; the true "
+     "gap is likely between 20 and 40 %. 15 % would matter: even the low end beats that."),
+    ("no_worse", LOG(0.9), LOG(1.05), "Whey left plants about 2.8 % shorter than Plain water here, which "
+     "luck alone could do: it is no worse by more than 10 %, inside the margin of 15 % that you allowed."),
 ]  # fmt: skip
 
 WITH_A_MARGIN = [
     ("better", 0.5, 1.5, "Better", "The margin was 1 cm."),
-    ("better_matters", 1.5, 3.5, "Better, by more than the margin", "even the cautious end is beyond that."),
+    ("better_matters", 1.5, 3.5, "Better, by more than the margin", "even the low end beats that."),
     ("better_trivial", 0.2, 0.8, "Better, by less than the margin", "The margin was 1 cm: it is less than that."),
     ("worse_trivial", -0.8, -0.2, "Worse, but by less than you would give away", "it is less than that."),
     ("worse", -1.5, -0.5, "Worse; whether by more than the margin is open", "The margin was 1 cm."),
-    ("worse_matters", -3.5, -1.5, "Worse, by more than the margin", "even the cautious end is beyond that."),
+    ("worse_matters", -3.5, -1.5, "Worse, by more than the margin", "even the low end beats that."),
 ]
 
 
@@ -108,13 +111,13 @@ def test_a_cap_says_what_held_the_verdict_back():
     c, judgement = judged("better_matters", 1.5, 3.5)
     held = replace(c, verdict="better", capped_by="applied as planned")
     assert sentence(held, judgement, CM).endswith(
-        "You wanted 1 cm. The ledger holds it back (applied as planned); by the figures alone it would be “Better, and "
-        "by enough to matter”."
+        "You wanted 1 cm. The numbers alone say “Better, and "
+        "by enough to matter”, but the check “applied as planned” limits it."
     )
     described = replace(c, verdict="seen_not_shown", capped_by="decision day")
     assert sentence(described, judgement, CM) == (
-        "Whey grew plants about 2.5 cm taller than Plain water, as far as the eye goes. The ledger holds it back "
-        "(decision day); by the figures alone it would be “Better, and by enough to matter”."
+        "Whey grew plants about 2.5 cm taller than Plain water, as far as you can see. The numbers alone say "
+        "“Better, and by enough to matter”, but the check “decision day” limits it."
     )
 
 
@@ -122,11 +125,12 @@ def test_a_cap_says_what_held_the_verdict_back():
     ("chance", "low", "high", "verdict", "said"),
     [
         (0.78, 0.61, 0.95, "better", "In 78 of 100 pairs a unit with Whey came later than one with Plain water (ties "
-         "count half); anything from 61 to 95 of 100 fits."),
+     "count half); the true share is likely between 61 and 95 of 100."),
         (0.22, 0.05, 0.39, "worse", "In 78 of 100 pairs a unit with Whey came earlier than one with Plain water (ties "
-         "count half); anything from 61 to 95 of 100 fits."),
-        (0.6, 0.4, 0.8, "cannot_tell", "In 60 of 100 pairs a unit with Whey came later than one with Plain water (ties "
-         "count half), but anything from 40 to 80 of 100 fits, so it may be nothing."),
+     "count half); the true share is likely between 61 and 95 of 100."),
+        (0.6, 0.4, 0.8, "cannot_tell", "In 60 of 100 pairs a unit with Whey came later than one with Plain "
+     "water (ties "
+     "count half), but it could be anything between 40 and 80 of 100, so perhaps nothing."),
     ],
 )  # fmt: skip
 def test_by_order_it_is_said_in_pairs(chance, low, high, verdict, said):
@@ -143,7 +147,7 @@ def test_by_order_it_is_said_in_pairs(chance, low, high, verdict, said):
 def test_counts_say_their_percent_by_the_count_model():
     c = Comparison("Whey", 6, 6, 1.5, percent=Percent(42.0, 5.0, 93.0))
     counted = Judgement(Question("Plain water", kind="count"), "blocks", 12, 1.0, (c,), ())
-    assert percent_text(c, counted) == "+42 % (+5.0 % to +93 % fits), by a quasi-Poisson model."
+    assert percent_text(c, counted) == "+42 % (likely between +5.0 % and +93 %), by a quasi-Poisson model."
     assert percent_text(c, replace(counted, question=Question("Plain water"))) == ""
 
 
@@ -165,17 +169,17 @@ def test_no_verdict_is_left_out():
 
 
 @pytest.mark.parametrize(
-    ("n", "said"), [(1, "with a single unit, nobody can say why"), (2, "these units can’t show why")]
+    ("n", "said"), [(1, "with one unit of each, nobody can say why"), (2, "these units can’t show why")]
 )
 def test_what_is_seen_and_not_shown_says_why(n, said):
     c = Comparison("Whey", n, 6, 2.5)
     judgement = Judgement(Question("Plain water"), "one of each", n + 6, None, (c,), ())
     assert (
         sentence(c, judgement, CM)
-        == f"Whey grew plants about 2.5 cm taller than Plain water, as far as the eye goes: {said}."
+        == f"Whey grew plants about 2.5 cm taller than Plain water, as far as you can see; {said}."
     )
     even = replace(judgement, comparisons=(level := Comparison("Whey", n, 6, 0.0),))
-    assert sentence(level, even, CM) == f"Whey and Plain water came out alike, as far as the eye goes: {said}."
+    assert sentence(level, even, CM) == f"Whey and Plain water came out alike, as far as you can see; {said}."
     gone = Comparison("Whey", 0, 6)
     assert sentence(gone, judgement, CM) == "Whey could not be compared."
 
@@ -195,16 +199,17 @@ def test_the_headline_promises_no_more_than_was_asked(verdict, worth, said):
     ("needed", "n", "said"),
     [
         (None, 6, ""),
-        (Needed(8, 17, 29), 6, "8 to 29, most likely 17 units of each (6 here) would settle it 8 times in 10, if the "
-         "truth is what you want."),
-        (Needed(8, 17, None), 6, "8 or many more, most likely 17 units of each (6 here) would settle it 8 times in 10, "
-         "if the truth is what you want."),
+        (Needed(8, 17, 29), 6, "8 to 29, most likely 17 units of each (6 here) would show it 8 times in 10, if "
+     "it truly works that well."),
+        (Needed(8, 17, None), 6, "8 or many more, most likely 17 units of each (6 here) would show it 8 times "
+     "in 10, if it truly works that well."),
         (Needed(8, 17, 29, 3, "periods"), 6, "8 to 29, most likely 17 periods of each (6 here), each read 3 times, "
-         "would settle it 8 times in 10, if the truth is what you want."),
-        (Needed(8, 8, 8), 6, "8 units of each (6 here) would settle it 8 times in 10, if the truth is what you want."),
-        (Needed(4, 6, 9, 2), 6, "A trial of this size, each read 2 times, settles it 8 times in 10 if the truth is "
-         "what you want: repeat it."),
-        (Needed(4, 6, 9), 6, "A trial of this size settles it 8 times in 10 if the truth is what you want: repeat it."),
+     "would show it 8 times in 10, if it truly works that well."),
+        (Needed(8, 8, 8), 6, "8 units of each (6 here) would show it 8 times in 10, if it truly works that well."),
+        (Needed(4, 6, 9, 2), 6, "If it truly works as well as you hope, a trial of this size, each read 2 times, shows "
+     "it 8 times in 10. Repeat it."),
+        (Needed(4, 6, 9), 6, "If it truly works as well as you hope, a trial of this size shows it 8 times in "
+     "10. Repeat it."),
     ],
 )  # fmt: skip
 def test_what_would_settle_it(needed, n, said):
@@ -213,7 +218,9 @@ def test_what_would_settle_it(needed, n, said):
 
 def test_without_a_worth_nothing_is_said_of_wanting():
     said = sentence(*judged("better", 0.5, 1.5, worth=None), CM)
-    assert said == "Whey grew plants about 1.0 cm taller than Plain water; anything from 0.50 to 1.5 cm fits."
+    assert (
+        said == "Whey grew plants about 1.0 cm taller than Plain water; the true gap is likely between 0.50 and 1.5 cm."
+    )
 
 
 def test_no_worse_counts_from_the_side_that_hurts():
@@ -235,9 +242,9 @@ def test_a_signed_gap_with_its_unit(gap, scale, said):
 @pytest.mark.parametrize(
     ("p", "said"),
     [
-        (0.0004, "more strength went with a change, p below 0.001"),
-        (0.001, "more strength went with a change, p = 0.001"),
-        (0.0499, "more strength went with a change, p = 0.050"),
+        (0.0004, "stronger mixes did more, or less, p below 0.001"),
+        (0.001, "stronger mixes did more, or less, p = 0.001"),
+        (0.0499, "stronger mixes did more, or less, p = 0.050"),
         (0.05, "a flat ladder fits as well, p = 0.050"),
     ],
 )
@@ -245,7 +252,7 @@ def test_the_ladder_in_one_sentence(p, said):
     _, judgement = judged("same", -0.1, 0.1)
     trend = Trend((("Plain water", 0), ("1 in 10", 1)), 0.6, 0.1, 10, 0.4, 0.8, p)
     told = trend_sentence(trend, judgement, CM)
-    assert told == f"Each step up the ladder: +0.60 cm (anything from +0.40 cm to +0.80 cm fits); {said}."
+    assert told == f"Each step up the ladder: +0.60 cm (likely between +0.40 cm and +0.80 cm); {said}."
 
 
 def test_names_stand_as_they_were_written():
@@ -257,10 +264,12 @@ def test_names_stand_as_they_were_written():
 @pytest.mark.parametrize(
     ("verdict", "low", "high", "said"),
     [
-        ("better", 0.5, 1.5, "Whey grew plants about 1.0 cm taller; anything from 0.50 to 1.5 cm fits."),
-        ("same", -0.5, 0.7, "Whey and Plain water came out alike; only 0.50 cm less to 0.70 cm more fits."),
-        ("cannot_tell", -1.0, 2.0, "Whey grew plants about 0.50 cm taller here, but anything from 1.0 cm less to 2.0 "
-         "cm more fits."),
+        ("better", 0.5, 1.5, "Whey grew plants about 1.0 cm taller; the true gap is likely between 0.50 and 1.5 cm."),
+        ("same", -0.5, 0.7, "Whey and Plain water came out alike: the true gap lies between 0.50 cm less and "
+     "0.70 cm more."),
+        ("cannot_tell", -1.0, 2.0, "Whey grew plants about 0.50 cm taller here, but it could be anything "
+     "between 1.0 cm less and 2.0 "
+     "cm more."),
     ],
 )  # fmt: skip
 def test_one_line_a_treatment(verdict, low, high, said):
@@ -272,9 +281,7 @@ TURNED = {"grew": "left", "left": "grew", "taller": "shorter", "shorter": "talle
 
 def turned(said):
     """The same sentence with the gap on the other side."""
-    return re.sub(
-        r"\b(grew|left|taller|shorter)\b|(?<=cm )(more|less)\b(?= to| fit)", lambda m: TURNED[m.group()], said
-    )
+    return re.sub(r"\b(grew|left|taller|shorter)\b|(?<=cm )(more|less)\b(?= and|,)", lambda m: TURNED[m.group()], said)
 
 
 @pytest.mark.parametrize(("verdict", "low", "high", "said"), DIFFERENCES)
@@ -282,8 +289,7 @@ def test_where_less_is_better_the_same_is_said_of_less(verdict, low, high, said)
     c, judgement = judged(verdict, -high, -low, lower_is_better=True)
     told, wanted = sentence(c, judgement, CM), turned(said)
     if verdict in ("same", "cannot_tell"):  # the span goes from the lower end to the higher one
-        assert {told.count(word) for word in ("less to", "more fit")} <= {0, 1}
-        assert told.split(" from ")[0] == wanted.split(" from ")[0]
+        assert (told.count("less and"), told.split(" between ")[0]) == (1, wanted.split(" between ")[0])
     else:
         assert told == wanted
     assert headline(c, judgement) == HEADLINES[verdict]

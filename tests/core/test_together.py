@@ -103,10 +103,10 @@ def test_three_agree_and_say_where_the_next_garden_lies():
     assert headline_together(joined) == "Better; whether by enough is open, over 3 trials"
     said = sentence_together(joined, CM)
     assert said == (
-        "On the whole Steep gave +3.1 cm against Water; anything from 1.9 cm more to 4.3 cm more fits. In a next "
-        "garden its gain would lie anywhere from 0.57 cm less to 6.8 cm more."
+        "On the whole Steep gave +3.1 cm against Water; the true gap is likely between 1.9 cm more and 4.3 cm "
+        "more. In another garden, expect anything from 0.57 cm less to 6.8 cm more."
     )
-    assert stake_text(joined.stakes[0], joined, CM) == "+3.0 cm (+1.9 cm to +4.1 cm fits)"
+    assert stake_text(joined.stakes[0], joined, CM) == "+3.0 cm (likely between +1.9 cm and +4.1 cm)"
     assert disagreement(joined) == "No trial disagrees: their gaps differ as much as luck alone makes them."
 
 
@@ -123,7 +123,9 @@ def test_three_say_how_little_they_show_and_what_a_fourth_adds():
     assert few_together(joined, CM) == (
         "Three trials show only a large gap, since how much gardens differ is hardly known yet. One more trial like "
         "these takes the span to about 64 % of this one.",
-        f"If gardens differ by no more than about 2 cm, {low} cm more to {high} cm more fits. That is a supposition "
+        f"If gardens differ by no more than about 2 cm, "
+        f"the true gap is likely between {low} cm more and {high} cm more. "
+        "That is a supposition "
         "(dashed); the verdict does not go by it.",
     )
     assert few_together(together([told(str(n), 2.0, 0.5) for n in range(6)]), CM)[0].startswith("If gardens differ")
@@ -146,8 +148,8 @@ def test_one_that_disagrees_is_named_with_what_it_has_alone():
     four = [told(name, 3.0 + i / 10, place="plot") for i, name in enumerate(("May", "June", "July", "August"))]
     joined = together([*four, told("Roof", 5.2, place="roof")])
     assert disagreement(joined) == (
-        "The joint gap does not fit 1 trial of 5: “Roof”. What is on record there alone: place. That is a hint, no "
-        "more."
+        "The combined result disagrees with 1 trial of 5: “Roof”. What is on record there alone: place. "
+        "That is a hint, no more."
     )
     seasons = [told(name, 3.0 + i / 10, season=name) for i, name in enumerate(("May", "June", "July", "August"))]
     each_its_own = together([*seasons, told("Roof", 5.2, season="September")])
@@ -169,7 +171,8 @@ def test_two_are_told_side_by_side_and_never_averaged_alone():
     assert (apart.joint, apart.verdict) == (None, "seen_not_shown")
     assert headline_together(apart) == "Two trials, side by side"
     assert sentence_together(apart, CM) == (
-        "The second lies 3.0 cm more than the first; anything from 1.6 cm more to 4.4 cm more fits, so they do not "
+        "The second lies 3.0 cm more than the first; the true difference is likely between 1.6 cm more and 4.4 cm "
+        "more, so they do not "
         "agree. From two, nobody can tell how much gardens differ: so no joint gap is given."
     )
     near = together([told("May", 3.0), told("June", 3.5)])

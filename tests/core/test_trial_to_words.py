@@ -43,7 +43,7 @@ def test_the_gain_is_found_with_the_start_taken_out(trial):
     assert c.percent.estimate == pytest.approx(24, abs=1.5)
     assert c.verdict == "better_matters"
     said = sentence(c, judgement, Wording.of(trial, trial.asked[0]))
-    assert said.startswith("Comfrey steep grew plants about 24 % heavier than Plain water (typical units: geometric ")
+    assert said.startswith("Comfrey steep grew plants about 24 % heavier than Plain water; the true gap is likely ")
     assert "You wanted 15 %" in said
     assert headline(c, judgement) == "Better, and by enough to matter"
 
@@ -58,7 +58,7 @@ def test_departures_stand_in_the_ledger(trial):
     )
     assert lines["lots"].level == "caution"
     assert "frost" in text_of(lines["ended early"])
-    assert "applications 1 was skipped, and 1 is not on record" in text_of(lines["applied as planned"])
+    assert "pours 1 was skipped and 1 is not on record" in text_of(lines["applied as planned"])
     bare = replace(trial.treatments[1], role="untreated")
     dry = replace(trial, treatments=(trial.treatments[0], bare))
     kind = {line.rule: line for line in judge_trial(dry, trial.asked[0], readings).trust}["control kind"]
@@ -96,9 +96,9 @@ def test_nothing_to_judge_is_said(trial):
 @pytest.mark.parametrize(
     ("effect", "worth", "words"),
     [
-        (6.0, 2.0, "even the cautious end is beyond that"),
+        (6.0, 2.0, "even the low end beats that"),
         (0.0, 8.0, "came out alike"),
-        (0.0, 0.4, "units of each (8 here) would settle it 8 times in 10"),
+        (0.0, 0.4, "units of each (8 here) would show it 8 times in 10"),
         (3.0, 50.0, "it is less than that"),
     ],
 )

@@ -49,7 +49,7 @@ def test_circumstances_are_told(change, rule, level, words):
 
 def test_no_baseline_and_a_late_one_are_told_apart():
     lines = trust.rounds(replace(FAIR, baseline_taken=False, rounds_missed=1))
-    assert "before the first application" in text_of(lines[0])
+    assert "before the first pour" in text_of(lines[0])
     assert len(lines) == 2
 
 
@@ -108,7 +108,7 @@ def test_model_and_shuffle_on_different_sides_are_told():
     (c,) = found.comparisons
     assert c.shuffle_p_adjusted < 0.05 < c.p_adjusted
     line = next(line for line in found.trust if line.rule == "model and shuffle disagree")
-    assert "touch and go" in text_of(line)
+    assert "borderline" in text_of(line)
     reach = rules(made_up(1, 2, 3))
     assert "1 in 10" in text_of(reach["shuffle reach"]), "three against three can't pass 1 in 20"
     assert "model and shuffle disagree" not in reach

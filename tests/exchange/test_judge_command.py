@@ -188,7 +188,7 @@ def test_a_file_that_is_not_there_or_far_too_large(tmp_path):
 def test_for_people_there_is_a_table_and_a_sentence(tmp_path):
     result = judge(tmp_path, GOOD, "--control", "water", "--worth", "1")
     assert result.exit_code == 0
-    for words in ("comfrey", "2 : 2", "Can’t tell", "so it may be nothing. ", "replication"):
+    for words in ("comfrey", "2 : 2", "Can’t tell", "so perhaps nothing. ", "replication"):
         assert words in result.stdout
 
 

@@ -110,7 +110,7 @@ def test_a_round_needs_only_the_numbers_and_enter(phone, live):
     assert len(stored) == 30
     assert stored["H1", "Moisture meter", "2"] == "4.5"
     phone.get_by_role("button", name="Finish round").click()
-    expect(phone.get_by_text("Round of day 9 is in.")).to_be_visible()
+    expect(phone.get_by_text("Round of day 9 is in.", exact=True)).to_be_visible()
 
 
 @demo_garden
@@ -601,14 +601,14 @@ def test_a_brew_from_water_to_verdict(page, live, clock):
     page.get_by_role("button", name="Look at it first").click()
     page.get_by_role("button", name="Take them all").click()
     page.goto("/trials/1/verdict")
-    expect(page.locator(".ledger").first).to_contain_text("applications came late, by up to 5 days (A and B on day 0)")
+    expect(page.locator(".ledger").first).to_contain_text("pours came late, by up to 5 days (A and B on day 0)")
 
 
 def look(page, smell):
     """Have a look at a batch: a light foam, and how it smells."""
     page.get_by_label("Smell").select_option(smell)
     page.get_by_label("Foam").select_option("light")
-    page.get_by_role("button", name="Keep this look").click()
+    page.get_by_role("button", name="Save what I saw").click()
 
 
 @demo_garden

@@ -411,5 +411,5 @@ def test_verdict_report_print_and_calendar(engine, live):
     if engine.prints:
         assert engine.printed().startswith(b"%PDF")
     engine.open(f"{live.url}/calendar")
-    assert "18 May" in engine.text("main")
+    assert "25 May" in engine.text("main")
     assert engine.ask("return document.documentElement.scrollWidth <= innerWidth")

@@ -14,7 +14,10 @@ def test_what_next_follows_the_verdict(client):
     assert 'href="/trials/1/next"' in text(client, "/trials/1/verdict")
     page = text(client, "/trials/1/next")
     assert page.index("Keep it") < page.index("Drop it"), "what is worth keeping comes first"
-    assert "It gave +22 % (18 % more to 27 % more fits), beyond the 15 % that you wanted. It took 67 min" in page
+    assert (
+        "It gave +22 % (likely between 18 % more and 27 % more), beyond the 15 % that you wanted. It took 67 min"
+        in page
+    )
     assert "No difference worth having, for 38 min of work: plain water does as well." in page
     for title in ("Change strength or days", "Ask again", "Try it elsewhere", "Scale it up"):
         assert page.count(title) >= 2, title

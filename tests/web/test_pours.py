@@ -166,7 +166,7 @@ def test_late_and_unequal_pours_stand_in_the_verdict(client, clock):
     assert "Comfrey steep was poured short once, down to 60 % of the plan" in page
     assert "Unequal water on day 14" in page
     assert "Not every unit got the same handling on day 14" in page
-    assert "The application B of day 14 was changed after the opening." in text(client, "/trials/1")
+    assert "The pour B of day 14 was changed after the opening." in text(client, "/trials/1")
     (change, *_) = client.get("/trials/1/export.json").get_json()["pour_changes"]
     assert (change["was"]["amount_each"], change["sealed"]) == (250.0, False)
 
@@ -204,7 +204,7 @@ def test_done_as_planned_takes_its_litres_from_the_oldest_good_brew(client, cloc
     assert client.post(f"/batches/{batch}", looked).status_code == 302
     clock.forward(days=1)
     told = client.post("/trials/5/pours/overdue", {"go": "poured"}, follow_redirects=True).get_data(as_text=True)
-    assert "2 applications are on record, each as planned." in told
+    assert "2 pours are on record, each as planned." in told
     assert "Ferment, second bucket" in told, "the log names the brew"
     assert "1.05 of 1.6 L" in text(client, "/batches/3")
     assert "3 of 3 L" in text(client, f"/batches/{batch}")

@@ -35,7 +35,7 @@ def test_a_ladder_is_judged_as_comparisons_and_as_one_trend(client, draft, clock
     page = text(client, f"{trial}/verdict")
     assert "The ladder as one trend" in page
     assert "Each step up the ladder: +" in page
-    assert "more strength went with a change" in page
+    assert "stronger mixes did more, or less" in page
     assert "taken as equal steps" in page
     assert page.count("told-finding") == 3, "and each rung against the control"
 

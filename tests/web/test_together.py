@@ -48,7 +48,7 @@ def test_a_trial_is_left_out_with_its_reason_and_counts_again(app, client):
 
 
 def test_an_empty_garden_says_what_to_do(client):
-    assert "No question was asked twice yet." in text(client, "/together")
+    assert "You haven’t asked any question twice yet." in text(client, "/together")
 
 
 def take(client, content, name="file.zip"):

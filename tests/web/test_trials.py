@@ -62,7 +62,7 @@ def test_the_list_says_what_runs_and_what_was_found(client):
     assert "3 of 8 rounds in" in page
     assert "starts in 2 days" in page
     assert "Comfrey steep grew leaves about" in page
-    assert "with a single unit, nobody can say why" in page
+    assert "with one unit of each, nobody can say why" in page
     assert "Wool mulch" not in text(client, "/trials?find=chard")
     assert "No trial speaks of “100%”" in text(client, "/trials?find=100%25")
 

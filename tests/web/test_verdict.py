@@ -56,7 +56,7 @@ def read_days(client, trial, value, days):
 def test_an_early_look_says_its_price_is_put_on_record_and_is_paid_for(client, trial, clock):
     clock.forward(days=15)
     sealed = text(client, f"{trial}/verdict")
-    assert "Open it early, for its price" in sealed
+    assert "Open early (it costs)" in sealed
     read_days(client, trial, taller(9), (0, 7, 14))
     asked = text(client, f"{trial}/verdict/open")
     price = re.search(r"At day 14 of 28 a gap must be ([\d.]+) standard errors instead of ([\d.]+)\.", asked)
@@ -168,9 +168,9 @@ def test_a_media_ranking_ties_on_a_string_those_not_told_apart(client, draft, cl
     lift = {"A": 0.0, "B": 8.0, "C": 8.3}
     read_in(client, trial, lambda letter, n, day: 20 + 0.4 * unrest(n, day) + lift[letter])
     page = text(client, f"{trial}/verdict")
-    assert "In front, not told apart:" in page
+    assert "lead; nothing separates them" in page
     assert 'class="tied"' in page
-    assert "A string ties together those that can’t be told apart" in page
+    assert "A string joins treatments with no clear difference" in page
 
 
 def test_worse_inside_the_margin_is_worse_and_not_no_worse(client, draft, clock, app):

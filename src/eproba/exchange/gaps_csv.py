@@ -72,15 +72,16 @@ def combined_text(combined: Combined, if_alike: tuple[float, float] | None = Non
     lines[0] += f", standard error {figure(combined.se)}"
     if combined.low is None or combined.high is None:
         return f"{lines[0]}.\nOne trial alone: nothing to put together; its own interval is what its verdict tells."
-    lines.append(f"On the whole, anything from {figure(combined.low)} to {figure(combined.high)} fits (95 %).")
+    lines.append(f"On the whole, likely between {figure(combined.low)} and {figure(combined.high)} (95 %).")
     lines.append(f"From garden to garden the true gap differs by about {figure(combined.tau or 0.0)} (an SD).")
     if combined.prediction_low is None or combined.prediction_high is None:
         lines.append("Two trials: look at them side by side; where a next garden would lie, three or more can tell.")
     else:
         span = f"{figure(combined.prediction_low)} to {figure(combined.prediction_high)}"
-        lines.append(f"In a next garden, anything from {span} fits (95 %).")
+        lines.append(f"In another garden, expect anything from {span} (95 %).")
     lines.append(f"One more trial like these takes the span to about {100 * one_more(combined.k):.0f} % of this one.")
     if if_alike is not None:
         low, high = map(figure, if_alike)
-        lines.append(f"If gardens differ by no more than about the worth, {low} to {high} fits: a supposition.")
+        text = f"If gardens differ by no more than about the worth, it is likely between {low} and {high}"
+        lines.append(f"{text}: a supposition.")
     return "\n".join(lines)

@@ -57,7 +57,7 @@ class Pages:
         return self.post(path, {**Form(self.get(path)).fields, **changed})
 
     def keys(self, path: str) -> list[str]:
-        return KEY.findall(self.get(path))
+        return [key for keys in KEY.findall(self.get(path)) for key in keys.split("|")]
 
     def uids(self, path: str) -> list[str]:
         """Of a calendar; long lines are folded in it."""

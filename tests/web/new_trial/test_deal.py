@@ -137,7 +137,7 @@ def test_the_chance_stands_above_the_dealing_with_the_cheapest_way_to_more(clien
 @pytest.mark.parametrize(
     ("day", "said"),
     [
-        ("2026-05-19", "19 May 2026 is 1 day ago: what grew until now could choose its lots"),
+        ("2026-05-19", "19 May 2026 is 1 day ago: the plants’ growth since then may influence who gets what"),
         ("2019-05-20", "20 May 2019 is 2557 days ago"),
         ("2031-05-20", "20 May 2031 is 5 years away."),
         ("2026-05-20", ""),

@@ -66,7 +66,8 @@ def _interval(
 
 def _hour_of_day(at: datetime) -> Iterator[Counsel]:
     if MORNING <= at.hour < EVENING:
-        text = "Early morning or late afternoon is better: at noon more dries off than sinks in, and leaves scorch."
+        text = "Early morning or late afternoon is better: at noon more evaporates than soaks in, and leaves can "
+        text += "scorch."
         yield Counsel(False, text)
 
 

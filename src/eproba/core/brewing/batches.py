@@ -69,7 +69,7 @@ def _brewing(batch: Batch, now: datetime) -> Standing:
     if hours > oldest(batch.recipe):
         return Standing("throw away", rule(batch.recipe, {}, hours).why)
     if batch.first("strained") is not None:
-        return Standing("brewing", "It was strained before it was found ready: it is not what the recipe means.")
+        return Standing("brewing", "It was strained before it was ready, so it isn’t what the recipe intends.")
     said = looks(batch)
     if said:
         return Standing("brewing", said[-1][1].why)

@@ -135,7 +135,7 @@ def _check_order(batch: Batch, event: Event) -> None:
     if thrown is not None and (event.what == "thrown away" or event.at > thrown):
         raise BatchError("This batch was thrown away by then. If that was a mistake, take it back first.")
     if event.what == "mixed" and mixed is not None:
-        raise BatchError("This batch is mixed already: correct that event if its moment is wrong.")
+        raise BatchError("This batch is mixed already: correct that entry if its time is wrong.")
     if event.what == "water set out" and (batch.first("water set out") or (mixed is not None and mixed < event.at)):
         raise BatchError("Its water was set out already, or it was mixed before: correct that event.")
     if event.what not in BEFORE_MIXING and (mixed is None or event.at < mixed):

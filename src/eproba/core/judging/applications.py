@@ -48,7 +48,8 @@ def _missing(trial: Trial) -> list[TrustLine]:
     if not (skipped or undone):
         return []
     named = [(pour.letter, pour.day) for pour in sorted([*skipped, *undone], key=lambda pour: (pour.letter, pour.day))]
-    evidence = {"skipped": len(skipped), "undone": len(undone), "of": len(trial.pours), "pours": named}
+    left_out = [("skipped", len(skipped)), ("not on record", len(undone))]
+    evidence = {"left_out": [(how, count) for how, count in left_out if count], "of": len(trial.pours), "pours": named}
     if (len(skipped) + len(undone)) / len(trial.pours) > MOST_MISSING:
         return [TrustLine(RULE, "cap", "mostly not given", evidence, "direction")]
     return [TrustLine(RULE, "caution", "skipped or not on record", evidence)]

@@ -20,7 +20,7 @@ from eproba.core.words import listed, minutes_text, one_in
 NOTHING_ADDED: tuple[Role, ...] = ("water control", "untreated")
 ROUNDED = 0.05  # a rate typed as one reads it
 ONE_BATCH = (
-    "One batch for all: the trial will speak of that one brew or bag, and leave open what the next one does. "
+    "With one batch for all units, you’ll learn about that brew or bag, not about the recipe. "
     "Several batches, each to its own blocks, would speak of the recipe."
 )
 ONE_BAG = (

@@ -417,5 +417,5 @@ def planned_measures(
 
 def _right(step: StepName, part: Part | None) -> Part:
     if part is None:
-        raise DraftError(step, "Something is still open in this step.")
+        raise DraftError(step, "Fill in what’s marked below.")
     return part

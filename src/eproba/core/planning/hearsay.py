@@ -208,10 +208,10 @@ def _strength(saying: str, system: System) -> Read:
         if joined == "in":
             return _parted(match[0], ratio - 1, ratio)
         return _parted(match[0], ratio) if is_said else _parted(match[0], ratio, ratio - 1)
-    if times := _TIMES.search(saying):
-        return _parted(times[0], _number(times["number"]) - 1, _number(times["number"]))
-    if slash := _ONE_IN.search(saying):
-        return _parted(slash[0], _number(slash["number"]) - 1, _number(slash["number"]))
+    for pattern in (_TIMES, _ONE_IN):
+        thinned = pattern.search(saying)
+        if thinned and (number := _number(thinned["number"])) >= 1:
+            return _parted(thinned[0], number - 1, number)
     if halves := _HALVES.search(saying):
         return _parted(halves[0], 1.0)
     return _parted(neat[0], 0.0) if (neat := _NEAT.search(saying)) else NOTHING

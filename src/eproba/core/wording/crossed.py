@@ -40,11 +40,11 @@ def effect_sentence(effect: Effect, judgement: Judgement, wording: Wording) -> s
         other = names["2" if effect.of == "1" else "1"]
         phrase = wording.more if effect.estimate >= 0 else wording.less
         text = f"{effect.name} {phrase.replace('{gap}', words)}, over units with and without {other}"
-    held = f" The ledger holds it back ({effect.capped_by})." if effect.capped_by else ""
+    held = f" The check “{effect.capped_by}” limits it." if effect.capped_by else ""
     if effect.figures is None or effect.verdict == "seen_not_shown":
-        return f"{text}, as far as the eye goes.{held}"
+        return f"{text}, as far as you can see.{held}"
     low, high = effect.figures.low_adjusted, effect.figures.high_adjusted
-    span = f"{either(low, scale, wording)} to {either(high, scale, wording)}"
+    ends = f"between {either(low, scale, wording)} and {either(high, scale, wording)}"
     wanted = worth_text(judgement, wording)
     against = f" You wanted {wanted}." if wanted and effect.of != "12" else ""
-    return f"{text}; anything from {span} fits.{against}{held}"
+    return f"{text}; the true gap is likely {ends}.{against}{held}"

@@ -27,18 +27,18 @@ SAID: Mapping[str, str] = {
     "take (p = {p:.3f}). What the others gave is no gain.",
     "lost beyond the margin": "{treatment} lost {lost} of {of} units, the control {control} of {of_control}. What "
     "loses more than 1 in 10 units more is not called as good.",
-    "weakens with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. With the "
-    "worst seen in either in their place, less of the verdict stands.",
-    "effect with the lost": "With the worst seen in place of the units without a value, what is said of {treatment} "
-    "over with and without the other does not stand as it is.",
+    "weakens with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. If the "
+    "lost units had been the worst, less of the verdict would stand.",
+    "effect with the lost": "If the units without a value had been the worst, what is said of {treatment} over with "
+    "and without the other would not stand as it is.",
     "the same as last seen": "As {units:names} last stood before they were lost, the verdict on {treatment} is the "
     "same.",
     "another as last seen": "As {units:names} last stood before they were lost, the verdict on {treatment} would be "
     "“{verdict:verdict}”. Were they truly lost, or put aside?",
-    "turns with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. With the "
-    "worst seen in either in their place, the verdict does not stand.",
-    "stands with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. With the "
-    "worst seen in either in their place, the verdict stands.",
+    "turns with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. If the "
+    "lost units had been the worst, the verdict would not stand.",
+    "stands with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. Even if "
+    "the lost units had been the worst, the verdict stands.",
     "not yet": "In {units:units} it had not happened by the last look: those stand behind all others, and the verdict "
     "goes by order.",
     "lots not known": "The file can't say how the treatments were dealt. All figures here suppose: by lot.",
@@ -49,8 +49,8 @@ SAID: Mapping[str, str] = {
     "been dealt {deals:times}: whoever deals until the lots suit him leaves nothing to chance.",
     "deleted when over": "A trial of the same question, “{name}”, was over and was deleted on {on:day}: what it said "
     "is not known here.",
-    "dealt after the start": "The lots were dealt on day {day}, after the start: what grew until then could choose. "
-    "Described, not judged.",
+    "dealt after the start": "The lots were dealt on day {day}, after the start, so the plants’ growth may have "
+    "influenced who got what. Described, not judged.",
     "never shares a block": "{treatment} never shares a block with what it is compared with: its effect can't be told "
     "from the place's.",
     # The control
@@ -61,7 +61,7 @@ SAID: Mapping[str, str] = {
     "control got other water": "The control was to get plain water, the same volume on the same days; it did not.",
     "control is another": "The control is a {role}: the gap is against that, not against plain water.",
     # Rounds and baselines
-    "no baseline": "No readings before the first application: nobody knows whether the units began alike.",
+    "no baseline": "No readings before the first pour: nobody knows whether the units began alike.",
     "partly read": "On day {days:commas} not every living unit was read.",
     "rounds missed": "{missed} of {due} rounds were missed.",
     "all rounds": "{due:all_rounds}.",
@@ -72,7 +72,7 @@ SAID: Mapping[str, str] = {
     "trial and stands in for it.",
     "judged on another day": "The question was about day {of}, and nothing was read then; day {day} can’t stand in "
     "for it, so this is described, not judged.",
-    "looked before": "The envelope was opened before, on day {days:commas}. That is paid for: the intervals here are "
+    "looked before": "The envelope was opened before, on day {days:commas}. That has its price: the ranges here are "
     "wider than without it.",
     "changed after the opening": "Changed with the envelope open, by {who:names}: {readings:readings}, "
     "{pours:pours_n}. The verdict before was: {before:ended}",
@@ -80,7 +80,7 @@ SAID: Mapping[str, str] = {
     "{pours:pours_n}.",
     "misled": "{treatment} may act on the reading itself: {why}.",
     "left over": "What was given leaves something behind: in the period after, a place still stood apart by about "
-    "{share:percent} of the gap (p = {p:.2f}). A longer washout is wanted; the gap shown is too small, if anything.",
+    "{share:percent} of the gap (p = {p:.2f}). Allow a longer pause next time; the true gap is probably larger.",
     "left nothing": "Nothing is shown to be left over from one period to the next (p = {p:.2f}).",
     "left over not told": "Whether anything is left over from one period to the next can’t be told from so few.",
     "neighbours alike": "Neighbours are more alike than chance makes them once blocks and treatments are taken out: "
@@ -95,14 +95,14 @@ SAID: Mapping[str, str] = {
     "began apart": "At the start the groups were further apart than lots give in 19 of 20 trials: {apart:apart}. The "
     "judgement takes the start out.",
     "began wholly apart": "At the start every unit of {treatment} stood {side} every unit of the control: no "
-    "arithmetic can take a start out that the groups do not share.",
+    "calculation can correct for such a different start.",
     "began alike": "The groups began no further apart than lots make them; the judgement takes the start out.",
     "baseline filled in": "{filled} of {units} units have no baseline; the mean of the others stands in for it (fair "
     "when dealt by lot: White & Thompson 2005).",
     "could hardly answer": "At the baseline {silent} of {units} units could hardly answer. {why}",
     # Noise
-    "far off": "Far from what its group and block lead to expect: {units:names}. Look for a slip of the pen or a "
-    "story; it stays in.",
+    "far off": "Far from what its group and block lead to expect: {units:names}. Check for a typing slip or a "
+    "reason. It still counts.",
     "unequal noise": "{wild} scatters {times:.1f} times as much as {calm}; each treatment is judged on its own noise, "
     "so the intervals take it already.",
     "much noisier": "{wild} scatters {times:.1f} times as much as {calm}, and the units are few: a gap may be the work "
@@ -111,7 +111,7 @@ SAID: Mapping[str, str] = {
     "single unit of few.",
     "hangs on a far one": "Had unit {unit} been as far off on the other side as the farthest was, {treatment} would "
     "not stand apart from the control: in an arm so noisy, a single far unit decides.",
-    "percent fits better": "The values scatter the more the larger they are: percent would fit them better than "
+    "percent fits better": "Large values vary more than small ones: percent would suit them better than "
     "differences, and show smaller gaps. For a next trial, choose percent.",
     "pooled stands in": "{treatment} and the control show no noise of their own (all alike): that of the other "
     "treatments stands in for it, so a direction is the most that can be told.",
@@ -121,12 +121,12 @@ SAID: Mapping[str, str] = {
     "another without": "Without the units far off the verdict on {treatment} would be “{verdict:verdict}”.",
     "nothing left over": "Too few units for blocks and baseline: nothing is left over to measure the noise with.",
     "all alike": "All units of a group read the same: the readings are too coarse to show any noise, so no interval.",
-    "out of reach": "These lots can't give less than 1 in {best:.0f}{comparisons:among}: these lots alone can’t show "
-    "it.",
-    "out of reach, model": "These lots can't give less than 1 in {best:.0f}{comparisons:among}: shuffling alone can't "
-    "settle it; the model can, and what it supposes of the noise was looked at.",
+    "out of reach": "With so few units, reshuffling can’t go below 1 in {best:.0f}{comparisons:among}, so it can’t "
+    "show anything.",
+    "out of reach, model": "With so few units, reshuffling alone can’t go below 1 in {best:.0f}{comparisons:among}. "
+    "The calculation can; its assumptions were checked.",
     "model and shuffle disagree": "{treatment}: the model says p = {model:.3f}, the shuffle test {shuffle:.3f}, on "
-    "different sides of 1 in 20. Take the verdict as touch and go.",
+    "different sides of 1 in 20. Treat this verdict as borderline.",
     # The plan
     "never declared": "The plan was never declared: nobody can tell what it was at the start.",
     "declared": "Declared on {on:day}, fingerprint {fingerprint}; {amendments:amendments}.",
@@ -137,8 +137,8 @@ SAID: Mapping[str, str] = {
     "laid down late": "Laid down on day {day}, with a start in the past.",
     "amended": "On day {day} {what} was changed from {old} to {new}: {reason}.",
     "changed untold": "Differs from the declared plan without an amendment: {facts:commas}.",
-    "ended early": "Ended on day {day} of {of}: {reason:ended} Stopping on a good day makes luck look like "
-    "proof; that is paid for: the intervals are as wide as an early look needs.",
+    "ended early": "Ended on day {day} of {of}: {reason:ended} Because stopping on a good day flatters "
+    "luck, the ranges are widened.",
     "borders": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of {guard:cm} "
     "between.",
     "guard too narrow": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of "
@@ -164,16 +164,15 @@ SAID: Mapping[str, str] = {
     "made otherwise": "What {treatment} got from day {day} on was made otherwise than its recipe: {what:ended}",
     "bad batch": "On day {day} {treatment} came from a batch that should not be poured: {why:ended}",
     # Applications
-    "all on record": "All {applications} applications are on record.",
-    "skipped or not on record": "Of {of} applications {skipped:were} skipped, and {undone:are} not on record "
-    "({pours:pours}).",
-    "mostly not given": "Of {of} applications {skipped:were} skipped, and {undone:are} not on record "
-    "({pours:pours}): more than a third, so how large the gap is says little of the treatment as planned.",
-    "came late": "{late} of {of} applications came late, by up to {days} days ({pours:pours}): the verdict speaks of "
+    "all on record": "All {applications} pours are on record.",
+    "skipped or not on record": "Of {of} pours {left_out:left_out} ({pours:pours}).",
+    "mostly not given": "Of {of} pours {left_out:left_out} ({pours:pours}): more than a third, so how large "
+    "the gap is says little of the treatment as planned.",
+    "came late": "{late} of {of} pours came late, by up to {days} days ({pours:pours}): the verdict speaks of "
     "what was poured, when it was poured.",
     "poured short": "{treatment} was poured short {times:times}, down to {least:percent} of the plan: {units:pours}.",
     "poured over": "{treatment} got more than the plan gives {times:times}, up to {most:percent} of it: {units:pours}.",
-    "twice on a day": "Two applications of one treatment were given on one day: {pours:pours}.",
+    "twice on a day": "Two pours of one treatment were given on one day: {pours:pours}.",
     "too soon": "Given sooner after the last time than the recipe allows: {pours:pours}.",
     "from no brew": "The record does not say from which brew these came: {pours:pours}.",
     "another brew": "On day {day} {treatment} ({letter}) was poured from a batch of {title}.",
@@ -255,6 +254,12 @@ def _times(value: object) -> str:
     return {1: "once", 2: "twice"}.get(value if isinstance(value, int) else 0, f"{value} times")
 
 
+def _left_out(value: object) -> str:
+    """“2 were skipped and 1 is not on record”, naught untold."""
+    verbs = {"skipped": ("was", "were"), "not on record": ("is", "are")}
+    return listed([f"{count} {verbs[how][count != 1]} {how}" for how, count in _each(value)])
+
+
 def _among(value: object) -> str:
     return "" if value == 1 else f" and there are {value} comparisons"
 
@@ -307,13 +312,14 @@ _WAYS: Mapping[str, Callable[[object], str]] = {
     "verdict": lambda value: HEADLINES.get(value, str(value)),  # type: ignore[call-overload]
     "units": lambda value: plural(value if isinstance(value, int) else 0, "unit"),
     "readings": lambda value: plural(value if isinstance(value, int) else 0, "reading"),
-    "pours_n": lambda value: plural(value if isinstance(value, int) else 0, "application"),
+    "pours_n": lambda value: plural(value if isinstance(value, int) else 0, "pour"),
     "gaps": _gaps,
     "unit_days": lambda value: ", ".join(f"{code} (day {day})" for code, day in _each(value)),
     "amendments": _amendments,
     "all_rounds": _all_rounds,
     "ended": _ended,
     "times": _times,
+    "left_out": _left_out,
     "were": lambda value: f"{value} {'was' if value == 1 else 'were'}",
     "are": lambda value: f"{value} {'is' if value == 1 else 'are'}",
     "among": _among,

@@ -49,7 +49,7 @@ def spent_text(mine: Spent, units: Units = METRIC) -> str:
     brews = f"{plural(mine.brews, 'brew')} and " if mine.brews else ""
     on_a_square = mine.per_m2 / conversion("m²", units.system).factor
     per_unit_text = f"{minutes_text(on_a_square)} a {SQUARES[units.system]}, {minutes_text(mine.per_unit)} a unit"
-    return f"It took {minutes_text(mine.minutes)} ({brews}{plural(mine.times, 'application')}): {per_unit_text}."
+    return f"It took {minutes_text(mine.minutes)} ({brews}{plural(mine.times, 'pour')}): {per_unit_text}."
 
 
 def reasons(
@@ -87,9 +87,9 @@ def _fits(comparison: Comparison, judgement: Judgement, wording: Wording) -> str
         return "no gap that could be told"
     gap = gap_text(comparison.estimate, scale, wording)
     if carrying is None or comparison.verdict == "seen_not_shown":
-        return f"{gap} as far as the eye goes"
+        return f"{gap} as far as you can see"
     span = [either(end, scale, wording) for end in (carrying.low_adjusted, carrying.high_adjusted)]
-    return f"{gap} ({span[0]} to {span[1]} fits)"
+    return f"{gap} (likely between {span[0]} and {span[1]})"
 
 
 def _keep(
@@ -113,7 +113,7 @@ def _keep(
         what = "less than you wanted" if step.verdict == "better_trivial" else "whether by enough is open"
         return f"It gave {gap}: {what}. Keep it if {minutes_text(mine.per_m2)} a m² is nothing to you."
     if step.verdict in LOST:
-        return f"Nothing speaks for it: it gave {gap}."
+        return f"There’s no case for it: it gave {gap}."
     if step.verdict == "same":
         return f"Only as a habit: gaps that would matter are ruled out ({gap})."
     return f"This trial can’t say that it does anything: it gave {gap}."
@@ -133,7 +133,7 @@ def _drop(
         return losses_text(comparison, judgement)
     if step.cheaper:
         other = spent[step.cheaper]
-        text = f"{step.cheaper}, {plural(other.times, 'application')}: a gain that can’t be told apart, for"
+        text = f"{step.cheaper}, {plural(other.times, 'pour')}: no clear difference in gain, for"
         return f"{text} {minutes_text(other.minutes)} instead of {minutes_text(mine.minutes)}."
     if step.verdict in LOST:
         gap = _fits(comparison, judgement, wording)
@@ -145,7 +145,7 @@ def _drop(
         return f"It gains, but less than you wanted, for {minutes_text(mine.per_m2)} a m²."
     if step.verdict in GAINED or step.verdict == "no_worse":
         return "Nothing in the trial speaks for that."
-    return "Not shown to be useless either: to drop it is a choice, not a finding."
+    return "It wasn’t shown to be useless. Dropping it is your choice, not the trial’s result."
 
 
 def _change(step: NextStep, judgement: Judgement, mine: Spent) -> str:
@@ -170,7 +170,7 @@ def _ask_again(step: NextStep, comparison: Comparison, judgement: Judgement, wor
         gains = "gains" if step.verdict == "better" else "harms"
         return (
             f"It {gains}; whether by the {worth_text(judgement, wording)} that matters to you is open. The same again,"
-            f" put together with this trial, takes the span down to some seven tenths; four times the units halve it."
+            f" put together with this trial, narrows the range to about 70 %; four times as many units halve it."
             f"{held}"
         )
     return f"It is settled for this season and place; the same again says whether it holds in another.{held}"
@@ -178,7 +178,7 @@ def _ask_again(step: NextStep, comparison: Comparison, judgement: Judgement, wor
 
 def _elsewhere(step: NextStep) -> str:
     if step.unsettled:
-        return "First an answer here; or give the plan to a neighbour, and put both results together."
+        return "Get an answer here first, or share the plan with a neighbour and combine the results."
     return "One garden, one season: another soil may answer otherwise. Give the plan away, and join what comes back."
 
 

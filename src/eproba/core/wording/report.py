@@ -29,7 +29,7 @@ def what_was_done(trial: Trial) -> list[str]:
     read = [round_ for round_ in trial.rounds if round_.done]
     lost = [unit for unit in trial.units if unit.lost_on is not None]
     often = "once" if trial.deals == 1 else f"{trial.deals} times"
-    given = f"{len(poured)} of {plural(len(trial.pours), 'application')} were given"
+    given = f"{len(poured)} of {plural(len(trial.pours), 'pour')} were given"
     sentences = [
         f"{len(trial.units)} units were dealt {DEALT[trial.dealing]}, {often}",
         given if trial.pours else "nothing was given",

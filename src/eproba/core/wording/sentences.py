@@ -142,11 +142,11 @@ def _gap_sentence(comparison: Comparison, judgement: Judgement, wording: Wording
     seen, carrying = _seen(comparison, judgement, wording), comparison.carrying
     if carrying is None:
         if min(comparison.n, comparison.n_control) < 2:
-            return f"{seen}, as far as the eye goes: with a single unit, nobody can say why."
-        return f"{seen}, as far as the eye goes: these units can’t show why."
+            return f"{seen}, as far as you can see; with one unit of each, nobody can say why."
+        return f"{seen}, as far as you can see; these units can’t show why."
     low, high = carrying.low_adjusted, carrying.high_adjusted
     if comparison.verdict == "seen_not_shown":
-        return f"{seen}, as far as the eye goes. {cap_sentence(comparison, judgement)}".strip()
+        return f"{seen}, as far as you can see. {cap_sentence(comparison, judgement)}".strip()
     return f"{_judged(comparison, judgement, wording, low, high)} {cap_sentence(comparison, judgement)}".strip()
 
 
@@ -157,14 +157,13 @@ def line(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     if held or carrying is None or comparison.estimate is None:
         return sentence(comparison, judgement, wording)
     low, high = carrying.low_adjusted, carrying.high_adjusted
-    span = f"{either(low, judgement.question.scale, wording)} to {either(high, judgement.question.scale, wording)}"
+    ends = between(low, high, judgement, wording)
     if comparison.verdict == "same":
-        text = f"{comparison.treatment} and {judgement.question.control} came out alike; only {span} fits."
+        text = f"{comparison.treatment} and {judgement.question.control} came out alike: the true gap lies {ends}."
     elif comparison.verdict in ("cannot_tell", "no_worse"):
-        text = f"{_bare(comparison, judgement, wording)} here, but anything from {span} fits."
+        text = f"{_bare(comparison, judgement, wording)} here, but it could be anything {ends}."
     else:
-        fits = _span(low, high, judgement, wording)
-        text = f"{_bare(comparison, judgement, wording)}; anything from {fits} fits."
+        text = f"{_bare(comparison, judgement, wording)}; the true gap is likely {ends}."
     parts = (text, cap_sentence(comparison, judgement), losses_text(comparison, judgement))
     return " ".join(part for part in parts if part)
 
@@ -174,22 +173,22 @@ def cap_sentence(comparison: Comparison, judgement: Judgement) -> str:
     if not comparison.capped_by:
         return ""
     would = headline_of(comparison.uncapped, judgement)
-    return f"The ledger holds it back ({comparison.capped_by}); by the figures alone it would be “{would}”."
+    return f"The numbers alone say “{would}”, but the check “{comparison.capped_by}” limits it."
 
 
 def _judged(comparison: Comparison, judgement: Judgement, wording: Wording, low: float, high: float) -> str:
     seen, worth = _seen(comparison, judgement, wording), worth_text(judgement, wording)
-    span = f"{either(low, judgement.question.scale, wording)} to {either(high, judgement.question.scale, wording)}"
+    ends = between(low, high, judgement, wording)
     if comparison.verdict == "no_worse":
-        text = f"{seen} here, a gap that luck can make: it is no worse by more than"
+        text = f"{seen} here, which luck alone could do: it is no worse by more than"
         return f"{text} {_size_of(low, high, judgement, wording)}, inside the margin of {worth} that you allowed."
     if comparison.verdict == "cannot_tell":
-        fits = "" if low > 0 or high < 0 else ", so it may be nothing"
-        return f"{seen} here, but anything from {span} fits{fits}. {settling(comparison)}".strip()
+        nothing = "" if low > 0 or high < 0 else ", so perhaps nothing"
+        return f"{seen} here, but it could be anything {ends}{nothing}. {settling(comparison)}".strip()
     if comparison.verdict == "same":
         name, control = comparison.treatment, judgement.question.control
-        return f"{name} and {control} came out alike: only gaps from {span} fit, inside the {worth} that would matter."
-    text = f"{seen}; anything from {_span(low, high, judgement, wording)} fits."
+        return f"{name} and {control} came out alike: the true gap lies {ends}, inside the {worth} that would matter."
+    text = f"{seen}; the true gap is likely {ends}."
     return f"{text} {_against_worth(comparison.verdict, judgement, worth)}".strip()
 
 
@@ -202,13 +201,13 @@ def _by_order(comparison: Comparison, order: Order, judgement: Judgement, wordin
     of = "pairs of one block" if order.within else "pairs"
     pairs = f"in {100 * chance:.0f} of 100 {of} a unit with {comparison.treatment} {word} than one with"
     text = f"{pairs[0].upper()}{pairs[1:]} {judgement.question.control} (ties count half);"
-    fits = f"anything from {100 * low:.0f} to {100 * high:.0f} of 100 fits"
+    ends = f"between {100 * low:.0f} and {100 * high:.0f} of 100"
     if comparison.verdict == "cannot_tell":
         few = "" if order.reachable else "With so few units no order at all could show it."
-        but = f"{text} {fits}, so it may be nothing.".replace("; anything", ", but anything")
+        but = f"{text.removesuffix(';')}, but it could be anything {ends}, so perhaps nothing."
         parts = (but, few, settling(comparison), cap_sentence(comparison, judgement))
         return " ".join(part for part in parts if part)
-    return f"{text} {fits}. {cap_sentence(comparison, judgement)}".strip()
+    return f"{text} the true share is likely {ends}. {cap_sentence(comparison, judgement)}".strip()
 
 
 def worth_text(judgement: Judgement, wording: Wording) -> str:
@@ -236,25 +235,26 @@ def settling(comparison: Comparison) -> str:
         return ""
     units_each = min(comparison.n, comparison.n_control)
     read = "" if needed.readings == 1 else f", each read {needed.readings} times,"
-    truth = "the truth is what you want"
-    if needed.pairs is not None:
-        truth = f"{needed.pairs} of 100 pairs speak for it in truth"
     if needed.likely <= units_each:
-        return f"A trial of this size{read} settles it 8 times in 10 if {truth}: repeat it."
+        truth = "it truly works as well as you hope"
+        if needed.pairs is not None:
+            truth = f"{needed.pairs} of 100 pairs truly speak for it"
+        return f"If {truth}, a trial of this size{read} shows it 8 times in 10. Repeat it."
     span = f"{needed.low} to {needed.high}" if needed.high is not None else f"{needed.low} or many more"
     span = str(needed.likely) if needed.low == needed.high else f"{span}, most likely {needed.likely}"
     units = f"{span} {needed.parts} of each ({units_each} here){read}"
-    return f"{units} would settle it 8 times in 10, if {truth}."
+    truth = "it truly works that well" if needed.pairs is None else f"{needed.pairs} of 100 pairs truly speak for it"
+    return f"{units} would show it 8 times in 10, if {truth}."
 
 
 def trend_sentence(trend: Trend, judgement: Judgement, wording: Wording) -> str:
     """The ladder in one sentence: what each step up gave."""
     gap = gap_text(trend.slope, judgement.question.scale, wording)
     scale = judgement.question.scale
-    span = f"{gap_text(trend.low, scale, wording)} to {gap_text(trend.high, scale, wording)}"
-    said = "more strength went with a change" if trend.p < 0.05 else "a flat ladder fits as well"
+    ends = f"{gap_text(trend.low, scale, wording)} and {gap_text(trend.high, scale, wording)}"
+    said = "stronger mixes did more, or less" if trend.p < 0.05 else "a flat ladder fits as well"
     luck = f"p = {trend.p:.3f}" if trend.p >= 0.001 else "p below 0.001"
-    return f"Each step up the ladder: {gap} (anything from {span} fits); {said}, {luck}."
+    return f"Each step up the ladder: {gap} (likely between {ends}); {said}, {luck}."
 
 
 def rank_headline(ranking: Ranking) -> str:
@@ -264,19 +264,19 @@ def rank_headline(ranking: Ranking) -> str:
         return f"{leaders[0]} is ahead of all others"
     if len(leaders) == len(ranking.order) and not any(pair.shown for pair in ranking.pairs):
         return "None is shown to be ahead"
-    return f"In front, not told apart: {listed(leaders)}"
+    return f"{listed(leaders)} lead; nothing separates them"
 
 
 def rank_sentence(name: str, judgement: Judgement, ranking: Ranking, wording: Wording) -> str:
-    """One treatment's place: whom it is shown ahead of and by how much, and whom it can't be told apart from."""
+    """One treatment's place: whom it is shown ahead of and by how much, and whom it does not clearly differ from."""
     parts = []
     for one_behind in ranking.behind(name):
-        span = _span(one_behind.low, one_behind.high, judgement, wording)
+        ends = between(one_behind.low, one_behind.high, judgement, wording)
         gap_words = size(one_behind.gap, judgement.question.scale, wording)
-        parts.append(f"ahead of {one_behind.second} by about {gap_words} ({span} fits)")
+        parts.append(f"ahead of {one_behind.second} by about {gap_words} (likely {ends})")
     alike = ranking.not_told_from(name)
     if alike:
-        parts.append(f"can’t be told apart from {listed(alike)}")
+        parts.append(f"no clear difference from {listed(alike)}")
     if not parts:
         parts.append("shown behind all others")
     gap_words = "; ".join(parts)
@@ -288,8 +288,8 @@ def percent_text(comparison: Comparison, judgement: Judgement) -> str:
     percent = comparison.percent
     if judgement.question.kind != "count" or percent is None or percent.low is None or percent.high is None:
         return ""
-    span = f"{_signed(percent.low)} % to {_signed(percent.high)} %"
-    return f"{_signed(percent.estimate)} % ({span} fits), by a quasi-Poisson model."
+    ends = f"{_signed(percent.low)} % and {_signed(percent.high)} %"
+    return f"{_signed(percent.estimate)} % (likely between {ends}), by a quasi-Poisson model."
 
 
 def order_text(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
@@ -307,13 +307,11 @@ def _signed(number: float) -> str:
 
 
 def _seen(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
-    """The gap in the measure's own words; percent are of typical units, so much is said."""
-    control, typical = judgement.question.control, ""
+    """The gap in the measure's own words."""
+    control = judgement.question.control
     if not size(comparison.estimate or 0.0, judgement.question.scale, wording).split()[0].strip("0."):
         return f"{comparison.treatment} and {control} came out alike"
-    if judgement.question.scale == "ratio":
-        typical = " (typical units: geometric means)"
-    return f"{_bare(comparison, judgement, wording)} than {control}{typical}"
+    return f"{_bare(comparison, judgement, wording)} than {control}"
 
 
 def _bare(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
@@ -337,18 +335,21 @@ def _against_worth(verdict: Verdict, judgement: Judgement, worth: str) -> str:
     else:
         words = f"You wanted {worth}" if better else f"{worth} would matter"
     if verdict in ("better_matters", "worse_matters"):
-        return f"{words}: even the cautious end is beyond that."
+        return f"{words}: even the low end beats that."
     if verdict in ("better_trivial", "worse_trivial"):
         return f"{words}: it is less than that."
     return f"{words}."
 
 
-def _span(low: float, high: float, judgement: Judgement, wording: Wording) -> str:
-    """Both ends on one side of zero, nearer end first."""
+def between(low: float, high: float, judgement: Judgement, wording: Wording) -> str:
+    """“between 18 and 26 %” where both ends lie on one side of nothing, the nearer first; else each as more or less."""
+    scale = judgement.question.scale
+    if low <= 0 <= high:
+        return f"between {either(low, scale, wording)} and {either(high, scale, wording)}"
     near, far = sorted((low, high), key=abs)
-    if judgement.question.scale == "ratio":
-        return f"{figure(abs(percent(near)))} to {figure(abs(percent(far)))} %"
-    return f"{figure(abs(near))} to {figure(abs(far))} {wording.unit}".strip()
+    if scale == "ratio":
+        return f"between {figure(abs(percent(near)))} and {figure(abs(percent(far)))} %"
+    return f"between {figure(abs(near))} and {figure(abs(far))} {wording.unit}".strip()
 
 
 def either(gap: float, scale: Scale, wording: Wording) -> str:

@@ -35,11 +35,11 @@ def sentence_together(pooled: Together, wording: Wording) -> str:
     if joint is None:
         return _too_few(pooled, wording)
     gap = gap_text(joint.estimate, scale, wording)
-    fits = f"{either(joint.low or 0.0, scale, wording)} to {either(joint.high or 0.0, scale, wording)}"
+    likely = f"between {either(joint.low or 0.0, scale, wording)} and {either(joint.high or 0.0, scale, wording)}"
     ends = (joint.prediction_low or 0.0, joint.prediction_high or 0.0)
-    text = f"On the whole {pooled.treatment} gave {gap} against {pooled.control}; anything from {fits} fits."
+    text = f"On the whole {pooled.treatment} gave {gap} against {pooled.control}; the true gap is likely {likely}."
     span = f"{either(ends[0], scale, wording)} to {either(ends[1], scale, wording)}"
-    return f"{text} In a next garden its gain would lie anywhere from {span}."
+    return f"{text} In another garden, expect anything from {span}."
 
 
 def few_together(pooled: Together, wording: Wording) -> tuple[str, ...]:
@@ -53,7 +53,7 @@ def few_together(pooled: Together, wording: Wording) -> tuple[str, ...]:
     if pooled.supposed is not None:
         low, high = (either(end, pooled.asks.scale, wording) for end in pooled.supposed)
         worth = Worth(pooled.asks.worth, pooled.asks.scale).words(wording.unit)
-        text = f"If gardens differ by no more than about {worth}, {low} to {high} fits."
+        text = f"If gardens differ by no more than about {worth}, the true gap is likely between {low} and {high}."
         lines.append(f"{text} That is a supposition (dashed); the verdict does not go by it.")
     return tuple(lines)
 
@@ -68,17 +68,17 @@ def _too_few(joint: Together, wording: Wording) -> str:
     scale = joint.asks.scale
     gap, low, high = joint.distance
     words = f"The second lies {either(gap, scale, wording)} than the first" if gap else "Both came out alike"
-    span = f"{either(low, scale, wording)} to {either(high, scale, wording)}"
+    ends = f"between {either(low, scale, wording)} and {either(high, scale, wording)}"
     verdict = "they do not agree" if low > 0 or high < 0 else "luck alone can put them so far apart"
-    text = f"{words}; anything from {span} fits, so {verdict}."
+    text = f"{words}; the true difference is likely {ends}, so {verdict}."
     return f"{text} From two, nobody can tell how much gardens differ: so no joint gap is given."
 
 
 def stake_text(stake: Stake, joint: Together, wording: Wording) -> str:
     """One trial's gap with its own interval."""
     scale = joint.asks.scale
-    span = f"{gap_text(stake.low, scale, wording)} to {gap_text(stake.high, scale, wording)}"
-    return f"{gap_text(stake.gap, scale, wording)} ({span} fits)"
+    ends = f"{gap_text(stake.low, scale, wording)} and {gap_text(stake.high, scale, wording)}"
+    return f"{gap_text(stake.gap, scale, wording)} (likely between {ends})"
 
 
 def disagreement(pooled: Together) -> str:
@@ -93,7 +93,7 @@ def disagreement(pooled: Together) -> str:
     if len(odd) == joint.k:
         return "They all disagree with one another: a joint gap says little. What differs between them stands below."
     names = listed([f"“{stake.told.trial}”" for stake in odd[:5]]) + (" and more" if len(odd) > 5 else "")
-    text = f"The joint gap does not fit {plural(len(odd), 'trial')} of {joint.k}: {names}."
+    text = f"The combined result disagrees with {plural(len(odd), 'trial')} of {joint.k}: {names}."
     its, own = "it" if len(odd) == 1 else "them", [name for name in pooled.differs if _sets_apart(name, pooled)]
     if own:
         alone = listed([lower_first(name) for name in own])

@@ -44,7 +44,7 @@ def index(trial_id: int) -> ResponseReturnValue:
             problem = sentence(error)
         else:
             commit()
-            flash("Put down.")
+            flash("Saved.")
             return redirect(url_for("happenings.index", trial_id=trial_id))
     unit, readings = {unit.id: unit for unit in trial.units}, all_readings(db(), trial_id)
     known = {asked.measure.key: asked.measure for asked in trial.asked}

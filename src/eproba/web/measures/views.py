@@ -65,7 +65,7 @@ class OwnMeasureForm(FlaskForm):
     noise = NumberField("Units differ by", 0.0001, 100_000, optional=True)
     seconds = NumberField("Seconds for one unit", 1, MOST_SECONDS, whole=True, default="20")
     when = SelectField("Asked", choices=[(key, words) for key, words in WHEN.items() if key != "after a pour"])
-    destructive = BooleanField("It ends the plant")
+    destructive = BooleanField("The plant is used up")
     how = StringField("How it is done", [Length(max=300)])
     picture = FileField("A picture of how")
 

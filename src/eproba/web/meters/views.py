@@ -54,7 +54,7 @@ class MeterForm(FlaskForm):
     name = StringField("Name", [InputRequired("Name it as you call it, e.g. Probe by the chard."), Length(max=60)])
     unit = StringField("Unit it gives", [InputRequired("Write its unit, e.g. °C, ppm, g."), Length(max=20)])
     measure = SelectField("It gives")
-    doubt = NumberField("Off by, in its unit", 0, optional=True)
+    doubt = NumberField("Accuracy (±)", 0, optional=True)
     share = NumberField("And by percent of what it says", 0, 100, optional=True)
 
 

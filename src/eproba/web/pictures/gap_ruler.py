@@ -57,7 +57,7 @@ def gap_ruler(comparison: Comparison, judgement: Judgement, wording: Wording) ->
     treated = [dot for dot in comparison.dots if dot.treatment == comparison.treatment]
     control = [dot for dot in comparison.dots if dot.treatment != comparison.treatment]
     ends = (text(interval[0]), text(interval[1])) if interval else None
-    words = f"Gap {text(gap)}" + (f", anything from {ends[0]} to {ends[1]} fits" if ends else ", no interval")
+    words = f"Gap {text(gap)}" + (f", likely between {ends[0]} and {ends[1]}" if ends else ", no interval")
     return GapRuler(
         zero=x(0),
         band=(x(-question.band), x(question.band)) if question.band else None,

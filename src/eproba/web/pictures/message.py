@@ -52,7 +52,7 @@ def message_png(
             y = _fitted(draw, (PAD, y + 6), row.sentence, PLAIN, 27, SLATE, WIDTH - 2 * PAD, lines=3)
     _ruler(draw, ruler, y + 14, min(HEIGHT - 186 - y, 90.0 * (len(ruler.lines) - 1)))
     limits = [*ledger["cap"], *ledger["caution"]]
-    trust = " ".join(text for _, text in limits[:2]) or "No caution: all that was looked at was in order."
+    trust = " ".join(text for _, text in limits[:2]) or "No warnings. Everything Eproba checks was in order."
     more = f" And {len(limits) - 2} more." if len(limits) > 2 else ""
     draw.rectangle((0, HEIGHT - 140, WIDTH, HEIGHT), fill=DUST)
     draw.text((PAD, HEIGHT - 128), "How far to trust it", font=_font(BOLD, 25), fill=TERRACOTTA)

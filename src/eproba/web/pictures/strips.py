@@ -8,6 +8,7 @@ from typing import Literal
 
 from eproba.core.applying.errands import Job
 from eproba.core.applying.morning import DayLine
+from eproba.core.trial.hours import hours_words
 from eproba.core.words import day_words, listed
 
 DAYS = 42
@@ -219,8 +220,13 @@ def _cell(on: date, of_day: Sequence[DayLine]) -> WeekCell:
         for line in of_day
         if not line.due and line.kind_of_job in BREW_SHAPES
     ]
-    words = listed([line.words for line in of_day]) if of_day else "nothing"
+    words = listed([_with_its_hour(line) for line in of_day]) if of_day else "nothing"
     return WeekCell(on, (*trials, *brews), words, sum(line.minutes for line in of_day))
+
+
+def _with_its_hour(line: DayLine) -> str:
+    time = line.due[0].time if line.due else None
+    return line.words if time is None else f"{line.words}, {hours_words(time)}"
 
 
 # --- The same as a list, for a phone and for whoever can't see the picture --------------------------------------------

@@ -275,7 +275,7 @@ def put_right(batch_id: int) -> ResponseReturnValue:
         db().rollback()
         return _page(batch_or_404(batch_id), sentence(error)), 400
     commit()
-    flash("Put right. What stood there before is kept below.")
+    flash("Corrected. The old version is kept below.")
     return redirect(url_for("shelf.show", batch_id=batch_id))
 
 
@@ -293,7 +293,7 @@ def event(batch_id: int, event_id: int) -> ResponseReturnValue:
         try:
             correct_event(db(), batch_id, event_id, None if back else form.event(old.what, now(), old.by), who(), now())
             commit()
-            flash("Taken back." if back else "Put right. What stood there before is kept below.")
+            flash("Taken back." if back else "Corrected. The old version is kept below.")
             return redirect(url_for("shelf.show", batch_id=batch_id))
         except EprobaError as error:
             db().rollback()

@@ -75,6 +75,20 @@ if (todayLine) {
   frame.scrollLeft += away - frame.clientWidth / 2;
 }
 
+// On paper nothing can be opened: what a verdict folds is printed with it.
+addEventListener("beforeprint", () => {
+  for (const fold of document.querySelectorAll("details[data-on-paper]:not([open])")) {
+    fold.dataset.onPaper = "opened";
+    fold.open = true;
+  }
+});
+addEventListener("afterprint", () => {
+  for (const fold of document.querySelectorAll("details[data-on-paper=opened]")) {
+    fold.dataset.onPaper = "";
+    fold.open = false;
+  }
+});
+
 // A choice that changes the rest of the form: ask for it at once, with everything that was typed.
 document.querySelectorAll("select[data-asks]").forEach((select) => {
   select.addEventListener("change", () => select.form.requestSubmit(document.getElementById(select.dataset.asks)));

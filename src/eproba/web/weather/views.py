@@ -23,7 +23,7 @@ from eproba.web.verdict.keeping import commit
 
 weather = Blueprint("weather", __name__, template_folder="templates")
 PAST, COMING = timedelta(days=14), timedelta(days=4)
-TOLD = {"was": "as it was", "foretold": "as foretold"}
+TOLD = {"was": "as it was", "foretold": "a forecast"}
 
 
 class DayForm(AmountForm):
@@ -88,7 +88,7 @@ def right_now() -> ResponseReturnValue:
     at = now().astimezone().replace(minute=0, second=0, microsecond=0)
     add_hours(db(), [Hour(at, float(form.temperature.number or 0), 0.0)], now())
     commit()
-    flash("Kept: it speaks for the next three hours.")
+    flash("Saved. Used for the next three hours.")
     return redirect(url_for("weather.index"))
 
 

@@ -145,8 +145,8 @@ def odd_start(start: date, today: date) -> str:
     """What is odd about a day 0; empty where nothing is."""
     away = (start - today).days
     if away < 0:
-        text = f"{full_date(start)} is {plural(-away, 'day')} ago: what grew until now could choose its lots"
-        return f"{text}, and the verdict will say so."
+        text = f"{full_date(start)} is {plural(-away, 'day')} ago: the plants’ growth since then may influence"
+        return f"{text} who gets what, and the verdict will say so."
     return f"{full_date(start)} is {away // 365} years away." if away > FAR_DAYS else ""
 
 

@@ -31,7 +31,7 @@ class RulesForm(FlaskForm):
     plants = NumberField("Plants kept in each unit", 1, 200, whole=True)
     thin_on = NumberField("Thinned on day", 0, MOST_DAYS, whole=True, optional=True)
     replace_until = NumberField("Failures replaced up to day (empty: never)", 0, MOST_DAYS, whole=True, optional=True)
-    repeats = SelectField("Asked again under way", choices=list(REPEATS.items()), default="")
+    repeats = SelectField("Surprise repeats", choices=list(REPEATS.items()), default="")
     handling = TextAreaField("Done to every unit alike", [Length(max=600)])
 
     @property
