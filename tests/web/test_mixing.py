@@ -26,7 +26,7 @@ def test_the_mixing_desk_answers_while_one_types(client):
     again = client.post("/mix/again", form).get_data(as_text=True)
     assert "1 + 19" in again
     assert "<b>1</b> can of 6 L" in again, "a tenth of each pot"
-    assert "The ground really gets" in again, "pots have loads too"
+    assert "The ground actually gets" in again, "pots have loads too"
     assert "Hardly any sugar is in it" in again
     strong = {
         "recipe": "sugar-ferment",

@@ -15,7 +15,7 @@ def test_the_report_tells_not_shown_as_loudly_and_needs_nothing(client):
     page = text(client, "/trials/3/report")
     assert "<h2>Seen, not shown</h2>" in page
     assert "Limits the verdict, replication." in page
-    assert "10 of 12 applications were given" in page
+    assert "10 of 12 pours were given" in page
     assert re.search(r"<td>–</td> <td>–</td> <td>–</td>", page), "no interval, no p"
     better = text(client, "/trials/1/report?paper=letter")
     assert "<h2>Better, and by enough to matter: Comfrey steep</h2>" in better

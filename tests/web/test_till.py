@@ -131,7 +131,7 @@ def test_a_removed_round_says_so_and_offers_its_entries_as_a_file(phone, address
     waiting(phone).to_contain_text("2 entries need your decision")
     phone.locator("#waiting-line a").click()
     with phone.expect_download() as got:
-        phone.get_by_role("button", name="Keep as a file").click()
+        phone.get_by_role("button", name="Save as a file").click()
     file = got.value.path().read_bytes()
     rows = list(csv.DictReader(io.StringIO(file.decode("utf-8-sig")), delimiter=";"))
     assert [(r["day"], r["unit"], r["measure"], r["reading"], r["value"]) for r in rows] == [

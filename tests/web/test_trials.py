@@ -103,7 +103,7 @@ def test_a_verdict_says_all_that_it_should(client):
     assert "Why it can’t be more than a description" in single
     assert "Could luck do that?" not in single
     assert "4 skipped" not in single
-    assert "applications 2 were skipped" in single
+    assert "pours 2 were skipped" in single
 
 
 def test_a_lost_unit_leaves_the_verdict_and_can_come_back(client):

@@ -17,7 +17,7 @@ def test_weather_comes_typed_or_from_a_file(client):
     for change, said in (
         ({"high": "5000"}, "fits here"),
         ({"high": "3"}, "The high is not below the low."),
-        ({"on": "2026-05-29"}, "That day is still to come: choose “as foretold”."),
+        ({"on": "2026-05-29"}, "That day is still to come: choose “a forecast”."),
         ({"told": "foretold"}, "That day is over: choose “as it was”."),
     ):
         assert said in client.post("/weather", {**day, **change}).get_data(as_text=True)
@@ -33,7 +33,7 @@ def test_weather_comes_typed_or_from_a_file(client):
     good = "time;temp;rain_mm\n2026-05-18T10:00;12,5;0\n2026-05-18T11:00;13;1,5\n"
     good += "18.5.2026 12:00;99,9;0\n2026-05-18T13:00;x;0\n2026-05-22;17;3\n"
     told = bring(good).get_data(as_text=True)
-    assert "On record: 3 hours, 1 days foretold; 1 lines could not be taken (line 5" in told
+    assert "On record: 3 hours, 1 day of forecast; 1 line could not be taken (line 5" in told
     assert "1.5 mm" in text(client, "/weather")
     assert "lacks a column for the temperature" in bring("time,rain\n2026-05-18,0\n").get_data(as_text=True)
 

@@ -56,7 +56,7 @@ def check_event(
     if not units:
         raise HappeningError("Say to which units it happened.")
     if on > today:
-        raise HappeningError("That day is still to come: put it down when it has happened.")
+        raise HappeningError("That day is still to come: note it when it has happened.")
     if on < trial.start_on - EARLIEST:
         raise HappeningError("That is long before the trial: check the day.")
     gone = [unit.code for unit in units if unit.lost_on is not None and unit.lost_on <= on]

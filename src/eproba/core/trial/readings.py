@@ -140,7 +140,7 @@ def _wrong_day(trial: Trial, unit: Unit, on: date, today: date) -> str:
         return f"nobody read this on {on.isoformat()}: that is long before the trial"
     if unit.lost_on is not None and on >= unit.lost_on:
         lost = f"{unit.code} is down as lost since {unit.lost_on.isoformat()} ({unit.lost_reason})"
-        return f"{lost}: say on which day before it was read, or put it down as found again"
+        return f"{lost}: say on which day before it was read, or say that it was found again"
     if trial.ended_on is not None and on > trial.ended_on:
         return f"the trial ended on {trial.ended_on.isoformat()}; what was read later is not part of it"
     return ""

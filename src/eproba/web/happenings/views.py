@@ -78,7 +78,7 @@ def _put_down(trial: Trial) -> None:
     asked = next((measure for measure in once_measures(trial) if measure.measure.key == what), None)
     if asked is not None:
         if on > today():
-            raise HappeningError("That day is still to come: put it down when it has happened.")
+            raise HappeningError("That day is still to come: note it when it has happened.")
         at = min(datetime.combine(on, NOON).astimezone(), now().astimezone())
         happened_on(db(), trial, asked, units, at, Sender(who(), now(), "form", sees_lots()))
         return

@@ -146,4 +146,4 @@ def _pour_mark(trial: Trial, day: int, now: int, x: float) -> Mark:
         state = "skipped"
     else:
         state = _state(all(pour.status != "due" for pour in pours), day, now)
-    return Mark(x, state, "", f"Application on day {day}: {state}")
+    return Mark(x, state, "", f"Pour on day {day}: {state}")

@@ -173,7 +173,7 @@ def _amounts(row: PourRowShown) -> tuple[float, dict[str, float]]:
     except EprobaError as error:
         raise PourError(f"{row.treatment.name}: {told(error, units())}") from error
     if amount_each == 0 and not any(others.values()):
-        raise PourError(f"{row.treatment.name}: 0 {row.unit} is no application: choose “skipped”, and say why.")
+        raise PourError(f"{row.treatment.name}: 0 {row.unit} is no pour: choose “skipped”, and say why.")
     return amount_each, others
 
 

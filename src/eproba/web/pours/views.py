@@ -78,7 +78,7 @@ def show(trial_id: int, day: int) -> ResponseReturnValue:
         problem, felt = _soil_says(rows, held)
         problem = problem or _kept(trial, rows, held)
         if not problem:
-            flash(f"Applications of day {day} are on record.")
+            flash(f"The pours of day {day} are on record.")
             return redirect(url_for("trials.show", trial_id=trial_id))
     known = all_recipes(db())
     desk = {place.treatment.letter: place for place in at_the_desk(trial, known, household_kit(db()).kit)}
@@ -243,7 +243,7 @@ def _caught_up(trial: Trial, go: str) -> str:
     planned = AsPlanned(trial, batches(db()))
     logs = [planned.log(pour) if go == "poured" else left_out(trial, pour) for pour in waiting]
     log_pours(db(), trial.id, logs, who(), now())
-    return f"{len(logs)} applications are on record, each {'as planned' if go == 'poured' else 'as left out'}."
+    return f"{len(logs)} pours are on record, each {'as planned' if go == 'poured' else 'as left out'}."
 
 
 def _forward(trial: Trial, waiting: Sequence[Pour]) -> str:

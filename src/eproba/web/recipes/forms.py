@@ -89,7 +89,7 @@ class RecipeForm(AmountForm):
     kind = RadioField("It is", choices=list(KINDS.items()), default="drench")
     title = StringField("Name", [InputRequired("Name it."), Length(max=80)])
     family = StringField("Family", [InputRequired("Say which family, “your own” perhaps."), Length(max=80)])
-    said = TextAreaField("What it is said to do", [InputRequired("Say what it is said to do."), Length(max=400)])
+    said = TextAreaField("What growers claim", [InputRequired("Say what growers claim of it."), Length(max=400)])
     needs = StringField("What it needs to work", [Length(max=300)])
     not_for = StringField("Not for (commas between)", [Length(max=300)])
     portions = FieldList(FormField(PortionForm), min_entries=ROWS, max_entries=ROWS)

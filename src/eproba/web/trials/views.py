@@ -221,7 +221,7 @@ def note(trial_id: int) -> ResponseReturnValue:
         form.seen.data = error.there
         return _page(seen_trial_or_404(trial_id), form, f"{error} What stands now: “{error.there}”"), 409
     commit()
-    flash("Note kept.")
+    flash("Note saved.")
     return redirect(url_for("trials.show", trial_id=trial_id))
 
 

@@ -10,7 +10,7 @@ from wtforms.validators import InputRequired
 from eproba.core.brewing.weather import MOST_RAIN, Day, Hour, days, weather_at
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import COLDEST, HOTTEST
-from eproba.core.words import parse_date
+from eproba.core.words import parse_date, plural
 from eproba.exchange.table import TableError
 from eproba.exchange.weather_csv import read_weather
 from eproba.store.commands.weather import add_days, add_hours
@@ -41,7 +41,7 @@ class DayForm(AmountForm):
         except EprobaError as error:
             raise ValidationError(sentence(error)) from error
         if self.told.data == "was" and on > today():
-            raise ValidationError("That day is still to come: choose “as foretold”.")
+            raise ValidationError("That day is still to come: choose “a forecast”.")
         if self.told.data == "foretold" and on < today():
             raise ValidationError("That day is over: choose “as it was”.")
 
@@ -105,10 +105,11 @@ def file_in() -> ResponseReturnValue:
     over = add_days(db(), [day for day in weather_read.days if day.on <= today()], foretold=False)
     ahead = add_days(db(), [day for day in weather_read.days if day.on > today()], foretold=True)
     commit()
-    parts = [
-        f"{number} {word}" for number, word in ((hours, "hours"), (over, "days"), (ahead, "days foretold")) if number
-    ]
+    counts = ((hours, "hour", ""), (over, "day", ""), (ahead, "day", " of forecast"))
+    parts = [f"{plural(number, word)}{more}" for number, word, more in counts if number]
     first = weather_read.bad[0] if weather_read.bad else None
-    lost = f"; {len(weather_read.bad)} lines could not be taken (line {first.line}: {first.why})" if first else ""
+    lost = ""
+    if first is not None:
+        lost = f"; {plural(len(weather_read.bad), 'line')} could not be taken (line {first.line}: {first.why})"
     flash(f"On record: {', '.join(parts) or 'nothing'}{lost}.")
     return redirect(url_for("weather.index"))

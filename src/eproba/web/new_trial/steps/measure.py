@@ -42,7 +42,7 @@ class MeasureForm(AmountForm):
     worth = NumberField("Smallest difference worth having, or the margin", optional=True)
     scale = RadioField("Said as", choices=[("ratio", "percent"), ("difference", "the measure’s own unit")])
     better = RadioField("Better is", choices=[("higher", "more"), ("lower", "less")])
-    start_on = StringField("Day 0 (baseline, first application)", [InputRequired("Choose the first day.")])
+    start_on = StringField("Day 0 (baseline, first pour)", [InputRequired("Choose the first day.")])
     sure = StringField()
     decision_day = NumberField("Decision day, days after day 0", 1, MOST_DAYS, whole=True)
     per_unit = NumberField("Readings per unit and round", 1, 9, whole=True)
