@@ -17,10 +17,12 @@ LAPTOP, PHONE = (1280, 800), (390, 844)
 VIEWS = {
     "trials": ("/trials", LAPTOP),
     "trial": ("/trials/5", LAPTOP),
+    "trial-finished": ("/trials/1", LAPTOP),
     "verdict": ("/trials/1/verdict", LAPTOP),
     "what-next": ("/trials/1/next?scale=B&area=40", (1280, 1500)),
     "report": ("/trials/1/report", (1280, 1860)),
-    "calendar-phone": ("/calendar", PHONE),
+    "calendar": ("/calendar", LAPTOP),
+    "today-phone": ("/", PHONE),
     "mixing": ("/trials/1/mix", LAPTOP),
     "shelf": ("/shelf", LAPTOP),
 }
@@ -71,11 +73,6 @@ def main(base: str, crowded: str) -> None:
         late.get_by_role("link", name="Diluted whey against Plain water").first.click()
         late.wait_for_load_state("networkidle")
         take(late, "together.png")
-        late.set_viewport_size({"width": LAPTOP[0], "height": 900})
-        late.goto("/trials?find=by+turns", wait_until="networkidle")
-        late.get_by_role("link", name="Seaweed and worms, by turns", exact=True).click()
-        late.wait_for_load_state("networkidle")
-        take(late, "turns.png")
         browser.close()
 
 
@@ -96,7 +93,8 @@ def a_trial_with_pictures(page: Page) -> list[str]:
     page.goto("/")
     page.keyboard.press("n")
     page.wait_for_url("**/sheet")
-    page.get_by_role("button", name="Own words and promises").click()
+    page.locator("summary", has_text="Own words and promises").click()
+    page.get_by_role("link", name="On a page of its own").click()
     page.wait_for_url("**/claim")
     page.get_by_label("What is tried").fill("Alfalfa-pellet steep")
     page.get_by_label("A short name").fill("Alfalfa on pak choi")
@@ -168,8 +166,6 @@ def practised(page: Page) -> None:
         page.locator("input[name=sure]").nth((4, 3, 1, 5)[number % 4]).check(force=True)
         page.get_by_role("button", name="Open the envelope").click()
         page.get_by_role("button", name="Next round").wait_for()
-        if number == 0:
-            take(page, "practice-after.png")
         page.get_by_role("button", name="Next round").click()
         page.get_by_role("button", name="Open the envelope").wait_for()
     page.goto("/practice")

@@ -136,7 +136,7 @@ def test_the_soil_speaks_before_a_pour_is_kept_and_days_gone_by_are_silent(clien
     assert cold.status_code == 400
     assert "Not kept yet: read what the soil says" in page
     assert "what lives in it hardly moves below 8 °C" in page
-    assert "Poured all the same: keep it" in page
+    assert "Poured all the same: save it" in page
     assert keep(client, soil_c="5", heard="yes").status_code == 302
     assert "Early morning or late afternoon" not in text(client, "/trials/5/pours/7"), "it is on record"
     assert keep(client, soil_c="4").status_code == 302, "a correction is no new pour"

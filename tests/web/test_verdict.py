@@ -73,14 +73,14 @@ def test_an_early_look_says_its_price_is_put_on_record_and_is_paid_for(client, t
     clock.forward(days=15)
     read_days(client, trial, taller(9), (21, 28))
     judged = text(client, f"{trial}/verdict")
-    assert "The envelope was opened before, on day 14. That is paid for" in judged
+    assert "The envelope was opened before, on day 14. That has its price" in judged
     assert client.post(f"{trial}/verdict/open", {"reason": "again"}).status_code == 400, "it is open"
     whole = json.loads(text(client, f"{trial}/export.json"))["trial"]
     assert [(look["day"], look["reason"]) for look in whole["looks"]] == [(14, "Frost is coming")]
 
 
 def test_before_the_first_day_is_over_there_is_nothing_to_look_at(client, trial):
-    assert "Open it early" not in text(client, f"{trial}/verdict")
+    assert "Open early (it costs)" not in text(client, f"{trial}/verdict")
     refused = client.post(f"{trial}/verdict/open", {"reason": "curious"})
     assert refused.status_code == 400
     assert "there is nothing to see yet" in refused.get_data(as_text=True)
@@ -92,7 +92,7 @@ def test_ending_early_says_what_it_costs(client, trial, clock):
     read_days(client, trial, taller(9), (0, 7, 14))
     client.post(f"{trial}/end", {"reason": "Hail"})
     page = text(client, f"{trial}/verdict")
-    assert "that is paid for: the intervals are as wide as an early look needs" in page
+    assert "flatters luck, the ranges are widened" in page
 
 
 def test_a_missed_decision_day_is_described_and_not_judged(client, trial, clock):
@@ -103,7 +103,7 @@ def test_a_missed_decision_day_is_described_and_not_judged(client, trial, clock)
     page = text(client, f"{trial}/verdict")
     assert "The question was about day 28, and nothing was read then; day 14 can’t stand in for it" in page
     assert "Seen, not shown" in page
-    assert "The ledger holds it back (decision day); by the figures alone it would be" in page
+    assert "but the check “decision day” limits it" in page
 
 
 def test_a_blind_scored_trial_is_judged_by_its_gap_and_by_order(client, draft, clock):
@@ -112,10 +112,10 @@ def test_a_blind_scored_trial_is_judged_by_its_gap_and_by_order(client, draft, c
     fill(client, draft, "treatments", blind="y")
     trial = declared(client, draft)
     clock.forward(days=15)
-    assert "Open it early" not in text(client, f"{trial}/verdict"), "who reads a blind trial can’t look"
+    assert "Open early (it costs)" not in text(client, f"{trial}/verdict"), "who reads a blind trial can’t look"
     assert client.post(f"{trial}/verdict/open", {"reason": "curious"}).status_code == 403
     client.post("/who", {"who": "Ben", "role": "pours"})
-    assert "Open it early" in text(client, f"{trial}/verdict")
+    assert "Open early (it costs)" in text(client, f"{trial}/verdict")
     clock.forward(days=15)
     read_days(client, trial, lambda letter, n, day: lots(n + day) + (2 if letter == "A" and day else 0), (0, 28))
     page = text(client, f"{trial}/verdict")
@@ -181,7 +181,7 @@ def test_worse_inside_the_margin_is_worse_and_not_no_worse(client, draft, clock,
     read_in(client, trial, lambda letter, n, day: 40 + 0.2 * unrest(n, day) - (6 if letter == "A" and day else 0))
     held = text(client, f"{trial}/verdict")
     assert "more than a third, so how large the gap is says little" in held
-    assert "The ledger holds it back (applied as planned)" in held
+    assert "but the check “applied as planned” limits it" in held
     poured(app, trial)
     page = text(client, f"{trial}/verdict")
     assert "Worse, but by less than you would give away" in page

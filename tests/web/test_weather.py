@@ -22,7 +22,7 @@ def test_weather_comes_typed_or_from_a_file(client):
     ):
         assert said in client.post("/weather", {**day, **change}).get_data(as_text=True)
     client.post("/weather", {**day, "told": "foretold", "on": "2026-05-21", "low": "1"})
-    assert "1 to 14 °C, 6 mm" in text(client, "/weather").split("Foretold")[1]
+    assert "1 to 14 °C, 6 mm" in text(client, "/weather").split("Forecast")[1]
     client.post("/weather/now", {"now-temperature": "29"})
     assert client.post("/weather/now", {"now-temperature": "hot"}).status_code == 400
 
@@ -45,7 +45,7 @@ def test_the_demo_garden_has_a_simulated_station(server, database, clock):
     client = Client(app)
     page = text(client, "/weather")
     assert "simulated station" in page
-    assert "Foretold" in page
+    assert "Forecast" in page
     assert page.count('<th scope="row">') >= 14
     strip = text(client, "/trials/5").split("day-strip")[1]
     assert 'class="warmth"' in strip
@@ -61,4 +61,4 @@ def test_where_nobody_measures_there_is_no_weather(client):
     page = text(client, "/weather")
     assert "your own records" in page
     assert "Nothing on record yet: type today’s" in page
-    assert "Foretold" not in page
+    assert "Forecast" not in page

@@ -36,7 +36,7 @@ def test_back_and_forth_loses_nothing_not_even_what_is_wrong(client, draft):
     assert "half a thou" in client.get(f"{draft}/claim").get_data(as_text=True)
     assert 'value="much"' in client.get(f"{draft}/measure").get_data(as_text=True)
     stopped = client.get(f"{draft}/deal", follow_redirects=True).get_data(as_text=True)
-    assert "Something is still open in this step" in stopped
+    assert "Fill in what’s marked below" in stopped
     assert "Give the trial a short name" in stopped
 
 
