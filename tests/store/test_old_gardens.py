@@ -15,6 +15,7 @@ from eproba.core.judging.from_trial import judge_trial
 from eproba.exchange.judgement_json import judgement_json
 from eproba.store.batches import batches
 from eproba.store.database import engine_for
+from eproba.store.findings import unjudged
 from eproba.store.household import devices
 from eproba.store.measures import all_measures
 from eproba.store.readings import readings_of
@@ -24,6 +25,8 @@ from eproba.store.trials import load_trial
 from eproba.store.upgrading import alembic_config, migrate
 from eproba.web.app import create_app
 from eproba.web.settings import Settings
+from eproba.web.verdict.findings import remember_all
+from tests.conftest import demo_garden
 from tests.web.steps import typed as typed_in
 
 FIRST = {
@@ -334,3 +337,19 @@ def test_own_measures_and_dug_worms_of_before_stay_what_they_were(server):
     assert (buds.kind, buds.seconds, buds.noise, buds.when) == ("quantity", 20, 4.0, "every round")
     asked = [[each.measure.key for each in trial.asked_in(this)] for this in trial.rounds]
     assert ["dug_worms" in each for each in asked] == [this.pull for this in trial.rounds]
+
+
+@demo_garden
+def test_what_was_found_is_told_anew_in_the_words_of_now(server, database):
+    url = named(server.url, database)
+    engine = engine_for(url)
+    with Session(engine) as session:
+        session.execute(text("UPDATE finding SET lines = '[]'"))
+        session.commit()
+        command.stamp(alembic_config(url), "0026")
+        migrate(url)
+        assert unjudged(session), "its words are forgotten"
+        remember_all(session)
+        kept = str(session.execute(text("SELECT lines FROM finding")).all())
+    engine.dispose()
+    assert "the true gap lies between" in kept

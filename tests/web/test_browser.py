@@ -90,6 +90,7 @@ def test_on_paper_and_who_is_ahead_of_whom(page):
     assert printed(page, page.url) <= 4
     assert printed(page, "/calendar") <= 3
     assert printed(page, "/trials/6") <= 3
+    assert printed(page, "/trials/3/verdict") <= 2, "two treatments, with all that is folded on the screen"
 
 
 @demo_garden

@@ -20,6 +20,7 @@ from eproba.web.pictures.day_strip import day_strip
 from eproba.web.pictures.gap_ruler import gap_ruler
 from eproba.web.pictures.ground_plan import SMALLEST, WIDE_LETTER, Frame, Tile, ground_plan
 from eproba.web.pictures.hundred import hundred
+from eproba.web.pictures.shared_ruler import Line
 from eproba.web.pictures.shuffle_pile import shuffle_pile
 from eproba.web.pictures.weeks import WeekTask, weeks
 from eproba.web.ui.looks import looks
@@ -173,3 +174,16 @@ def test_every_picture_has_its_words(client):
     trial = client.get("/trials/1").get_data(as_text=True)
     assert "Ground plan of Comfrey and whey on rainbow chard. Places: Pots. In walking order: P1 " in trial
     assert "url(#p-t1)" in trial
+
+
+@pytest.mark.parametrize(
+    ("name", "shown"),
+    [
+        ("Comfrey steep, neat", "Comfrey steep, neat"),
+        ("Comfrey steep, 1 + 40", "Comfrey ste… 1 + 40"),
+        ("Comfrey steep, 1 + 20", "Comfrey ste… 1 + 20"),
+    ],
+)
+def test_names_of_a_ladder_keep_what_they_differ_by(name, shown):
+    line = Line("B", name, 0, None, None, "", (0, "start"), "", False)
+    assert line.name_within(19) == shown

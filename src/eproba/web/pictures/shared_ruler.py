@@ -2,7 +2,7 @@
 apart."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations
 
 from eproba.core.judging.judgement import Comparison, Judgement
@@ -11,6 +11,7 @@ from eproba.core.wording.sentences import Wording, band_text, gap_text, headline
 from eproba.web.pictures.gap_ruler import ticks_between
 
 LANE = 13.0  # between strings
+KEPT_AT_THE_END = 7  # letters of a name
 HALF_A_LABEL = 80.0  # of what stands over the band
 WIDE_LABEL = 58.0  # of a tick
 TO_THE_VALUE, WIDE_VALUE = 12.0, 84.0  # from a bar to its value, and the room that takes
@@ -18,8 +19,8 @@ TO_THE_VALUE, WIDE_VALUE = 12.0, 84.0  # from a bar to its value, and the room t
 
 @dataclass(frozen=True)
 class RulerLayout:
-    """Where the ruler lies in a drawing: its width, ends, rows; `name_y` from a row’s bar up to its name; `strings` the
-    first lane of the strings; `letters` of a name that fit."""
+    """Where the ruler lies in a drawing: its width, ends, rows; `name_y` from a row’s bar up to its name; `letters` of
+    a name that fit. Strings take their room from the right end."""
 
     width: float
     left: float
@@ -27,12 +28,11 @@ class RulerLayout:
     row: float
     top: float
     name_y: float
-    strings: float
     letters: int
 
 
-WIDE = RulerLayout(1000, 196, 866, 46, 40, -5, 876, 20)
-NARROW = RulerLayout(360, 8, 338, 66, 52, 23, 350, 22)  # names above their bars
+WIDE = RulerLayout(1000, 190, 884, 46, 40, -5, 19)
+NARROW = RulerLayout(360, 8, 354, 66, 52, 23, 24)  # names above their bars
 
 
 @dataclass(frozen=True)
@@ -49,6 +49,12 @@ class Line:
     label_at: tuple[float, str]
     outcome: str
     control: bool
+
+    def name_within(self, letters: int) -> str:
+        """The name, its middle left out where it is too long: rungs of a ladder differ at their end."""
+        if len(self.name) <= letters:
+            return self.name
+        return f"{self.name[: letters - KEPT_AT_THE_END - 1].rstrip()}…{self.name[-KEPT_AT_THE_END:]}"
 
 
 @dataclass(frozen=True)
@@ -71,6 +77,9 @@ def shared_ruler(
     judgement: Judgement, letters: dict[str, str], wording: Wording, layout: RulerLayout = WIDE
 ) -> SharedRuler:
     """Lay all comparisons along one ruler."""
+    names = ordered(judgement)
+    tied = runs_not_told_apart(names, judgement.ranking)
+    layout = replace(layout, right=layout.right - LANE * len(tied))
     left, right, row, top = layout.left, layout.right, layout.row, layout.top
     question, control = judgement.question, judgement.question.control
     by_order = _by_order(judgement)
@@ -87,7 +96,6 @@ def shared_ruler(
     def told(value: float) -> str:
         return f"{100 * (value + 0.5):.0f} of 100" if by_order else gap_text(value, judgement.question.scale, wording)
 
-    names = ordered(judgement)
     place = {name: top + row * i + row / 2 for i, name in enumerate(names)}
     outcomes = {c.treatment: outcome_of(c) for c in judgement.comparisons}
     lines = []
@@ -115,8 +123,7 @@ def shared_ruler(
         lines=tuple(lines),
         ticks=_apart([(x(at), label) for at, label in marks], x(0)),
         strings=tuple(
-            (place[first], place[last], layout.strings + LANE * i)
-            for i, (first, last) in enumerate(runs_not_told_apart(names, judgement.ranking))
+            (place[first], place[last], round(right + LANE * (i + 0.7), 1)) for i, (first, last) in enumerate(tied)
         ),
         words=f"All treatments against {control}. {'; '.join(words)}.",
         layout=layout,
