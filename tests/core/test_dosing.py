@@ -4,7 +4,7 @@ from dataclasses import replace
 from datetime import date, timedelta
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from eproba.core.brewing.kitchen import Kit
@@ -82,6 +82,7 @@ def test_the_control_follows_the_wettest_on_each_day():
 
 
 @given(st.lists(st.tuples(st.floats(20, 900), st.integers(2, 20)), min_size=1, max_size=5), st.integers(10, 60))
+@example([(90.0, 2), (100.0, 2)], 10)
 def test_on_every_day_all_units_get_the_same_water(rows, decision):
     """Whatever is planned: with plain water made up, no treatment lies more than a can's misreading below another."""
     wanted = [drench(f"T{i}", amount=amount, every=every) for i, (amount, every) in enumerate(rows)]

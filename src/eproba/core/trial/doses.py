@@ -18,6 +18,7 @@ SMALLER: Mapping[str, str] = {"L": "mL", "kg": "g"}
 US_DOSES: Mapping[str, str] = {"fl oz": "mL", "gal": "L", "oz": "g", "lb": "kg"}  # typed → kept
 PER_WORDS: Mapping[Per, str] = {"unit": " each", "m2": "/m²"}
 UNEQUAL = 0.1  # of the most: a can's marks are read no better
+ROUNDING = 1e-9
 EARLIEST = timedelta(days=366)  # before day 0: an older day is a slip
 MOST_EACH = 100_000.0  # in any unit: beyond is a slip
 
@@ -174,8 +175,9 @@ def given_amount(pour: Pour, dose: Dose, unit: Unit) -> float:
 
 
 def unequal(volumes: Sequence[float]) -> bool:
-    """Whether the volumes differ by more than a can can be read: a gap may then be the watering alone."""
-    return bool(volumes) and max(volumes) - min(volumes) > UNEQUAL * max(volumes)
+    """Whether the volumes differ by more than a can can be read: a gap may then be the watering alone. What rounding
+    adds is no difference."""
+    return bool(volumes) and max(volumes) - min(volumes) > UNEQUAL * max(volumes) * (1 + ROUNDING)
 
 
 def amount(text: str, dose: Dose, system: System = "metric") -> float:
