@@ -108,11 +108,11 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     waiting = due_by(db(), trial.decision_on, trial_id=trial_id) if trial.goes_on else []
     unsaid = not hidden and tells_too_early(trial, today(), readings)
     shown = {} if unsaid else _first_values(trial, latest, readings)
-    told, unjudged = (None, "") if trial.sealed(today()) else _told(trial, readings)
+    verdict, unjudged = (None, "") if trial.sealed(today()) else _told(trial, readings)
     return render_template(
         "trials/trial.html",
-        told=told,
-        told_lines=[] if told is None else [(shown.headline, shown.sentence) for shown in told.comparisons],
+        told=verdict,
+        told_lines=[] if verdict is None else [(gap.headline, gap.sentence) for gap in verdict.comparisons],
         unjudged=unjudged,
         tapped={u.code: url_for("trials.unit", trial_id=trial_id, unit_id=u.id) for u in trial.units},
         trial=trial,
