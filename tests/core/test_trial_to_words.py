@@ -5,7 +5,7 @@ from datetime import date, timedelta
 
 import pytest
 
-from eproba.core.judging.courses import courses
+from eproba.core.judging.courses import courses, in_round, mean_courses
 from eproba.core.judging.from_trial import judge_trial, unit_values
 from eproba.core.judging.judge import judge
 from eproba.core.stats.series import CannotJudge, Question
@@ -83,6 +83,20 @@ def test_several_readings_of_a_unit_are_one_value_not_more_units(trial):
     course = courses(trial, leaves, once + twice)
     assert course[4] == (Point(0, 0, 15.0), Point(14, 14, 15.0), Point(28, 28, 15.0))
     assert len(unit_values(trial, leaves, once + twice)) == 12
+
+
+def test_a_round_and_the_mean_of_a_treatment_are_told_of_the_units_own_values(trial):
+    """Of units read twice, too, and without those that were not read."""
+    leaves = trial.asked[1]
+    once = [r for r in read(trial, lambda u, r: 10.0 + u.id, key="leaf_count") if (r.unit_id, r.round_id) != (3, 2)]
+    twice = [replace(reading, id=reading.id + 900, replicate=2, value=reading.value + 2) for reading in once]
+    by_unit = courses(trial, leaves, once + twice)
+    last = in_round(trial, by_unit, 28)
+    assert ("P3" in last, last["P4"], len(last)) == (False, 15.0, 11)
+    for letter, course in mean_courses(trial, by_unit).items():
+        own = [unit.id for unit in trial.units if unit.letter == letter]
+        whole, left = (sum(ids) / len(ids) + 11 for ids in (own, [number for number in own if number != 3]))
+        assert course == [(0, pytest.approx(whole)), (14, pytest.approx(whole)), (28, pytest.approx(left))]
 
 
 def test_nothing_to_judge_is_said(trial):

@@ -1,8 +1,9 @@
 """Each unit's course over the days, from its readings."""
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from itertools import accumulate
+from statistics import fmean
 
 from eproba.core.measuring.measures import unit_value
 from eproba.core.stats.summaries import Point, Points
@@ -24,6 +25,20 @@ def courses(trial: Trial, asked: Asked, readings: Iterable[Reading]) -> dict[int
     if asked.measure.adds_up:
         return {unit_id: _added(point) for unit_id, point in points.items()}
     return {unit_id: tuple(point) for unit_id, point in points.items()}
+
+
+def mean_courses(trial: Trial, by_unit: Mapping[int, Points]) -> dict[str, list[tuple[int, float]]]:
+    """By letter, the mean of a treatment’s units in each round: its planned day, and the mean of those read in it."""
+    values: dict[str, dict[int, list[float]]] = {treatment.letter: {} for treatment in trial.treatments}
+    for unit in trial.units:
+        for point in by_unit[unit.id]:
+            values[unit.letter].setdefault(point.planned, []).append(point.value)
+    return {letter: [(day, fmean(read)) for day, read in sorted(of_day.items())] for letter, of_day in values.items()}
+
+
+def in_round(trial: Trial, by_unit: Mapping[int, Points], day: int) -> dict[str, float]:
+    """What each unit read in the round of a planned day, by its code."""
+    return {unit.code: point.value for unit in trial.units for point in by_unit[unit.id] if point.planned == day}
 
 
 def _added(points: list[Point]) -> Points:

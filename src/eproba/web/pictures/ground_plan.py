@@ -228,5 +228,5 @@ def _shaded(plan: GroundPlan, values: Mapping[str, float], measure: Measure) -> 
         replace(tile, share=round((values[tile.code] - low) / (high - low), 3)) if tile.code in values else tile
         for tile in plan.tiles
     )
-    ends = f"{low:.{measure.decimals}f} to {high:.{measure.decimals}f} {measure.unit}".strip()
+    ends = f"{low:.{measure.decimals}f} to {high:.{measure.decimals}f} {measure.judged_unit}".strip()
     return replace(plan, tiles=tiles, shaded=ends)

@@ -4,7 +4,6 @@ import secrets
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime, time
-from statistics import fmean
 from typing import TYPE_CHECKING
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -14,11 +13,12 @@ from eproba.core.applying.morning import DayLine
 from eproba.core.brewing.batches import state
 from eproba.core.brewing.clock import ready_at, use_by
 from eproba.core.brewing.weather import Day, days
+from eproba.core.judging.courses import courses, in_round
 from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.blinding import hides_lots, in_a_file, tells_too_early
 from eproba.core.trial.declaration import short, worth_words
 from eproba.core.trial.ground import borders
-from eproba.core.trial.model import ROLES, Reading, Round, SpareRun, Trial
+from eproba.core.trial.model import ROLES, Reading, SpareRun, Trial
 from eproba.core.trial.worth import Worth
 from eproba.core.wording.record import told_evidence
 from eproba.exchange.trial_json import Record, trial_json
@@ -107,7 +107,8 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     }
     waiting = due_by(db(), trial.decision_on, trial_id=trial_id) if trial.goes_on else []
     unsaid = not hidden and tells_too_early(trial, today(), readings)
-    shown = {} if unsaid else _first_values(trial, latest, readings)
+    first = trial.asked[0]
+    shown = {} if unsaid or latest is None else in_round(trial, courses(trial, first, readings), latest.day)
     verdict, unjudged = (None, "") if trial.sealed(today()) else _told(trial, readings)
     return render_template(
         "trials/trial.html",
@@ -150,16 +151,6 @@ def _told(trial: Trial, readings: tuple[Reading, ...]) -> "tuple[Telling | None,
         return telling(trial, readings), ""
     except CannotJudge as error:
         return None, sentence(error)
-
-
-def _first_values(trial: Trial, latest: Round | None, readings: Sequence[Reading]) -> dict[str, float]:
-    """The first measure in the last round, by the code of the unit: the mean of its readings."""
-    of_unit: dict[int, list[float]] = {}
-    for reading in readings if latest is not None else ():
-        own = latest is not None and reading.round_id == latest.id
-        if own and reading.measure_key == trial.asked[0].measure.key and reading.value is not None:
-            of_unit.setdefault(reading.unit_id, []).append(reading.value)
-    return {unit.code: fmean(of_unit[unit.id]) for unit in trial.units if unit.id in of_unit}
 
 
 def _lines(trial: Trial) -> list[DayLine]:

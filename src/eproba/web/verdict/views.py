@@ -1,14 +1,13 @@
 """The verdict: what was asked, what was seen, how far to trust it; and the envelope, opened early for its price."""
 
 from datetime import datetime, time, timedelta
-from statistics import fmean
 from typing import Any
 
 from flask import Blueprint, abort, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from eproba.core.brewing.weather import days
-from eproba.core.judging.courses import courses
+from eproba.core.judging.courses import courses, mean_courses
 from eproba.core.stats.series import CannotJudge
 from eproba.core.stats.summaries import Points
 from eproba.core.trial.declaration import worth_words
@@ -131,24 +130,18 @@ def course_chart(trial: Trial, asked: Asked, by_unit: dict[int, Points], sealed:
     treatments = [] if sealed else [{"letter": t.letter, "name": t.name, "role": t.role} for t in trial.treatments]
     return {
         "points": points,
-        "means": [] if sealed else _means(trial, by_unit),
+        "means": []
+        if sealed
+        else [
+            {"treatment": letter, "day": day, "value": value}
+            for letter, course in mean_courses(trial, by_unit).items()
+            for day, value in course
+        ],
         "treatments": treatments,
         "label": f"{measure.name}, {measure.judged_unit}",
         "decides": trial.decision_day,
         "rain": _rain(trial),
     }
-
-
-def _means(trial: Trial, by_unit: dict[int, Points]) -> list[dict[str, Any]]:
-    """The mean of each treatment's units on each day on which one of them was read."""
-    of_day: dict[tuple[str, float], list[float]] = {}
-    for unit in trial.units:
-        for point in by_unit[unit.id]:
-            of_day.setdefault((unit.letter, point.day), []).append(point.value)
-    return [
-        {"treatment": letter, "day": day, "value": fmean(values)}
-        for (letter, day), values in sorted(of_day.items(), key=lambda item: item[0])
-    ]
 
 
 def _rain(trial: Trial) -> list[dict[str, float]]:
