@@ -396,7 +396,7 @@ def test_water_for_brew_dilution_and_control_stands_in_time():
     assert (found.at, found.dilution, found.control, found.litres) == (pour(1).at, 13.5, 9.5, 23.0)
     (job,) = standing_water([found], T0)
     assert job.words == "Let 23 L of water stand for trial 1 and trial 2"
-    assert job.more == "13.5 L to dilute with and 9.5 L for the controls."
+    assert job.more == "13.5 L for diluting and 9.5 L for the control units."
     assert standing_water([found], pour(1).at + timedelta(seconds=1)) == []
 
 

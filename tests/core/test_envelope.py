@@ -13,7 +13,7 @@ from eproba.core.trial.amendments import Beside, Correction
 from eproba.core.trial.declaration import declare
 from eproba.core.trial.model import EarlyLook, Reading
 from eproba.core.trial.stage import no_look
-from eproba.core.wording.envelope import ending_told, price_told
+from eproba.core.wording.envelope import ending_told, price_figures, price_told
 from eproba.core.wording.ledger import text_of
 from tests.core.cases import small_trial
 
@@ -56,14 +56,18 @@ def test_the_price_is_said_before_it_is_paid(trial):
     assert price.unlooked == pytest.approx(stats.t.ppf(0.975, 5), abs=1e-6)
     assert price.now == pytest.approx(stats.t.ppf(1 - spent(0.5) / 2, 5), abs=1e-6)
     assert price_told(price) == (
-        "At day 14 of 28 a gap must be 4.7 standard errors instead of 2.6. On the decision day it must then be 2.67 "
-        "instead of 2.57."
+        "Today only a gap 1.8 times as clear as on the decision day would count. On the decision day a gap must then "
+        "be 4 % clearer than without this look."
+    )
+    assert price_figures(price).startswith(
+        "In standard errors, a gap must be: 4.7 at day 14 of 28; 2.67 on the decision day after this look, 2.57 without"
     )
     assert price_told(price_of(trial, 2)) == (
-        "At day 2 of 28 a gap must be more than any gap could be instead of 2.6. The decision day loses next to "
-        "nothing."
+        "Today no gap could count, however large. Looking costs the decision day almost nothing."
     )
-    assert ending_told(price) == "Ended on day 14 of 28, a gap must be 4.7 standard errors instead of 2.6 to be shown."
+    assert ending_told(price) == (
+        "If it ends on day 14 of 28, only a gap 1.8 times as clear as on the decision day would count."
+    )
 
 
 def test_a_look_is_judged_on_its_day_and_paid_for_later(trial):

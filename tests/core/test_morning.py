@@ -238,12 +238,12 @@ def test_daily_stirring_is_one_line_and_water_another_in_half_litres():
     kale = replace(pour(1), trial_id=2, trial="Kale")
     waters = [
         errand("stand", key="stand-0-0-sugar-ferment-9", litres=1.2),
-        errand("stand", key="water-7", litres=11.1, recipe=None, serves=(kale,), more="11.1 L to dilute with."),
+        errand("stand", key="water-7", litres=11.1, recipe=None, serves=(kale,), more="11.1 L for diluting."),
     ]  # fmt: skip
     stir, water = sorted(listed(errands=[*stirs, *waters]), key=lambda line: line.words, reverse=True)
     assert (stir.key, len(stir.jobs)) == ("stir-20260520", 3)
     assert water.words == "Set 12.5 L of water out to stand"
-    assert water.more == "1.2 L for unrefined-sugar ferment and 11.1 L to dilute with."
+    assert water.more == "1.2 L for unrefined-sugar ferment and 11.1 L for diluting."
     assert water.trials == ("Chard", "Kale")
     assert [half_litres(litres) for litres in (0.1, 0.5, 0.51, 12.0)] == [0.5, 0.5, 1.0, 12.0]
 

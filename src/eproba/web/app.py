@@ -8,7 +8,7 @@ from flask_login import LoginManager
 from flask_wtf import CSRFProtect
 from whitenoise import WhiteNoise
 
-from eproba.core.catalogue import good_practice
+from eproba.core.catalogue import good_practice, hazards
 from eproba.store.database import engine_for
 from eproba.web.base.views import base
 from eproba.web.calendar.views import calendar
@@ -96,6 +96,7 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
         as_json=as_json,
         page_key=page_key,
         caution=caution_texts,
+        hazards=hazards,
         clock=now,
         today=today,
         store_id=store_id,

@@ -80,8 +80,8 @@ def _warmth(weather: Weather, at: datetime, units: Units) -> Iterator[Counsel]:
         text = "foretold today: pour in the early morning, or when it has cooled."
         yield Counsel(False, f"Up to {units(Amount(round(high), '°C'))} {text}")
     if low is not None and low <= FROST:
-        text = "within a day: frost on wet soil. Wait for milder nights."
-        yield Counsel(True, f"Down to {units(Amount(round(low), '°C'))} {text}")
+        text = "expected within a day: wet soil may freeze. Wait for milder nights."
+        yield Counsel(True, f"{units(Amount(round(low), '°C'))} {text}")
 
 
 def _rain(weather: Weather, at: datetime, units: Units) -> Iterator[Counsel]:

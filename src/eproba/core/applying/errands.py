@@ -18,7 +18,7 @@ from eproba.core.words import day_words, listed, lower_first
 
 Errand = Literal["late", "wait", "stand", "start", "mix", "stir", "check", "strain", "use by", "throw away", "water"]
 WORDS: dict[Errand, str] = {
-    "late": "Start at once:", "wait": "Wait for", "stand": "Let water stand for", "start": "Start", "mix": "Mix",
+    "late": "Start now:", "wait": "Wait for", "stand": "Set out water for", "start": "Start", "mix": "Mix",
     "stir": "Stir", "check": "Look at", "strain": "Strain", "use by": "Last day of", "throw away": "Throw away",
     "water": "Water",
 }  # fmt: skip
@@ -72,19 +72,19 @@ def _late(job: Job, late: tuple[Pouring, ...], first: datetime, last: datetime) 
     """One errand for pours that no brew can meet: what comes late, what to do at once, when it is ready."""
     days = listed([day_words(day) for day in dict.fromkeys(pour.at.date() for pour in late)])
     ready = _between(*(day_words(at.date()) for at in (first, last)))
-    words = f"The pour of {days} comes late" if len(late) == 1 else f"The pours of {days} come late"
-    more = f"{job.words}. It can be ready {ready}."
+    words = f"The {'pour' if len(late) == 1 else 'pours'} on {days} will be late"
+    more = f"{job.words}. It should be ready {ready}."
     return replace(job, kind="late", words=words, more=more, late=late, ready_on=(first + (last - first) / 2).date())
 
 
 def _tight(brewing: Brewing) -> str:
     """What to say of a brew that should have begun already, and can still be ready in time."""
     first, last = (day_words(at.date()) for at in (brewing.ready_from, brewing.ready))
-    return f"It is high time: begun now, it can be ready {_between(first, last)}." if brewing.hurried else ""
+    return f"Start it now, and it should be ready {_between(first, last)}." if brewing.hurried else ""
 
 
 def _between(first: str, last: str) -> str:
-    return f"on {first}" if first == last else f"from {first} to {last}"
+    return f"on {first}" if first == last else f"between {first} and {last}"
 
 
 def _stirrings(brewing: Brewing, units: Units) -> list[Job]:
@@ -184,8 +184,8 @@ def standing_water(waters: Iterable[Standby], past: datetime, units: Units = MET
 
 def _standing_water(water: Standby, units: Units) -> Job:
     names = list(dict.fromkeys(pour.trial for pour in water.pours))
-    words = f"Let {units(Amount(half_litres(water.litres), 'L'))} of water stand for {listed(names)}"
-    parts = [(water.dilution, "to dilute with"), (water.control, "for the controls")]
+    words = f"Set out {units(Amount(half_litres(water.litres), 'L'))} of tap water for {listed(names)}"
+    parts = [(water.dilution, "for diluting"), (water.control, "for the control units")]
     parts_text = listed([f"{units(Amount(litres, 'L'))} {what}" for litres, what in parts if litres > 0])
     more = f"{parts_text[:1].upper()}{parts_text[1:]}."
     key = f"water-{water.id}"
@@ -211,7 +211,8 @@ def plain_waterings(pours: Iterable[tuple[Recipe, Pouring]], past: datetime) -> 
         for one, two in pairwise(ordered):
             for n in range(1, recipe.plain_between + 1):
                 at = one.at + n * (two.at - one.at) / (recipe.plain_between + 1)
-                words = f"Water plainly between two pours of {lower_first(recipe.title)}, every unit alike: {one.trial}"
+                title = lower_first(recipe.title)
+                words = f"Give plain water between two pours of {title}, the same to every unit: {one.trial}"
                 key = f"between-{n}-{one.id}"
                 waterings.append(Job(at, "water", words, 5, key, recipe, serves=(one,)))
     return [job for job in waterings if job.at >= past]

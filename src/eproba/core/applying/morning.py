@@ -191,13 +191,13 @@ def _late_line(today: date, job: Job, way_out: CatchUp | None) -> DayLine:
     """What can be done where no brew meets a pour: it moves to the day that its recipe allows, if there is one."""
     one, title = len(job.late) == 1, "" if job.recipe is None else lower_first(job.recipe.title)
     which = "the pour" if one else "the first"
-    go = "Go to it" if job.batch_id is not None else "Start it now"
+    go = "Open the batch" if job.batch_id is not None else "Start it now"
     moves = [] if way_out is None or way_out.moved is None or way_out.to is None else [_moved(job, way_out.to)]
     skip = Choice("skip", "Skip it" if one else f"Skip {which}")
     ways = (Choice("go", go), *moves, skip, Choice("recipe", "Another recipe"))
     trials = tuple(dict.fromkeys(pour.trial for pour in job.late))
     key = f"choose-{job.late[0].trial_id}"
-    words = f"{job.words}: {title} is {'not ready' if job.batch_id is not None else 'missing'}"
+    words = f"{job.words}: {f'the {title} is not' if job.batch_id is not None else f'no {title} is'} ready"
     return DayLine("choose", key, today, words, None, job.minutes, job.more, trials, jobs=(job,), ways=ways)
 
 

@@ -134,10 +134,11 @@ def _too_soon(recipe: Recipe, hours: float, stood: float) -> str:
     """How long it has brewed; where the warmth is the reason, it is named."""
     least = _told(recipe.hours[0])
     if stood < (1 - LEEWAY) * recipe.hours[0]:
-        return f"Only {_told(hours)} of {least} at least: leave it."
+        return f"It has brewed for {_told(hours)} of at least {least}. Leave it."
     low, high = recipe.temperature or (COLDEST_BREW, HOTTEST_BREW)
-    cold = f"It has stood for {_told(stood)}, but outside its warmth, so this counts as {_told(hours)} of {least}"
-    return f"{cold} at least. Leave it, and bring it to between {low:g} and {high:g} °C."
+    counts = f"{_told(hours)} of at least {least}"
+    stands = f"It has stood for {_told(stood)}, but outside its warmth"
+    return f"{stands}, so this counts as {counts}. Leave it, and bring it to between {low:g} and {high:g} °C."
 
 
 def _by_its_signs(recipe: Recipe, seen: Mapping[str, str], hours: float) -> Ruled:
@@ -159,7 +160,7 @@ def _by_its_signs(recipe: Recipe, seen: Mapping[str, str], hours: float) -> Rule
             READY,
             f"As it should be: {recipe.ready_words or listed([seen_words(sign, seen[sign]) for sign in wanted])}.",
         )
-    return Ruled(READY, "Its time has come, and nothing speaks against it.")
+    return Ruled(READY, "It’s time, and nothing looks wrong.")
 
 
 def _told(hours: float) -> str:
@@ -187,7 +188,7 @@ def _look(batch: Batch, event: Event, ready: bool) -> Ruled:
         stood = (event.at - (batch.mixed_at or event.at)).total_seconds() / 3600
         return rule(recipe, event.seen, _hours_by(batch, event.at), stood)
     ruled = rule(recipe, event.seen, recipe.hours[0])
-    return ruled if ruled.ruling == AWAY else Ruled(READY, "It was ready, and nothing speaks against it.")
+    return ruled if ruled.ruling == AWAY else Ruled(READY, "It was ready, and nothing looked wrong.")
 
 
 def condemned(batch: Batch) -> Ruled | None:

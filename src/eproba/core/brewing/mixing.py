@@ -55,9 +55,9 @@ class Want:
             text = "{} for a unit can't be: above 0, up to {}."
             raise MixError(text, Amount(self.per_unit_litres, "L"), Amount(MOST_LITRES, "L"))
         if self.unit_m2 is not None and not 0 < self.unit_m2 <= MOST_AREA:
-            raise MixError("A unit of {} can't be: its surface is above 0.", Amount(self.unit_m2, "m²"))
+            raise MixError("Give a surface above 0 for one unit; it is {}.", Amount(self.unit_m2, "m²"))
         if self.rate is not None and not (math.isfinite(self.rate) and self.rate > 0):
-            raise MixError(f"A rate of {self.rate:g} can't be: above 0.")
+            raise MixError(f"Give a rate above 0; it is {self.rate:g}.")
         if self.parts is not None and not (self.parts[0] > 0 and self.parts[1] >= 0):
             text = f"A strength of {self.parts[0]:g} + {self.parts[1]:g} can't be"
             raise MixError(f"{text}: at least one part of concentrate, and 0 or more parts of water.")

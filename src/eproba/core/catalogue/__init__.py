@@ -7,7 +7,7 @@ Amounts in the texts stand in braces (“{15 to 20 °C}”); they are told in th
 
 import functools
 import tomllib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from importlib import resources
 from typing import Any, Protocol, TypeVar
 
@@ -86,8 +86,9 @@ def made(name: str, entries: Mapping[str, Any], make: Callable[[str, Any], Made]
 
 def text_from(key: str, entry: Any) -> str:
     """A caution: its one text. Raises CatalogueError."""
-    if not isinstance(entry, Mapping) or set(entry) - {"quiet"} != {"text"} or not str(entry["text"]).strip():
-        raise CatalogueError(f"{key}: a caution has text, may be quiet, and has nothing else")
+    kinds = ({"text", "hazard"}, {"text", "quiet"})
+    if not isinstance(entry, Mapping) or set(entry) not in kinds or not all(map(str.strip, map(str, entry.values()))):
+        raise CatalogueError(f"{key}: a caution has text, and either names its hazard or is quiet")
     return str(entry["text"])
 
 
@@ -194,6 +195,12 @@ def cautions(system: System = "metric") -> dict[str, str]:
 def good_practice() -> frozenset[str]:
     """The cautions that tell how it is done well, where nothing hurts."""
     return frozenset(key for key, entry in _file("cautions.toml", "metric").items() if entry.get("quiet"))
+
+
+def hazards(keys: Iterable[str]) -> list[str]:
+    """What hurts, in a word or a few, by the keys of cautions; those of good practice name none."""
+    entries = _file("cautions.toml", "metric")
+    return [str(entries[key]["hazard"]) for key in keys if key not in good_practice()]
 
 
 @_once_a_system

@@ -198,5 +198,5 @@ def _parts(text: str) -> Sequence[str]:
 
 def _check_meter(calculator: Calculator, meter: str) -> None:
     if calculator.needs_meter and any(name in meter.lower() for name in ECO2):
-        text = f"“{meter}” reckons a CO₂ from alcohol in the air: it can’t measure breathing; take an infrared meter"
+        text = f"“{meter}” works from alcohol in the air: it can’t measure breathing; take an infrared meter"
         raise CalculatorError(text, field="meter")

@@ -149,8 +149,8 @@ def on_units(dealing: Dealing, units_each: int, treatments: int) -> list[Advice]
         text += f"From {_enough(dealing)} of each on they can pass 1 in 20."
         lines.append(Advice(True, text))
     else:
-        text = f"With {units_each} of each, the lots can speak against luck up to {one_in(smallest)}: "
-        text += "past 1 in 20, if the gain is large enough."
+        text = f"With {units_each} of each, a large gain can be shown beyond luck "
+        text += f"(at best {one_in(smallest)})."
         lines.append(Advice(False, text))
     if dealing == "completely random" and units_each * treatments >= 12:
         text = "If the light, the slope or the wall differs along the rows, blocks keep like with like."

@@ -383,7 +383,7 @@ def _does_not_fit(site: Site, wish: Wish, dealing: Dealing, most: list[tuple[int
     if dealing == "blocks":
         text = f"A block holds all {k} treatments side by side in one place; this ground holds {held} of them"
         return f"{text}, two are the least: take smaller units, or deal anywhere."
-    return f"This ground has no room for two units of each of {k} treatments: take smaller units, or one of each."
+    return f"There is no room for two units of each of {k} treatments: take smaller units, or one of each."
 
 
 def like_with_like(proposal: Proposal, sizes: Sequence[float], treatments: int) -> Proposal:

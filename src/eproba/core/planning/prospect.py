@@ -61,7 +61,7 @@ class Prospect:
             raise ChanceError("The noise must be above 0: no two units are ever quite alike.")
         if self.scale == "ratio" and self.noise < LEAST_CV:
             text = f"A CV of {100 * self.noise:g} % is less than any garden's"
-            raise ChanceError(f"{text}: {100 * LEAST_CV:g} % is the least that can be reckoned with.")
+            raise ChanceError(f"{text}: {100 * LEAST_CV:g} % is the least that can be used.")
         if self.scale == "ratio" and self.noise > MOST_CV:
             text = f"A CV of {100 * self.noise:g} % means that the measure hardly tells the units' sizes"
             raise ChanceError(

@@ -99,13 +99,13 @@ def settling_words(plan: Settling, kind: UnitKind) -> str:
     read = "" if plan.per_unit == 1 else f", each read {plan.per_unit} times"
     took = minutes_text(plan.minutes)
     if plan.dealing == "on and off":
-        how, cost = f"{plan.units} periods, on and off", f"all its rounds and applications take {took}"
+        how, cost = f"{plan.units} periods, on and off", f"All rounds and pours take {took}"
     else:
         dealt = {"pairs": "in pairs", "blocks": "in blocks"}.get(plan.dealing, "anywhere")
-        how, cost = f"{plan.units} {SEVERAL[kind]} of each {dealt}", f"a round and an application take {took}"
-        cost = cost if plan.poured else f"a round takes {took}"
-    text = f"The cheapest plan that would settle it: {how}{read}; {cost}"
-    return f"{text}, and it finds what you want in {100 * plan.chance:.0f} of 100, if that is the truth."
+        how, cost = f"{plan.units} {SEVERAL[kind]} per treatment, dealt {dealt}", f"A round and a pour take {took}"
+        cost = cost if plan.poured else f"A round takes {took}"
+    text = f"The cheapest plan that would settle it: {how}{read}. {cost}."
+    return f"{text} If it truly works that well, this plan shows it {100 * plan.chance:.0f} times in 100."
 
 
 def cheapest(like: Prospect, measure: Measure, per_unit: int = 1, graded: float = 1.0) -> Settling | None:

@@ -184,7 +184,7 @@ def _check(gaps: Sequence[float], errors: Sequence[float]) -> None:
         raise CannotCombine("There is no trial to put together: give at least one gap with its standard error.")
     for i, (gap, error) in enumerate(zip(gaps, errors, strict=True), start=1):
         if not abs(gap) < MOST:
-            raise CannotCombine(f"Trial {i}: its gap is no number that can be reckoned with.")
+            raise CannotCombine(f"Trial {i}: its gap is no number to calculate with.")
         if not 1 / MOST < error < MOST:
             raise CannotCombine(f"Trial {i}: its standard error must be above 0; leave out a trial that has none.")
     if max(errors) > MOST_UNLIKE * min(errors):

@@ -112,7 +112,7 @@ def asked_by_name(trial: Trial, this: Round, name: str) -> Asked | str:
             return asked_for
     if any(wanted in (asked.measure.key.lower(), asked.measure.name.lower()) for asked in trial.asked):
         days = ", ".join(str(day) for day in trial.pulls)
-        return f"“{name}” is not part of the round of day {this.day}: it ends the plant, and is read on day {days}"
+        return f"“{name}” is not part of the round of day {this.day}: it uses the plant up, and is read on day {days}"
     return f"“{name}” is no measure of this trial; they are {', '.join(asked_.measure.name for asked_ in of_round)}"
 
 

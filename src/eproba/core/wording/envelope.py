@@ -2,28 +2,43 @@
 
 from eproba.core.judging.envelope import Price
 
+UNREACHABLE = 100.0  # standard errors: nobody sees such a gap
+
 
 def price_told(price: Price) -> str:
-    """Before it is opened: what a look on that day demands, and what it leaves for the decision day."""
+    """Before it is opened: what would count on that day, and what the look costs the decision day."""
     if price.now is None or price.later is None or price.unlooked is None:
         return "These units can’t be judged, only described: a look costs nothing, and shows nothing."
-    now = _errors(price.now)
-    text = f"At day {price.day} of {price.of} a gap must be {now} instead of {price.unlooked:.1f}."
-    if f"{price.later:.2f}" == f"{price.unlooked:.2f}":
-        return f"{text} The decision day loses next to nothing."
-    return f"{text} On the decision day it must then be {price.later:.2f} instead of {price.unlooked:.2f}."
+    return f"{_would_count('Today', price.now, price.unlooked)} {_later(price.later / price.unlooked - 1)}"
+
+
+def price_figures(price: Price) -> str:
+    """The same in standard errors; nothing where units can’t be judged."""
+    if price.now is None or price.later is None or price.unlooked is None:
+        return ""
+    now = f"{price.now:.1f}" if price.now <= UNREACHABLE else "more than any gap could be"
+    return (
+        f"In standard errors, a gap must be: {now} at day {price.day} of {price.of}; {price.later:.2f} on the decision "
+        f"day after this look, {price.unlooked:.2f} without it (O’Brien & Fleming 1979, by days passed)."
+    )
 
 
 def ending_told(price: Price) -> str:
     """Before a trial is ended early: what its last look demands."""
     if price.now is None or price.unlooked is None:
         return ""
-    now = _errors(price.now)
-    return f"Ended on day {price.day} of {price.of}, a gap must be {now} instead of {price.unlooked:.1f} to be shown."
+    return _would_count(f"If it ends on day {price.day} of {price.of},", price.now, price.unlooked)
 
 
-def _errors(bound: float) -> str:
-    return "more than any gap could be" if bound > UNREACHABLE else f"{bound:.1f} standard errors"
+def _would_count(when: str, now: float, unlooked: float) -> str:
+    """How much clearer than on the decision day a gap must be."""
+    if now > UNREACHABLE:
+        return f"{when} no gap could count, however large."
+    return f"{when} only a gap {now / unlooked:.1f} times as clear as on the decision day would count."
 
 
-UNREACHABLE = 100.0  # standard errors: nobody sees such a gap
+def _later(share: float) -> str:
+    """What the decision day loses by the look."""
+    if share < 0.005:
+        return "Looking costs the decision day almost nothing."
+    return f"On the decision day a gap must then be {100 * share:.0f} % clearer than without this look."

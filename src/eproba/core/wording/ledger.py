@@ -112,7 +112,7 @@ SAID: Mapping[str, str] = {
     "hangs on a far one": "Had unit {unit} been as far off on the other side as the farthest was, {treatment} would "
     "not stand apart from the control: in an arm so noisy, a single far unit decides.",
     "percent fits better": "Large values vary more than small ones: percent would suit them better than "
-    "differences, and show smaller gaps. For a next trial, choose percent.",
+    "differences. Choose percent for a next trial.",
     "pooled stands in": "{treatment} and the control show no noise of their own (all alike): that of the other "
     "treatments stands in for it, so a direction is the most that can be told.",
     "few look calm": "{treatment} stands apart on the noise of so few units alone, and not on that of all: three that "
@@ -181,7 +181,8 @@ SAID: Mapping[str, str] = {
     "gradient across": "The ground was drawn with a gradient ({kind}), and the lots fell across it anywhere: blocks "
     "across it would have kept like with like.",
     "handled unlike": "Not every unit got the same handling on day {days:commas}: raking alone can do something.",
-    "carried over": "On day {days:commas} the control was poured from the brew’s can, after it: a can carries over.",
+    "carried over": "On day {days:commas} the control was poured from the brew’s can afterwards; traces may "
+    "have carried over.",
 }
 
 

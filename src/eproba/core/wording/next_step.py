@@ -29,7 +29,7 @@ OTHERWISE: Mapping[str, str] = {  # what held the verdict back, and how it is as
     "decision day": "Ask again, and read it on the declared day",
     "replication": "Ask again with more units",
 }
-NO_WORTH = "Say what gap would be worth having: then it can be told how many units settle it."
+NO_WORTH = "Say what gap would be worth having, and we can tell how many units settle it."
 
 
 @dataclass(frozen=True)
@@ -48,7 +48,7 @@ def spent_text(mine: Spent, units: Units = METRIC) -> str:
         return "Nothing of it is on record as given, so nobody knows what it took."
     brews = f"{plural(mine.brews, 'brew')} and " if mine.brews else ""
     on_a_square = mine.per_m2 / conversion("m²", units.system).factor
-    per_unit_text = f"{minutes_text(on_a_square)} a {SQUARES[units.system]}, {minutes_text(mine.per_unit)} a unit"
+    per_unit_text = f"{minutes_text(on_a_square)} per {SQUARES[units.system]}, {minutes_text(mine.per_unit)} per unit"
     return f"It took {minutes_text(mine.minutes)} ({brews}{plural(mine.times, 'pour')}): {per_unit_text}."
 
 
@@ -111,18 +111,18 @@ def _keep(
         return f"It is no worse within your margin: keep whichever is less work. {spent_text(mine, units)}"
     if step.verdict in GAINED:
         what = "less than you wanted" if step.verdict == "better_trivial" else "whether by enough is open"
-        return f"It gave {gap}: {what}. Keep it if {minutes_text(mine.per_m2)} a m² is nothing to you."
+        return f"It gave {gap}: {what}. Keep it if you don’t mind {minutes_text(mine.per_m2)} per m²."
     if step.verdict in LOST:
         return f"There’s no case for it: it gave {gap}."
     if step.verdict == "same":
-        return f"Only as a habit: gaps that would matter are ruled out ({gap})."
+        return f"It makes no difference that would matter ({gap}). Keep it only if you like doing it."
     return f"This trial can’t say that it does anything: it gave {gap}."
 
 
 def _cost(mine: Spent, units: Units) -> str:
     """What the ingredients of all applications cost on one square of the household's."""
     on_a_square = (mine.cost_per_m2 or 0.0) / conversion("m²", units.system).factor
-    return f"{on_a_square:.2f} a {SQUARES[units.system]}"
+    return f"{on_a_square:.2f} per {SQUARES[units.system]}"
 
 
 def _drop(
@@ -137,22 +137,22 @@ def _drop(
         return f"{text} {minutes_text(other.minutes)} instead of {minutes_text(mine.minutes)}."
     if step.verdict in LOST:
         gap = _fits(comparison, judgement, wording)
-        return f"It gave {gap}; to drop it saves {minutes_text(mine.minutes)} over such a time."
+        return f"It gave {gap}; dropping it saves {minutes_text(mine.minutes)} over such a time."
     if step.verdict == "same":
         control = lower_first(judgement.question.control)
         return f"No difference worth having, for {minutes_text(mine.minutes)} of work: {control} does as well."
     if step.verdict == "better_trivial":
-        return f"It gains, but less than you wanted, for {minutes_text(mine.per_m2)} a m²."
+        return f"It gains, but less than you wanted, for {minutes_text(mine.per_m2)} per m²."
     if step.verdict in GAINED or step.verdict == "no_worse":
-        return "Nothing in the trial speaks for that."
+        return "Nothing in the trial is a reason to."
     return "It wasn’t shown to be useless. Dropping it is your choice, not the trial’s result."
 
 
 def _change(step: NextStep, judgement: Judgement, mine: Spent) -> str:
     if step.best_rung:
-        return f"{step.best_rung} stood better on the ladder: take that, or ask between the two rungs."
+        return f"{step.best_rung} did better on the ladder. Take that, or ask between the two rungs."
     if judgement.question.ladder:
-        return "On this ladder it stood best: a finer ladder round it would tell whether that is the top."
+        return "It did best on this ladder. A finer ladder around it would tell whether that is the top."
     if step.verdict in GAINED and mine.times > 1:
         return f"Given {mine.times} times here: would half as often do? Ask “no worse” of the longer interval."
     if step.verdict in LOST:
@@ -169,23 +169,24 @@ def _ask_again(step: NextStep, comparison: Comparison, judgement: Judgement, wor
     if step.verdict in ("better", "worse"):
         gains = "gains" if step.verdict == "better" else "harms"
         return (
-            f"It {gains}; whether by the {worth_text(judgement, wording)} that matters to you is open. The same again,"
-            f" put together with this trial, narrows the range to about 70 %; four times as many units halve it."
+            f"It {gains}; whether by the {worth_text(judgement, wording)} that matters to you is open. The same trial "
+            f"again, put together with this one, narrows the range to about 70 %; four times as many units halve it."
             f"{held}"
         )
-    return f"It is settled for this season and place; the same again says whether it holds in another.{held}"
+    return f"It is settled for this season and place; asking again tells whether it holds in another.{held}"
 
 
 def _elsewhere(step: NextStep) -> str:
     if step.unsettled:
         return "Get an answer here first, or share the plan with a neighbour and combine the results."
-    return "One garden, one season: another soil may answer otherwise. Give the plan away, and join what comes back."
+    words = "One garden, one season: another soil may answer differently."
+    return f"{words} Give the plan to a neighbour, and combine the results."
 
 
 def _scale_up(step: NextStep, mine: Spent, units: Units) -> str:
     if step.verdict not in (*GAINED, "no_worse"):
         return "Not before it is shown to be worth it."
     if not mine.times:
-        return "Nothing of it is on record as given, so there is no amount to reckon with."
+        return "Nothing of it is on record as given, so there is no amount to calculate with."
     tried = units(Amount(mine.area_m2, "m²"))
     return f"From {tried} of a trial to a bed or a plot: how much, how many fillings and minutes for each way."

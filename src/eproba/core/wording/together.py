@@ -91,18 +91,19 @@ def disagreement(pooled: Together) -> str:
         alike = "as much as luck alone makes them" if not joint.tau else "a little more than luck alone makes them"
         return f"No trial disagrees: their gaps differ {alike}."
     if len(odd) == joint.k:
-        return "They all disagree with one another: a joint gap says little. What differs between them stands below."
+        words = "They all disagree with one another, so one combined gap says little."
+        return f"{words} What differs between them stands below."
     names = listed([f"“{stake.told.trial}”" for stake in odd[:5]]) + (" and more" if len(odd) > 5 else "")
     text = f"The combined result disagrees with {plural(len(odd), 'trial')} of {joint.k}: {names}."
-    its, own = "it" if len(odd) == 1 else "them", [name for name in pooled.differs if _sets_apart(name, pooled)]
+    own = [name for name in pooled.differs if _sets_apart(name, pooled)]
     if own:
         alone = listed([lower_first(name) for name in own])
-        return f"{text} What is on record there alone: {alone}. That is a hint, no more."
+        return f"{text} Only there: {alone}. That is a hint, no more."
     others = [name for name in pooled.differs if _of_their_own(name, pooled)]
     if others:
-        alike = f"{listed([lower_first(name) for name in others])}, and that is another one in every trial"
-        return f"{text} What sets {its} apart on record is {alike}: it tells nothing."
-    return f"{text} Nothing on record sets {its} apart from all others."
+        apart = listed([lower_first(name) for name in others])
+        return f"{text} Only {apart} differs there, and that differs in every trial, so it explains nothing."
+    return f"{text} Nothing in the records explains why."
 
 
 def _of_their_own(name: str, joint: Together) -> bool:

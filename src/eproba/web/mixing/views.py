@@ -129,7 +129,7 @@ def keep() -> ResponseReturnValue:
                 prices[key] = number * conversion("kg", typed_system()).factor
     keep_kit(db(), household_made(form, prices))
     commit()
-    flash("Kept: amounts are rounded to what you can measure.")
+    flash("Saved. Amounts are rounded to what you can measure.")
     return redirect(url_for("mixing.by_hand", recipe=request.form.get("recipe") or None))
 
 

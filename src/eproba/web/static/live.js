@@ -13,7 +13,9 @@ async function refresh() {
   try {
     const answer = await Saves.inTurn(planner, live.dataset.live, () => mine === asked);
     if (!answer?.ok || mine !== asked) return;
+    const open = [...live.querySelectorAll("details[open][id]")].map((fold) => fold.id);
     live.innerHTML = await answer.text();
+    for (const id of open) document.getElementById(id)?.setAttribute("open", ""); // what is being read stays open
     document.dispatchEvent(new Event("live-drawn"));
   } catch {
     // No signal: the last picture stays; the button below asks again.

@@ -17,7 +17,7 @@ from eproba.web.ui.units import sentence
 SAID = {
     400: ("That did not arrive in one piece", "Go back and try again; your browser keeps what you typed."),
     403: ("Not from here", "This page can’t be opened from there."),
-    404: ("Nothing grows here", "This address leads nowhere. Start from Today or Trials."),
+    404: ("Nothing grows here", "There is no page at this address. Start from Today or Trials."),
     405: ("Nothing grows here", "This address can’t be used that way. Start from Today or Trials."),
     413: (
         "That file is too large",

@@ -43,7 +43,7 @@ def open_early(trial_id: int) -> ResponseReturnValue:
     if not sees_lots() and trial.blind:
         abort(403, "This device does not see who got what: open the envelope on one that does.")
     from eproba.core.judging.envelope import price_of
-    from eproba.core.wording.envelope import price_told
+    from eproba.core.wording.envelope import price_figures, price_told
 
     problem, reason = "", request.form.get("reason", "").strip()
     if request.method == "POST":
@@ -56,7 +56,13 @@ def open_early(trial_id: int) -> ResponseReturnValue:
             problem = sentence(error)
     price = price_of(trial, max(1, min(trial.day_of(today()), trial.decision_day)))
     page = render_template(
-        "verdict/open.html", trial=trial, told=price_told(price), problem=problem, reason=reason, day=price.day
+        "verdict/open.html",
+        trial=trial,
+        told=price_told(price),
+        figures=price_figures(price),
+        problem=problem,
+        reason=reason,
+        day=price.day,
     )
     return page, 400 if problem else 200
 
