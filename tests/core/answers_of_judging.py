@@ -294,7 +294,8 @@ ENTRIES = (
 def _said(judgement, wording):
     """Every sentence that a judgement ends in."""
     for each in judgement.comparisons:
-        yield f"  {each.verdict}: {headline(each, judgement)} {sentence(each, judgement, wording)} {settling(each)}"
+        said = (headline(each, judgement, wording.noun), sentence(each, judgement, wording))
+        yield f"  {each.verdict}: {' '.join(said)} {settling(each, wording.noun)}"
     if judgement.trend is not None:
         yield f"  {trend_sentence(judgement.trend, judgement, wording)}"
     question = judgement.question

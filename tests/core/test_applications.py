@@ -47,7 +47,7 @@ def test_all_as_planned_is_one_note(catalogue):
         ({"unit_amounts": {"P2": 1180.0}}, {}, "another amount of water than the rest of their treatment: P2 on day 0"),
         ({}, {"status": "skipped"}, "Unequal water on day 0: a gap may be the watering alone"),
         ({"alike": False}, {}, "Not every unit got the same handling on day 0"),
-        ({}, {"can": "after"}, "the control was poured from the brew’s can, after it"),
+        ({}, {"can": "after"}, "the control was poured from the brew’s can afterwards"),
         ({"override": "foul, but there was no other"}, {}, "should not be poured: foul, but there was no other"),
         (
             {"status": "skipped"},

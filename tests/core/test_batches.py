@@ -353,15 +353,17 @@ def test_a_pour_that_no_brew_can_meet_is_one_errand():
     assert [each.day for each in made.late] == [2]
     (job,) = jobs(made, T0)
     assert job.kind == "late"
-    assert job.words == "The pour of Sun 3 May comes late"
-    assert job.more == ("Start at once: unrefined-sugar ferment, 2.2 L. It can be ready from Wed 6 May to Fri 8 May.")
+    assert job.words == "The pour on Sun 3 May will be late"
+    assert job.more == (
+        "Start now: unrefined-sugar ferment, 2.2 L. It should be ready between Wed 6 May and Fri 8 May."
+    )
     assert (job.late, job.ready_on) == ((pour(2),), date(2026, 5, 7))
     (soon,) = back_schedule([(FERMENT, pour(5))], now=at(15))
     assert soon.ready_from > pour(5).at
     assert soon.late == (), "it is late when its day is over, and no hour before"
     (start,) = jobs(soon, T0)
     assert (start.kind, start.more) == (
-        "start", "It is high time: begun now, it can be ready from Wed 6 May to Fri 8 May.",
+        "start", "Start it now, and it should be ready between Wed 6 May and Fri 8 May.",
     )  # fmt: skip
     assert [made.late for made in back_schedule([(FERMENT, pour(5))], now=at(16))] == [(pour(5),)]
     (easy,) = back_schedule([(FERMENT, pour(9))], now=T0)
@@ -387,7 +389,7 @@ def test_what_runs_on_the_shelf_is_told_until_its_last_day():
     assert [job.key for job in stirred] == ["stir-2-batch-1", "stir-3-batch-1"]
     late = on_the_shelf(brew(FERMENT, name="Second"), [pour(2)], at(1), at(400))[0]
     assert (late.kind, late.batch_id) == ("late", 1)
-    assert late.more == "Wait for unrefined-sugar ferment “Second”. It can be ready from Wed 6 May to Fri 8 May."
+    assert late.more == "Wait for unrefined-sugar ferment “Second”. It should be ready between Wed 6 May and Fri 8 May."
 
 
 def test_water_for_brew_dilution_and_control_stands_in_time():
@@ -395,7 +397,7 @@ def test_water_for_brew_dilution_and_control_stands_in_time():
     (found,) = water_to_stand([*fed, (pour(3), False)])
     assert (found.at, found.dilution, found.control, found.litres) == (pour(1).at, 13.5, 9.5, 23.0)
     (job,) = standing_water([found], T0)
-    assert job.words == "Let 23 L of water stand for trial 1 and trial 2"
+    assert job.words == "Set out 23 L of tap water for trial 1 and trial 2"
     assert job.more == "13.5 L for diluting and 9.5 L for the control units."
     assert standing_water([found], pour(1).at + timedelta(seconds=1)) == []
 
@@ -434,7 +436,7 @@ def test_plain_waterings_come_between_two_pours_where_a_recipe_wants_them():
     extract = ALL["compost-extract"]
     found = plain_waterings([(extract, pour(8)), (extract, pour(0)), (FERMENT, pour(3)), (FERMENT, pour(9))], T0)
     assert [(job.at, job.kind) for job in found] == [(pour(4).at, "water")]
-    assert "every unit alike: trial 1" in found[0].words
+    assert "the same to every unit: trial 1" in found[0].words
     assert plain_waterings([(extract, pour(0))], T0) == []
 
 

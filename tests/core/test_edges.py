@@ -90,7 +90,7 @@ def test_from_ten_to_four_is_the_wrong_time_of_day(hour, told):
          [(True, "28 °C: heat stresses plants, and warm soil turns sugar airless. Wait for the evening.")]),
         ({"coming": hours(EVENING, 24, 2.1)}, []),
         ({"coming": hours(EVENING, 24, 2.0)},
-         [(True, "Down to 2 °C within a day: frost on wet soil. Wait for milder nights.")]),
+         [(True, "2 °C expected within a day: wet soil may freeze. Wait for milder nights.")]),
         ({"coming": [*hours(EVENING, 24), *hours(EVENING + timedelta(days=1), 1, -3.0)]}, []),  # after a day
         ({"coming": hours(EVENING, 24, rain=9.9)}, []),
         ({"coming": hours(EVENING, 24, rain=10.01)},
@@ -116,7 +116,7 @@ def test_from_ten_to_four_is_the_wrong_time_of_day(hour, told):
         ({"foretold": [Day(EVENING.date(), 12.0, 28.0, 0.0)]},
          [(False, "Up to 28 °C foretold today: pour in the early morning, or when it has cooled.")]),
         ({"foretold": [Day(EVENING.date() + timedelta(days=1), 2.0, 20.0, 0.0)]},
-         [(True, "Down to 2 °C within a day: frost on wet soil. Wait for milder nights.")]),
+         [(True, "2 °C expected within a day: wet soil may freeze. Wait for milder nights.")]),
         ({"foretold": [Day(EVENING.date() + timedelta(days=2), -2.0, 20.0, 90.0)]}, []),
         ({"foretold": [Day(EVENING.date(), 12.0, 20.0, 40.0)]},
          [(True, "10 mm of rain foretold within a day: it would wash the pour away, or across the border.")]),
@@ -163,7 +163,9 @@ def test_a_counsel_is_advice_or_a_reason_to_wait():
 def test_a_ruling_in_its_whole_sentence():
     short, long = COMFREY.hours
     good = {"colour": "dark", "smell": "strong"}
-    assert rule(COMFREY, good, 0.9 * short - 0.1) == Ruled("not yet", "Only 9 days of 10 days at least: leave it.")
+    assert rule(COMFREY, good, 0.9 * short - 0.1) == Ruled(
+        "not yet", "It has brewed for 9 days of at least 10 days. Leave it."
+    )
     (sign, looks), *_ = COMFREY.away.items()
     bad = rule(COMFREY, {sign: looks[0]}, short)
     assert bad == Ruled(

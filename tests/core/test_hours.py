@@ -41,7 +41,7 @@ def test_hours_are_typed_by_the_day_of_the_round_and_told_again():
     ("typed", "why"),
     [
         ("3 dusk", "“3 dusk”: there is no round on day 3; the rounds are on 0, 1, 2, 7, 28."),
-        ("1 at tea", "“1 at tea” is no hour of a round: write the day, then dusk, 18:30, or 24 h ± 3 h after a pour."),
+        ("1 at tea", "“1 at tea” is no hour of a round: write dusk, 18:30, or 24 h ± 3 h (after a pour)."),
         ("1 24:00", "no clock shows 24:00"),
         ("1 18:30 ± 13 h", "a window is above 0 and up to 12 hours."),
         ("1 241 h", "up to 240 hours after a pour."),

@@ -98,7 +98,7 @@ SENTENCES = [
      "gap is says little "
      "of the treatment as planned."),
     ("percent fits better", {"skew": 1.4}, "Large values vary more than small ones: percent would suit them "
-     "better than differences, and show smaller gaps. For a next trial, choose percent."),
+     "better than differences. Choose percent for a next trial."),
     ("two units", {"treatments": ["Whey"]}, "Only two units of Whey, and more of others: how much those two differ by "
      "themselves is hardly known, so a direction is the most that can be told."),
     ("dealt before", {"name": "Whey?", "deals": 2, "on": date(2026, 5, 4), "day": 3}, "A trial of the same question, "
@@ -228,7 +228,7 @@ SENTENCES = [
      "anywhere: blocks across it would have kept like with like."),
     ("unequal water", {"days": [0, 7]}, "Unequal water on day 0, 7: a gap may be the watering alone."),
     ("handled unlike", {"days": [0]}, "Not every unit got the same handling on day 0: raking alone can do something."),
-    ("carried over", {"days": [14]}, "On day 14 the control was poured from the brew’s can, after it: a can carries "
+    ("carried over", {"days": [14]}, "On day 14 the control was poured from the brew’s can afterwards: a can carries "
      "over."),
 ]  # fmt: skip
 

@@ -497,8 +497,8 @@ def test_how_often_reads_as_gardeners_say_it(key, words):
 @pytest.mark.parametrize(
     ("name", "make", "entry", "said"),
     [
-        ("cautions.toml", catalogue.text_from, {"text": " "}, "a caution has text, may be quiet"),
-        ("cautions.toml", catalogue.text_from, {"text": "x", "colour": "red"}, "a caution has text, may be quiet"),
+        ("cautions.toml", catalogue.text_from, {"text": " "}, "names its hazard or is quiet"),
+        ("cautions.toml", catalogue.text_from, {"text": "x", "colour": "red"}, "names its hazard or is quiet"),
         ("schools.toml", catalogue.school_from, {"about": "x", "sides": ["one"], "here": "y"}, "two sides or more"),
         ("schools.toml", catalogue.school_from, {"about": "x", "sides": ["a", 2], "here": "y"}, "all of them texts"),
         ("equipment.toml", catalogue.equipment_from, {"litres": 0}, "missing key"),

@@ -227,7 +227,7 @@ def test_a_pour_that_no_brew_meets_moves_to_a_day_that_its_recipe_allows():
     assert [way.words for way in line.ways[1:3]] == ["Move the last to Mon 25 May", "Skip the first"]
     assert (line.ways[1].on, line.ways[1].day) == (date(2026, 5, 25), 3)
     (none,) = listed([due()], [replace(late, batch_id=3)], ways={1: CatchUp((0,), None, 7)})[:1]
-    assert [way.words for way in none.ways] == ["Go to it", "Skip it", "Another recipe"]
+    assert [way.words for way in none.ways] == ["Open the batch", "Skip it", "Another recipe"]
     assert none.words.endswith("unrefined-sugar ferment is not ready")
     both = listed([due(days=-2), due()], [late], ways={1: CatchUp((), 12, 14)})
     assert [line.key for line in both if line.sort == "choose"] == ["choose-1"], "one choice a trial"

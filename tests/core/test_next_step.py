@@ -50,7 +50,7 @@ def test_every_verdict_advises_one_thing_with_all_six_reasons(catalogue, judgeme
     assert [each.advised for each in every] == [True] + 5 * [False]
     assert every[0].choice == step.advised
     settled = next(each.text for each in every if each.choice == "ask again")
-    half = "It {}; whether by the 2 cm that matters to you is open. The same again, put together with this trial"
+    half = "It {}; whether by the 2 cm that matters to you is open. The same trial again, put together with this one"
     begins = {"better": half.format("gains"), "worse": half.format("harms")}
     begins |= dict.fromkeys(("cannot_tell", "seen_not_shown"), "Take 12 of each.")
     assert settled.startswith(begins.get(verdict, "It is settled for this season and place"))
@@ -93,7 +93,7 @@ def test_a_rung_that_is_not_worth_having_is_nothing_to_go_over_to(judgement):
 @pytest.mark.parametrize(
     ("costs", "bought", "advised", "said"),
     [
-        ({"B": 0.1, "A": 0.6}, True, "keep", "It does as well as A, and costs 0.10 a square metre instead of 0.60 a "),
+        ({"B": 0.1, "A": 0.6}, True, "keep", "costs 0.10 per square metre instead of 0.60 per "),
         ({"B": 0.6, "A": 0.6}, True, "drop", "for 6.5 min of work: A does as well."),
         ({"B": 0.1, "A": 0.6}, False, "drop", "for 6.5 min of work: A does as well."),
         ({"B": 0.1}, True, "drop", "for 6.5 min of work: A does as well."),
@@ -184,7 +184,7 @@ def test_readings_are_added_where_they_are_cheaper_than_units(catalogue):
     several = cheapest(like, replace(height, reading_cv=3 * height.noise_cv, seconds=10))
     assert (plan.per_unit, several.per_unit > 1, several.units < plan.units) == (1, True, True)
     assert settling_words(plan, "patch").startswith(
-        f"The cheapest plan that would settle it: {plan.units} patches of each anywhere; a round and an application"
+        f"The cheapest plan that would settle it: {plan.units} patches per treatment, dealt anywhere. A round and"
     )
 
 

@@ -148,20 +148,21 @@ def test_one_that_disagrees_is_named_with_what_it_has_alone():
     four = [told(name, 3.0 + i / 10, place="plot") for i, name in enumerate(("May", "June", "July", "August"))]
     joined = together([*four, told("Roof", 5.2, place="roof")])
     assert disagreement(joined) == (
-        "The combined result disagrees with 1 trial of 5: “Roof”. What is on record there alone: place. "
+        "The combined result disagrees with 1 trial of 5: “Roof”. Only that trial differs from the others in place. "
         "That is a hint, no more."
     )
     seasons = [told(name, 3.0 + i / 10, season=name) for i, name in enumerate(("May", "June", "July", "August"))]
     each_its_own = together([*seasons, told("Roof", 5.2, season="September")])
     assert disagreement(each_its_own).endswith(
-        "What sets it apart on record is season, and that is another one in every trial: it tells nothing."
+        "Only season differs there, and that differs in every trial, so it explains nothing."
     )
     unmarked = together([*four, told("Roof", 5.2, place="plot")])
-    assert disagreement(unmarked).endswith("Nothing on record sets it apart from all others.")
+    assert disagreement(unmarked).endswith("Nothing in the records explains why.")
     two = [told("Roof", 5.0, place="roof"), told("Shed", 5.1, place="shed")]
     both = disagreement(together([*four, *(told(f"{n}", 3.1 + n / 10, place="plot") for n in range(4)), *two]))
     assert "2 trials of 10" in both
-    assert both.endswith("What is on record there alone: place. That is a hint, no more."), "each in a place of its own"
+    hint = "Only those trials differ from the others in place. That is a hint, no more."
+    assert both.endswith(hint), "each in a place of its own"
     spread = together([told("May", -9.0), told("June", 0.0), told("July", 9.0, 0.4), told("August", 5.0, 0.4)])
     assert disagreement(spread).startswith("They all disagree with one another")
 

@@ -101,24 +101,34 @@ def by(hours):
         ("yeast-starter", [seen(0.4, 35, foam="thick"), (0.5, "put cool"), (3.5, "asked")], "ready", "it foams"),
         # an own steep without signs of its own has the usual ones
         (OWN, [seen(60, smell="foul", mould="coloured", slime="yes")], "throw away", "Foul smell, coloured mould"),
-        (OWN, [seen(60, smell="earthy", mould="none")], "ready", "nothing speaks against it"),
+        (OWN, [seen(60, smell="earthy", mould="none")], "ready", "nothing looks wrong"),
         (OWN, [seen(60, 20)], "brewing", "look at mould, slime and smell too"),
         # away stays, whatever is seen next
         ("sugar-ferment", [seen(100, smell="foul"), seen(126, 27, **GOOD)], "throw away", "Foul smell"),
         # ready needs the shortest time, and all of its signs
-        ("scrap-steep-layered", [seen(84, 20, smell="strong", colour="dark")], "brewing", "Only 3.5 days of 7 days"),
+        (
+            "scrap-steep-layered",
+            [seen(84, 20, smell="strong", colour="dark")],
+            "brewing",
+            "brewed for 3.5 days of at least 7 days",
+        ),
         ("sugar-ferment", [seen(126, 27, smell="sweet")], "brewing", "look at foam too"),
         ("sugar-ferment", [(126, "stirred")], "brewing", "nobody has looked yet"),
         ("sugar-ferment", [seen(126, 27, smell="sweet", foam="none")], "brewing", "Ready would be a light foam"),
         # where no warmth is, nothing brews; where too much is, nothing lives
         ("yeast-starter", [seen(0.4, 70, foam="light")], "throw away", "That was too hot for what should live in it"),
-        ("yeast-starter", [seen(0.4, 46, foam="light")], "brewing", "counts as 0 minutes of 15 minutes at least"),
-        ("comfrey-steep", [seen(1, 4), (400, "asked")], "brewing", "leave it"),
-        ("comfrey-steep", [seen(264, 5, colour="dark")], "brewing", "so this counts as 5.5 days of 10"),
+        ("yeast-starter", [seen(0.4, 46, foam="light")], "brewing", "counts as 0 minutes of at least 15 minutes"),
+        ("comfrey-steep", [seen(1, 4), (400, "asked")], "brewing", "Leave it"),
+        ("comfrey-steep", [seen(264, 5, colour="dark")], "brewing", "so this counts as 5.5 days of at least 10"),
         # inside its range the calendar's hours count, within a tenth; also where the clocks went forward
         ("sugar-woken-compost", [seen(25, 22, smell="earthy")], "ready", "earthy smell"),
         ("sugar-woken-compost", [seen(23, 18, smell="earthy")], "ready", "earthy smell"),
-        ("sugar-woken-compost", [seen(21.5, 22, smell="earthy")], "brewing", "Only 21.5 hours of 24 hours"),
+        (
+            "sugar-woken-compost",
+            [seen(21.5, 22, smell="earthy")],
+            "brewing",
+            "for 21.5 hours of at least 24 hours",
+        ),
         # a quick brew may go unseen for some hours
         ("yeast-starter", [seen(1.6, 35, foam="light")], "ready", "it foams"),
         ("yeast-starter", [seen(6.6, 35, foam="light")], "throw away", "past the time"),

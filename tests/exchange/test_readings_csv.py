@@ -120,8 +120,8 @@ def test_who_reads_a_blind_trial_gets_no_treatment_and_no_hint_of_one():
         ("0,P3,Leaf count,0,4,,", "reading", "“0” is no reading number; use 1, 2, 3 …"),
         ("0,P3,Leaf count,²,4,,", "reading", "“²” is no reading number; use 1, 2, 3 …"),
         ("0,P12,Leaf count,1,4,,", "unit", "no unit “P12” in this trial; its units are P0 to P11"),
-        ("0,P3,Fresh mass,1,4,,", "measure", "“Fresh mass” is not part of the round of day 0: it ends the plant, and "
-         "is read on day 28"),
+        ("0,P3,Fresh mass,1,4,,", "measure", "“Fresh mass” is not part of the round of day 0: it uses the plant up, "
+         "and is read on day 28"),
         ("7,P3,Leaf count,1,4,,", "day", "no round on day 7; the rounds are 2026-05-01 (day 0), 2026-05-15 (day 14), "
          "2026-05-29 (day 28)"),
         ("soon,P3,Leaf count,1,4,,", "day", "“soon” is no whole number of days"),

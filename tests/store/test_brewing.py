@@ -231,7 +231,7 @@ def test_jobs_of_a_span_come_in_order(session):
     assert {job.kind for job in found if job.batch_id == 5} == {"stir", "check"}
     assert [job.batch_id for job in found if job.kind == "mix"] == [6]
     waters = [job for job in found if job.recipe is None]
-    assert waters[0].words == "Let 3 L of water stand for Alfalfa steep on pak choi"
+    assert waters[0].words == "Set out 3 L of tap water for Alfalfa steep on pak choi"
     assert waters[0].more == "1.28 L for diluting and 1.6 L for the control units."
     keep_kit(session, Household(water="rain"))
     session.flush()

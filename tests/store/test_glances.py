@@ -40,7 +40,7 @@ def test_a_list_says_of_every_trial_what_its_page_says(session, days):
     for glance in glances(session, today):
         trial = load_trial(session, glance.id)
         assert glance.stage == trial.stage(today), glance.name
-        assert (glance.units, glance.rounds) == (len(trial.units), len(trial.rounds))
+        assert (glance.units, glance.rounds) == (trial.noun(len(trial.units)), len(trial.rounds))
         assert glance.readings_in == sum(each.done for each in trial.rounds)
         assert [letter for letter, _, _ in glance.treatments] == [each.letter for each in trial.treatments]
         assert glance.decision_on == trial.date_of(trial.decision_day)

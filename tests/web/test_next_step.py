@@ -47,10 +47,13 @@ def test_more_ground_is_reckoned_for_each_way_with_its_cautions(client):
 def test_what_was_only_seen_gives_the_plan_that_settles_it_as_a_draft(client):
     """One strip of each was only seen: the planner draws a plan that can tell, and one tap makes it a draft."""
     page = text(client, "/trials/3/next")
-    found = re.search(r"The cheapest plan that would settle it: (\d+) \w+ of each (in pairs|anywhere)", page)
+    found = re.search(
+        r"The cheapest plan that would settle it: (\d+) \w+ per treatment, dealt (in pairs|anywhere)", page
+    )
     assert found, "by the usual noise, since one of each tells none"
-    assert "Ask again with more units" in page
-    assert "On the ground of this trial it does not fit" in page, "two strips hold no more"
+    assert page.count(found[0]) == 1, "what repeats is said once"
+    assert "Ask again with more beds" in page
+    assert "It doesn’t fit this ground" in page, "two strips hold no more"
     answer = client.post("/trials/3/next/settle", {"letter": "A"})
     ground = answer.headers["Location"].replace("/sheet", "/ground")
     assert re.search(rf'name="units_each"[^>]*value="{found.group(1)}"', text(client, ground))
@@ -87,9 +90,9 @@ def test_what_would_settle_it_and_the_planner_know_one_chance(client):
     seen = 0
     for trial in range(6, 22):
         page = text(client, f"/trials/{trial}/next") if client.get(f"/trials/{trial}/next").status_code == 200 else ""
-        told = re.search(r"it finds what you want in (\d+) of 100", page)
+        told = re.search(r"this plan shows it (\d+) times in 100", page)
         letter = re.search(r'name="letter" value="(\w)"', page)
-        if not told or not letter or "it does not fit" in page:
+        if not told or not letter or "doesn’t fit this ground" in page:
             continue
         draft = client.post(f"/trials/{trial}/next/settle", {"letter": letter.group(1)}).headers["Location"]
         chance = text(client, draft.replace("/sheet", "/chance"))

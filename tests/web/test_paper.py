@@ -41,7 +41,7 @@ def test_the_lot_slip_proves_the_deal(client):
         "chard-terrace",
         "eproba-lots-1",
         "sort them by the sha-256",
-        "blocks, 3 treatments × 6 units",
+        "blocks, 3 treatments × 6 pots",
         "fingerprint",
     ):
         assert words.lower() in page.lower()

@@ -163,9 +163,9 @@ def test_late_and_unequal_pours_stand_in_the_verdict(client, clock):
     assert client.post("/trials/1/pours/14", form).status_code == 302
     page = text(client, "/trials/1/verdict")
     assert "came late, by up to 8 days (B on day 14)" in page
-    assert "Comfrey steep was poured short once, down to 60 % of the plan" in page
+    assert "Comfrey steep: poured short once, down to 60 % of the plan" in page
     assert "Unequal water on day 14" in page
-    assert "Not every unit got the same handling on day 14" in page
+    assert "Not every pot got the same handling on day 14" in page
     assert "The pour B of day 14 was changed after the opening." in text(client, "/trials/1")
     (change, *_) = client.get("/trials/1/export.json").get_json()["pour_changes"]
     assert (change["was"]["amount_each"], change["sealed"]) == (250.0, False)

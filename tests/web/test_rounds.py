@@ -29,10 +29,11 @@ def test_rounds_have_hours_and_follow_the_pour_that_moves(client, trial, clock):
 
 def test_the_hour_of_a_round_is_told_where_it_waits_and_in_calendars(client, draft, clock):
     planned(client, draft)
-    refused = fill(client, draft, "days", hours="3 dusk").text
-    assert "there is no round on day 3" in refused
-    assert 'value="3 dusk"' in refused
-    fill(client, draft, "days", hours="0 dusk, 7 18:30 ± 2 h")
+    refused = fill(client, draft, "days", hour_on=["0", "7"], hour_at=["tea time", "25:00"]).text
+    assert "“0 tea time” is no hour of a round: write dusk, 18:30" in refused
+    assert ('value="tea time"' in refused, 'value="25:00"' in refused) == (True, True), "what was typed stays"
+    fill(client, draft, "days", hour_on=["0", "3", "7"], hour_at=["dusk", "9:00", "18:30 ± 2 h"])
+    assert 'value="18:30 ± 2 h"' in text(client, f"{draft}/days"), "a day whose round is gone takes its hour along"
     trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
     assert ", at dusk" in text(client, "/")
     calendar = text(client, f"{trial}/calendar.ics").replace("\r\n ", "")
@@ -50,9 +51,9 @@ def test_the_till_and_the_sheet_say_which_plant_is_pulled(client, draft, clock):
     fill(client, draft, "days", rounds="0 14 28", pulls="14 28")
     trial = declared(client, draft)
     page = text(client, trial)
-    assert "5 in each unit, thinned to 2 on day 4" in page
+    assert "5 in each pot, thinned to 2 on day 4" in page
     assert "replaced up to day 3" in page
-    assert "on day 14, 28, one plant of each unit, by lot" in page
+    assert "on day 14, 28, one plant of each pot, by lot" in page
     rounds = dict(re.findall(r'round=(\d+)"[^>]*>\s*(Baseline|Day \d+)', text(client, f"{trial}/readings")))
     by_day = {name: number for number, name in rounds.items()}
 

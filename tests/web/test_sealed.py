@@ -49,7 +49,7 @@ def test_no_file_tells_who_got_what_beside_what_was_read_until_the_envelope_open
     whole = json.loads(text(client, f"{trial}/export.json"))["trial"]
     assert (whole["seed"], whole["declared"]["facts"]) == ("", {}), "nor anything to deal the lots again from"
     page = text(client, trial)
-    assert "the values stand under All readings, by unit alone, until the envelope opens" in page
+    assert "the values stand under All readings, by pot alone, until the envelope opens" in page
     assert not re.search(r"<td class=.number.>\s*\d", page)
     clock.forward(days=15)
     read_days(client, trial, taller(9), (21, 28))

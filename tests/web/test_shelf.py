@@ -40,7 +40,7 @@ def test_a_batch_from_standing_water_to_strained(client, clock):
     refused = client.post(f"{batch}/happened", {"what": "strained"})
     assert "Strain it when it is ready" in refused.get_data(as_text=True)
     client.post(batch, {"smell": "sweet", "foam": "light", "temperature": "27"})
-    assert "Only 24 hours of 5 days at least" in text(client, batch)
+    assert "It has brewed for 24 hours of at least 5 days" in text(client, batch)
     clock.forward(days=5)
     client.post(batch, {"smell": "sweet", "foam": "light", "temperature": "27,5", "note": "fine foam"})
     page = text(client, batch)
@@ -98,7 +98,7 @@ def test_a_batch_in_the_way_of_a_school_with_what_was_really_used(client):
     shown = text(client, batch)
     assert "Mixed at once with chlorinated water" in shown
     assert "without yeast" in shown
-    assert "between 24 May 2026" in shown, "four to six days, not two"
+    assert "about Sun 24 May to Tue 26 May" in shown, "four to six days, not two"
     used = {"amounts-of": "sugar-ferment", "amount-jaggery": "3", "amount-topsoil": "1", "amount-water": "20"}
     sweet = text(client, new_batch(client, litres="20", **used))
     assert "Otherwise than the recipe: 3 kg of unrefined sugar (jaggery) for 1 kg" in sweet

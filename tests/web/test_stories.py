@@ -111,7 +111,7 @@ STORIES = {  # the claim, and what the trial speaks for with its first treatment
     ladder: ("molasses, 12 mL a litre; molasses, 24 mL a litre; or compost grew plants 15 % taller", "Keep it"),
     turns: ("By day 30, a place with diluted whey had 3 worms more at the surface than with plain water.", "Keep it"),
     half_bed: ("By day 28, yeast starter grew plants 15 % taller than plain water.", "Drop it"),
-    mulch: ("wool-fibre mulch kept the soil 0.9 points moister than bare soil.", "Ask again with more units"),
+    mulch: ("wool-fibre mulch kept the soil 0.9 points moister than bare soil.", "Ask again with more patches"),
 }
 UNTRUE = ("Unequal water", "it did not.", "not on record", "No readings before", "was changed from", "fell after day 0")
 
@@ -137,10 +137,10 @@ def test_a_story_from_an_empty_home_to_what_next(client, clock, story):
     assert re.search(r'<h2 class="title is-4">([^<]*)', then).group(1) == advised
     if story is media:
         assert "plain water" not in then.lower(), "there is none in this trial"
-        assert "20 cells of each anywhere; a round takes 5.3 min, and it finds what you want" in then
+        assert "20 cells per treatment, dealt anywhere. A round takes 5.3 min." in then
         assert 'id="scale"' not in then, "nothing was poured"
         assert "What it took" not in then
-        assert "there is no amount to reckon with" in then
+        assert "there is no amount to calculate with" in then
         assert "Better, and by enough to matter: Mix 1 and Mix 2</h1>" in verdict, "all that are better by enough"
     if story is mulch:
         assert "It holds 3 of each, and the plan needs" in then, "what would settle it does not fit there"

@@ -15,7 +15,7 @@ def test_brews_stand_on_today_calendar_and_in_the_file(client):
     assert "Strain unrefined-sugar ferment “Ferment, second bucket”" in today
     assert "Start unrefined-sugar ferment, 1.2 L" in today
     assert "Start alfalfa-pellet steep, 0.5 L" in today
-    assert "It is high time: begun now, it can be ready from Fri 22 May to Sun 24 May." in today
+    assert "Start it now, and it should be ready between Fri 22 May and Sun 24 May." in today
     assert "Throw away alfalfa-pellet steep “Alfalfa for the pak choi”" in today
     assert "comes late" not in today, "nothing is late before its day is over"
     assert "week-task brew" in text(client, "/calendar")

@@ -62,7 +62,7 @@ def test_the_list_says_what_runs_and_what_was_found(client):
     assert "3 of 8 rounds in" in page
     assert "starts in 2 days" in page
     assert "Comfrey steep grew leaves about" in page
-    assert "with one unit of each, nobody can say why" in page
+    assert "with one bed of each, nobody can say why" in page
     assert "Wool mulch" not in text(client, "/trials?find=chard")
     assert "No trial speaks of “100%”" in text(client, "/trials?find=100%25")
 
@@ -112,7 +112,7 @@ def test_a_lost_unit_leaves_the_verdict_and_can_come_back(client):
     client.post("/trials/1/units/3", {"reason": ""}, follow_redirects=True)
     assert "lost on" not in text(client, "/trials/1/units/3").lower()
     # It was lost after the last round: the verdict stands. Lost before it, the unit would not be judged.
-    assert "6 units of each treatment" in text(client, "/trials/1/verdict")
+    assert "6 pots of each treatment" in text(client, "/trials/1/verdict")
     client.post("/trials/1/units/2", {"found": "1"})
     assert "lost: fox" not in text(client, "/trials/1")
 

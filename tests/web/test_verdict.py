@@ -59,14 +59,17 @@ def test_an_early_look_says_its_price_is_put_on_record_and_is_paid_for(client, t
     assert "Open early (it costs)" in sealed
     read_days(client, trial, taller(9), (0, 7, 14))
     asked = text(client, f"{trial}/verdict/open")
-    price = re.search(r"At day 14 of 28 a gap must be ([\d.]+) standard errors instead of ([\d.]+)\.", asked)
-    assert float(price.group(1)) > float(price.group(2)) + 1
+    price = re.search(r"Today only a gap ([\d.]+) times as clear as on the decision day would count\.", asked)
+    figures = re.search(r"must be: ([\d.]+) at day 14 of 28; ([\d.]+) on the .* ([\d.]+) without it", asked)
+    now, later, unlooked = map(float, figures.groups())
+    assert now > later > unlooked
+    assert float(price.group(1)) == pytest.approx(now / unlooked, abs=0.06)
     refused = client.post(f"{trial}/verdict/open", {"reason": " "})
     assert refused.status_code == 400
     assert "Say why" in refused.get_data(as_text=True)
     seen = client.post(f"{trial}/verdict/open", {"reason": "Frost is coming"}, follow_redirects=True)
     page = seen.get_data(as_text=True)
-    assert "Looked early, on day 14: a glimpse, paid for" in page
+    assert "Looked early, on day 14. This is a glimpse" in page
     assert "Sealed until" in text(client, f"{trial}/verdict"), "and it shuts again"
     assert "Frost is coming" in text(client, f"{trial}/verdict")
     assert client.get(f"{trial}/verdict/looks/13").status_code == 404
@@ -88,7 +91,7 @@ def test_before_the_first_day_is_over_there_is_nothing_to_look_at(client, trial)
 
 def test_ending_early_says_what_it_costs(client, trial, clock):
     clock.forward(days=15)
-    assert "Ended on day 14 of 28, a gap must be" in text(client, f"{trial}/end")
+    assert "If it ends on day 14 of 28, only a gap" in text(client, f"{trial}/end")
     read_days(client, trial, taller(9), (0, 7, 14))
     client.post(f"{trial}/end", {"reason": "Hail"})
     page = text(client, f"{trial}/verdict")
@@ -121,7 +124,7 @@ def test_a_blind_scored_trial_is_judged_by_its_gap_and_by_order(client, draft, c
     page = text(client, f"{trial}/verdict")
     assert "The tags did not name the treatment." in page
     assert "By order" in page
-    assert "of 100 pairs of one block a unit with Nettle steep stood higher than one with Plain water" in page
+    assert "of 100 pairs of one block a pot with Nettle steep stood higher than one with Plain water" in page
     assert "0.000" not in page.split("Dots, luck and figures")[0]
 
 
@@ -135,7 +138,7 @@ def test_classes_can_carry_a_verdict_and_take_no_worth(client, draft, clock):
     read_days(client, trial, lambda letter, n, day: lots(n + day) % 2 + (2 if letter == "A" and day else 0), (0, 28))
     page = text(client, f"{trial}/verdict")
     assert re.search(
-        r"In \d+ of 100 pairs of one block a unit with Nettle steep stood higher than one with Plain water", page
+        r"In \d+ of 100 pairs of one block a pot with Nettle steep stood higher than one with Plain water", page
     )
     assert "n kit class" not in page
     assert "By their ranks, the lots dealt again: 1 in" in page

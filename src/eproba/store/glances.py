@@ -6,7 +6,20 @@ from datetime import date, timedelta
 from functools import cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, Integer, Row, ScalarSelect, Select, and_, bindparam, cast, func, or_, select
+from sqlalchemy import (
+    ColumnElement,
+    Integer,
+    Row,
+    ScalarSelect,
+    Select,
+    and_,
+    bindparam,
+    cast,
+    distinct,
+    func,
+    or_,
+    select,
+)
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Session, col
 
@@ -14,6 +27,7 @@ from eproba.core.applying.due import Due
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure
 from eproba.core.trial.claim import Asking, as_declared, compared_names, own_words
+from eproba.core.trial.ground import UnitKind, unit_noun
 from eproba.core.trial.model import Asked, Role
 from eproba.core.trial.stage import Stage, is_sealed, stage_of
 from eproba.core.trial.worth import Worth, shown_worth
@@ -30,7 +44,7 @@ UNREADABLE = (
 
 @dataclass(frozen=True)
 class Glance:
-    """One trial in a list."""
+    """One trial in a list; `units`: how many, by what they are called."""
 
     id: int
     name: str
@@ -39,7 +53,7 @@ class Glance:
     start_on: date
     decision_on: date
     stage: Stage
-    units: int
+    units: str
     treatments: tuple[tuple[str, str, Role], ...]
     readings_in: int
     rounds: int
@@ -64,8 +78,21 @@ def _due(session: Session, asked: Mapping[str, object]) -> list[Due]:
     rounds, pours = (statement("trial_id" in asked) for statement in (_due_rounds, _due_pours))
     connection = session.connection()
     waiting = [
-        Due("round", t, name, rid, day, when, "", n, pull=pull, time=round_time(*hour), last=last)
-        for t, name, rid, day, when, n, pull, last, *hour in connection.execute(rounds, asked)
+        Due(
+            "round",
+            t,
+            name,
+            rid,
+            day,
+            when,
+            "",
+            n,
+            pull=pull,
+            time=round_time(*hour),
+            last=last,
+            noun=unit_noun(kinds or ()),
+        )
+        for t, name, rid, day, when, n, pull, last, kinds, *hour in connection.execute(rounds, asked)
     ]
     waiting += [
         Due("pour", t, name, None, day, when, "".join(sorted(set(ls))), n, k, pour_id=first, compared=compared)
@@ -83,7 +110,7 @@ def _due_rounds(of_one: bool) -> Select:
     return (
         select(
             col(TrialRow.id), col(TrialRow.name), col(RoundRow.id), col(RoundRow.day), when.label("on"), _alive(),
-            col(RoundRow.pull), col(RoundRow.day) >= col(TrialRow.decision_day), col(RoundRow.at),
+            col(RoundRow.pull), col(RoundRow.day) >= col(TrialRow.decision_day), _kinds(), col(RoundRow.at),
             col(RoundRow.after_hours), col(RoundRow.within),
         )
         .join(RoundRow, col(RoundRow.trial_id) == col(TrialRow.id))
@@ -162,6 +189,7 @@ def _list(as_list: bool) -> Select:
         *map(col, facts),
         col(FindingRow.lines),
         _counted(UnitRow).label("units"),
+        _kinds().label("kinds"),
         _counted(RoundRow).label("rounds"),
         _counted(RoundRow, col(RoundRow.done)).label("done"),
     ).join(shown, shown.c.id == col(TrialRow.id))
@@ -171,6 +199,12 @@ def _list(as_list: bool) -> Select:
 def _counted(table: Any, *where: Any) -> ScalarSelect[int]:
     """How many rows hang on each trial."""
     return select(func.count()).where(table.trial_id == col(TrialRow.id), *where).scalar_subquery()
+
+
+def _kinds() -> ScalarSelect[list[UnitKind]]:
+    """The kinds of units of each trial."""
+    kinds = select(func.array_agg(distinct(col(UnitRow.kind))))
+    return kinds.where(col(UnitRow.trial_id) == col(TrialRow.id)).scalar_subquery()
 
 
 def _alive() -> ScalarSelect[int]:
@@ -250,7 +284,7 @@ def _glance(row: Row, today: date, treatments: Sequence[tuple[str, str, Role]], 
         start_on=row.start_on,
         decision_on=decision_on,
         stage=stage,
-        units=row.units,
+        units=unit_noun(row.kinds or ())(row.units),
         treatments=tuple(treatments),
         readings_in=row.done,
         rounds=row.rounds,

@@ -6,6 +6,7 @@ from datetime import date
 
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import POUR_SECONDS, is_asked, seconds_of_round
+from eproba.core.trial.ground import UNIT, UnitNoun
 from eproba.core.trial.model import Asked, Compared, RoundTime
 
 
@@ -28,6 +29,7 @@ class Due:
     compared: Compared = "drench"
     time: RoundTime | None = None
     last: bool = False
+    noun: UnitNoun = UNIT
 
     @property
     def uid(self) -> str:

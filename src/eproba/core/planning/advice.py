@@ -87,7 +87,7 @@ def on_spray(name: str, how: str) -> list[Advice]:
     if not SPRAYED.search(how):
         return []
     text = (
-        f"{name} goes onto leaves: nothing brewed belongs on what is eaten raw. Pour it on the soil, or take a crop of"
+        f"{name} on leaves: nothing brewed belongs on what is eaten raw. Pour it on the soil, or take a crop of"
         " which nothing sprayed is eaten; and spray the control with plain water, since wet leaves do something too."
     )
     return [Advice(True, text)]

@@ -319,7 +319,7 @@ def _told(
             amounts = sorted({pour.planned for pour in made_up if pour.planned is not None})
             span = said_of((amounts[0], amounts[-1]), "L", made_up[0].per or treatment.per, units)
             days = days_in_words([pour.day for pour in made_up])
-            evened.append(f"{name} gets {span} of plain water as well, {days}.")
+            evened.append(f"{name}: also {span} of plain water, {days}.")
         elif _lacks(i, treatment_planned, wettest, water):
             uneven.append(name)
     return tuple(evened), (_open(uneven, [planned.treatment.role for planned in wanted]),) if uneven else ()

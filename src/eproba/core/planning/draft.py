@@ -1,6 +1,6 @@
 """A trial being planned: one part a step, each read and typed, None while it is wrong; and the plan that they make."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from typing import Literal, TypeVar
@@ -19,7 +19,7 @@ from eproba.core.trial.claim import Asking, compared_names
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import Rhythm, checked_pulls, checked_rounds, on_weekdays, proposed_rounds, turned_rounds
 from eproba.core.trial.ground import Cut, Site, row_of, site_entry
-from eproba.core.trial.hours import hours_typed, usual_hours
+from eproba.core.trial.hours import ANY, hours_typed, usual_hours
 from eproba.core.trial.lots import Dealing
 from eproba.core.trial.model import Compared, Role, RoundTime, Rules, is_crossed, is_laddered
 from eproba.core.trial.worth import Worth
@@ -126,7 +126,8 @@ class ChancePart:
 @dataclass(frozen=True)
 class DaysPart:
     """Weekdays that suit (0: Monday), own rounds, days on which plants are pulled; of the grid of measures and rounds
-    what was `offered` and what was `ticked`; the `hours` of rounds as typed (empty: as usual)."""
+    what was `offered` and what was `ticked`; the `hours` of rounds as typed in one line, or `at` as typed for each day
+    (both empty: as usual)."""
 
     weekdays: tuple[int, ...]
     rounds: tuple[int, ...]
@@ -134,6 +135,12 @@ class DaysPart:
     offered: tuple[str, ...] = ()
     ticked: tuple[str, ...] = ()
     hours: str = ""
+    at: tuple[tuple[int, str], ...] = ()
+
+    def hours_text(self, rounds: Collection[int]) -> str:
+        """The hours of rounds in one line; of a table those whose round is still there."""
+        rows = [f"{day} {hour}" for day, hour in self.at if day in rounds and hour.lower() not in ("", ANY)]
+        return self.hours.strip() or (", ".join(rows) or ANY if self.at else "")
 
 
 @dataclass(frozen=True)
@@ -395,10 +402,14 @@ def grid_of(draft: Draft, rounds: Sequence[int], doses: Dosed, known: Known) -> 
 
 def hours_of(draft: Draft, rounds: Sequence[int], grid: Grid, doses: Dosed, known: Known) -> Mapping[int, RoundTime]:
     """The hours of rounds as typed, else as the measures need them. Raises DaysError."""
-    measure, days = _right("measure", draft.measure), _right("days", draft.days)
-    if days.hours.strip():
-        return hours_typed(days.hours, rounds)
-    poured = {pour.day for pour in doses.pours}
+    if typed := _right("days", draft.days).hours_text(rounds):
+        return hours_typed(typed, rounds)
+    return needed_hours(draft, grid, doses, known)
+
+
+def needed_hours(draft: Draft, grid: Grid, doses: Dosed, known: Known) -> Mapping[int, RoundTime]:
+    """The hours of rounds as the measures need them."""
+    measure, poured = _right("measure", draft.measure), {pour.day for pour in doses.pours}
     return usual_hours([known.measures[key] for key in measure.asked], grid, poured)
 
 

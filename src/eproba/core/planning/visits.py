@@ -106,7 +106,7 @@ def on_measuring(
         if mixed is None or can is None:
             continue
         if mixed.water_litres and (LARGER in can.concentrate.text or abs(can.concentrate.error) > OFF):
-            off = f"{treatment.name} is too little for your kit: {can.concentrate.text}"
+            off = f"Your kit can’t measure so little {lower_first(treatment.name)}: {can.concentrate.text}"
             lines.append(Advice(False, f"{off}. {_stock(mixed)}"))
         shown[treatment.name] = (treatment.recipe, _measured_as(mixed, can, kit))
     for (one, how), (other, too) in combinations(shown.items(), 2):

@@ -1,19 +1,43 @@
 """The ground: places drawn to scale, and the cuts of them that become units."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal, get_args
 
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import Amount
 from eproba.core.trial.lots import Dealing
+from eproba.core.words import plural
 
 PlaceKind = Literal["bed", "lawn", "pots", "bench", "tray"]
 UnitKind = Literal["pot", "patch", "cell", "strip", "bed"]
 GradientKind = Literal["slope", "shade", "wall", "other"]
 CODES: dict[UnitKind, str] = {"pot": "P", "patch": "H", "cell": "Z", "strip": "S", "bed": "B"}
 SEVERAL: dict[UnitKind, str] = {"pot": "pots", "patch": "patches", "cell": "cells", "strip": "strips", "bed": "beds"}
+
+
+@dataclass(frozen=True)
+class UnitNoun:
+    """What a gardener calls a unit of a trial: a pot, several pots; a unit where their kinds are mixed."""
+
+    one: str = "unit"
+    several: str = "units"
+
+    def __call__(self, count: int) -> str:
+        """So many of them: 1 pot, 12 pots."""
+        return plural(count, self.one, self.several)
+
+
+UNIT = UnitNoun()
+
+
+def unit_noun(kinds: Collection[UnitKind]) -> UnitNoun:
+    """The noun of a trial's units by their kinds."""
+    kind = next(iter(kinds)) if len(set(kinds)) == 1 else None
+    return UNIT if kind is None else UnitNoun(kind, SEVERAL[kind])
+
+
 UNITS_OF: dict[PlaceKind, UnitKind] = {"bed": "patch", "lawn": "patch", "pots": "pot", "bench": "pot", "tray": "cell"}
 STANDING: tuple[PlaceKind, ...] = ("pots", "bench", "tray")
 MOST_PLACES, MOST_CM, MOST_CELLS = 12, 20_000.0, 200

@@ -42,7 +42,7 @@ def hours_typed(text: str, rounds: Collection[int]) -> dict[int, RoundTime]:
 def _one(part: str) -> tuple[int, RoundTime]:
     match = ONE.match(part.lower())
     if match is None:
-        raise DaysError(f"“{part}” is no hour of a round: write the day, then dusk, 18:30, or 24 h ± 3 h after a pour.")
+        raise DaysError(f"“{part}” is no hour of a round: write dusk, 18:30, or 24 h ± 3 h (after a pour).")
     within = parse_number(match["within"]) if match["within"] else None
     if within is not None and not 0 < within <= MOST_WITHIN:
         raise DaysError(f"“{part}”: a window is above 0 and up to {MOST_WITHIN:g} hours.")

@@ -10,7 +10,7 @@ from eproba.core.measuring.measures import Measure
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.days import is_asked, pulled
-from eproba.core.trial.ground import Cut, Site, UnitKind
+from eproba.core.trial.ground import Cut, Site, UnitKind, UnitNoun, unit_noun
 from eproba.core.trial.lots import Dealing, in_blocks
 from eproba.core.trial.stage import Stage, is_sealed, opened_on, stage_of
 from eproba.core.trial.worth import Worth, kept_worth, worth_unit
@@ -342,6 +342,11 @@ class Trial:
     def kind(self) -> UnitKind:
         """What its units are; of several kinds the first."""
         return self.units[0].cut.kind
+
+    @property
+    def noun(self) -> UnitNoun:
+        """What its units are called."""
+        return unit_noun([unit.cut.kind for unit in self.units])
 
     @property
     def in_blocks(self) -> bool:

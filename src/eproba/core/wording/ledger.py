@@ -8,37 +8,38 @@ from typing import Any
 
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.quantities import METRIC, Amount, Units
+from eproba.core.trial.ground import UNIT, UnitNoun
 from eproba.core.wording.sentences import HEADLINES
 from eproba.core.words import figure, listed, plural
 
 SAID: Mapping[str, str] = {
     # Units and lots
-    "one unit": "Only one unit of {treatments:names}. Two places always differ a little, whatever is poured on them, "
+    "one unit": "Only one {one} of {treatments:names}. Two places always differ a little, whatever is poured on them, "
     "so this can be described but not judged.",
-    "two units": "Only two units of {treatments:names}, and more of others: how much those two differ by themselves is "
-    "hardly known, so a direction is the most that can be told.",
+    "two units": "Only two {several} of {treatments:names}, and more of others: how much those two differ by "
+    "themselves is hardly known, so a direction is the most that can be told.",
     "few units": "{counts:counts}: few, so only a large gap can be told from luck.",
     "units": "{counts:counts}.",
-    "lost units": "Lost or without a value: {units:names}. Ask whether the treatment had a part in it: units that die "
-    "of it are missing from the gap.",
-    "lost unevenly": "{treatment} lost {lost} of {of} units, the control {control} of {of_control}: more than chance "
-    "gives in 9 of 10 trials.",
-    "lost more": "{treatment} lost {lost} of {of} units, the control {control} of {of_control}: more than luck would "
-    "take (p = {p:.3f}). What the others gave is no gain.",
-    "lost beyond the margin": "{treatment} lost {lost} of {of} units, the control {control} of {of_control}. What "
-    "loses more than 1 in 10 units more is not called as good.",
+    "lost units": "Lost or without a value: {units:names}. Ask whether the treatment had a part in it: {several} that "
+    "die of it are missing from the gap.",
+    "lost unevenly": "{treatment} lost {lost} of {of} {several}, the control {control} of {of_control}: more than "
+    "chance gives in 9 of 10 trials.",
+    "lost more": "{treatment} lost {lost} of {of} {several}, the control {control} of {of_control}: more than luck "
+    "would take (p = {p:.3f}). What the others gave is no gain.",
+    "lost beyond the margin": "{treatment} lost {lost} of {of} {several}, the control {control} of {of_control}. What "
+    "loses more than 1 in 10 {several} more is not called as good.",
     "weakens with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. If the "
-    "lost units had been the worst, less of the verdict would stand.",
-    "effect with the lost": "If the units without a value had been the worst, what is said of {treatment} over with "
-    "and without the other would not stand as it is.",
+    "lost {several} had been the worst, less of the verdict would stand.",
+    "effect with the lost": "If the {several} without a value had been the worst, what is said of {treatment} over "
+    "with and without the other would not stand as it is.",
     "the same as last seen": "As {units:names} last stood before they were lost, the verdict on {treatment} is the "
     "same.",
     "another as last seen": "As {units:names} last stood before they were lost, the verdict on {treatment} would be "
     "“{verdict:verdict}”. Were they truly lost, or put aside?",
-    "turns with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. If the "
-    "lost units had been the worst, the verdict would not stand.",
-    "stands with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. Even if "
-    "the lost units had been the worst, the verdict stands.",
+    "turns with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. If the lost "
+    "{several} had been the worst, the verdict would not stand.",
+    "stands with the lost": "{lost:units} of {treatment} and {control:units} of the control have no value. Even if the "
+    "lost {several} had been the worst, the verdict stands.",
     "not yet": "In {units:units} it had not happened by the last look: those stand behind all others, and the verdict "
     "goes by order.",
     "lots not known": "The file can't say how the treatments were dealt. All figures here suppose: by lot.",
@@ -61,8 +62,8 @@ SAID: Mapping[str, str] = {
     "control got other water": "The control was to get plain water, the same volume on the same days; it did not.",
     "control is another": "The control is a {role}: the gap is against that, not against plain water.",
     # Rounds and baselines
-    "no baseline": "No readings before the first pour: nobody knows whether the units began alike.",
-    "partly read": "On day {days:commas} not every living unit was read.",
+    "no baseline": "No readings before the first pour: nobody knows whether the {several} began alike.",
+    "partly read": "On day {days:commas} not every living {one} was read.",
     "rounds missed": "{missed} of {due} rounds were missed.",
     "all rounds": "{due:all_rounds}.",
     "judged on its day": "Judged on the readings of day {day}, the decision day.",
@@ -70,8 +71,8 @@ SAID: Mapping[str, str] = {
     "day: {others:unit_days}.",
     "judged near its day": "The round of the decision day, {of}, was not read; day {day} lies within a tenth of the "
     "trial and stands in for it.",
-    "judged on another day": "The question was about day {of}, and nothing was read then; day {day} can’t stand in "
-    "for it, so this is described, not judged.",
+    "judged on another day": "The question was about day {of}, and nothing was read then; day {day} can’t stand in for "
+    "it, so this is described, not judged.",
     "looked before": "The envelope was opened before, on day {days:commas}. That has its price: the ranges here are "
     "wider than without it.",
     "changed after the opening": "Changed with the envelope open, by {who:names}: {readings:readings}, "
@@ -94,37 +95,38 @@ SAID: Mapping[str, str] = {
     "read off hours": "Read outside the hours of the round: {off:off_hours}.",
     "began apart": "At the start the groups were further apart than lots give in 19 of 20 trials: {apart:apart}. The "
     "judgement takes the start out.",
-    "began wholly apart": "At the start every unit of {treatment} stood {side} every unit of the control: no "
+    "began wholly apart": "At the start every {one} of {treatment} stood {side} every {one} of the control: no "
     "calculation can correct for such a different start.",
     "began alike": "The groups began no further apart than lots make them; the judgement takes the start out.",
-    "baseline filled in": "{filled} of {units} units have no baseline; the mean of the others stands in for it (fair "
-    "when dealt by lot: White & Thompson 2005).",
-    "could hardly answer": "At the baseline {silent} of {units} units could hardly answer. {why}",
+    "baseline filled in": "{filled} of {units} {several} have no baseline; the mean of the others stands in for it "
+    "(fair when dealt by lot: White & Thompson 2005).",
+    "could hardly answer": "At the baseline {silent} of {units} {several} could hardly answer. {why}",
     # Noise
-    "far off": "Far from what its group and block lead to expect: {units:names}. Check for a typing slip or a "
-    "reason. It still counts.",
-    "unequal noise": "{wild} scatters {times:.1f} times as much as {calm}; each treatment is judged on its own noise, "
+    "far off": "Far from what its group and block lead to expect: {units:names}. Check for a typing slip or a reason. "
+    "It still counts.",
+    "unequal noise": "{wild} scattered {times:.1f} times as much as {calm}; each treatment is judged on its own noise, "
     "so the intervals take it already.",
-    "much noisier": "{wild} scatters {times:.1f} times as much as {calm}, and the units are few: a gap may be the work "
-    "of a few far ones.",
-    "hangs on one": "Without unit {unit} alone, {treatment} would not stand apart from the control: all hangs on a "
-    "single unit of few.",
-    "hangs on a far one": "Had unit {unit} been as far off on the other side as the farthest was, {treatment} would "
-    "not stand apart from the control: in an arm so noisy, a single far unit decides.",
-    "percent fits better": "Large values vary more than small ones: percent would suit them better than "
-    "differences. Choose percent for a next trial.",
+    "much noisier": "{wild} scattered {times:.1f} times as much as {calm}, and the {several} are few: a gap may be the "
+    "work of a few far ones.",
+    "hangs on one": "Without {one} {unit} alone, {treatment} would not stand apart from the control: all hangs on a "
+    "single {one} of few.",
+    "hangs on a far one": "Had {one} {unit} been as far off on the other side as the farthest was, {treatment} would "
+    "not stand apart from the control: in an arm so noisy, a single far {one} decides.",
+    "percent fits better": "Large values vary more than small ones: percent would suit them better than differences. "
+    "Choose percent for a next trial.",
     "pooled stands in": "{treatment} and the control show no noise of their own (all alike): that of the other "
     "treatments stands in for it, so a direction is the most that can be told.",
-    "few look calm": "{treatment} stands apart on the noise of so few units alone, and not on that of all: three that "
-    "happen to lie close look calm.",
-    "the same without": "Without the units far off the verdict on {treatment} is the same.",
-    "another without": "Without the units far off the verdict on {treatment} would be “{verdict:verdict}”.",
-    "nothing left over": "Too few units for blocks and baseline: nothing is left over to measure the noise with.",
-    "all alike": "All units of a group read the same: the readings are too coarse to show any noise, so no interval.",
-    "out of reach": "With so few units, reshuffling can’t go below 1 in {best:.0f}{comparisons:among}, so it can’t "
+    "few look calm": "{treatment} stood apart on the noise of so few {several} alone, and not on that of all: three "
+    "that happen to lie close look calm.",
+    "the same without": "Without the {several} far off the verdict on {treatment} is the same.",
+    "another without": "Without the {several} far off the verdict on {treatment} would be “{verdict:verdict}”.",
+    "nothing left over": "Too few {several} for blocks and baseline: nothing is left over to measure the noise with.",
+    "all alike": "All {several} of a group read the same: the readings are too coarse to show any noise, so no "
+    "interval.",
+    "out of reach": "With so few {several}, reshuffling can’t go below 1 in {best:.0f}{comparisons:among}, so it can’t "
     "show anything.",
-    "out of reach, model": "With so few units, reshuffling alone can’t go below 1 in {best:.0f}{comparisons:among}. "
-    "The calculation can; its assumptions were checked.",
+    "out of reach, model": "With so few {several}, reshuffling alone can’t go below 1 in "
+    "{best:.0f}{comparisons:among}. The calculation can; its assumptions were checked.",
     "model and shuffle disagree": "{treatment}: the model says p = {model:.3f}, the shuffle test {shuffle:.3f}, on "
     "different sides of 1 in 20. Treat this verdict as borderline.",
     # The plan
@@ -137,8 +139,8 @@ SAID: Mapping[str, str] = {
     "laid down late": "Laid down on day {day}, with a start in the past.",
     "amended": "On day {day} {what} was changed from {old} to {new}: {reason}.",
     "changed untold": "Differs from the declared plan without an amendment: {facts:commas}.",
-    "ended early": "Ended on day {day} of {of}: {reason:ended} Because stopping on a good day flatters "
-    "luck, the ranges are widened.",
+    "ended early": "Ended on day {day} of {of}: {reason:ended} Because stopping on a good day flatters luck, the "
+    "ranges are widened.",
     "borders": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of {guard:cm} "
     "between.",
     "guard too narrow": "{beside} of {neighbours} borders lie between treated and control ground, with a guard of "
@@ -166,40 +168,45 @@ SAID: Mapping[str, str] = {
     # Applications
     "all on record": "All {applications} pours are on record.",
     "skipped or not on record": "Of {of} pours {left_out:left_out} ({pours:pours}).",
-    "mostly not given": "Of {of} pours {left_out:left_out} ({pours:pours}): more than a third, so how large "
-    "the gap is says little of the treatment as planned.",
-    "came late": "{late} of {of} pours came late, by up to {days} days ({pours:pours}): the verdict speaks of "
-    "what was poured, when it was poured.",
-    "poured short": "{treatment} was poured short {times:times}, down to {least:percent} of the plan: {units:pours}.",
+    "mostly not given": "Of {of} pours {left_out:left_out} ({pours:pours}): more than a third, so how large the gap is "
+    "says little of the treatment as planned.",
+    "came late": "{late} of {of} pours came late, by up to {days} days ({pours:pours}): the verdict speaks of what was "
+    "poured, when it was poured.",
+    "poured short": "{treatment}: poured short {times:times}, down to {least:percent} of the plan: {units:pours}.",
     "poured over": "{treatment} got more than the plan gives {times:times}, up to {most:percent} of it: {units:pours}.",
     "twice on a day": "Two pours of one treatment were given on one day: {pours:pours}.",
     "too soon": "Given sooner after the last time than the recipe allows: {pours:pours}.",
     "from no brew": "The record does not say from which brew these came: {pours:pours}.",
     "another brew": "On day {day} {treatment} ({letter}) was poured from a batch of {title}.",
     "unequal water": "Unequal water on day {days:commas}: a gap may be the watering alone.",
-    "units unlike": "Single units got another amount of water than the rest of their treatment: {units:pours}.",
+    "units unlike": "Single {several} got another amount of water than the rest of their treatment: {units:pours}.",
     "gradient across": "The ground was drawn with a gradient ({kind}), and the lots fell across it anywhere: blocks "
     "across it would have kept like with like.",
-    "handled unlike": "Not every unit got the same handling on day {days:commas}: raking alone can do something.",
-    "carried over": "On day {days:commas} the control was poured from the brew’s can afterwards; traces may "
-    "have carried over.",
+    "handled unlike": "Not every {one} got the same handling on day {days:commas}: raking alone can do something.",
+    "carried over": "On day {days:commas} the control was poured from the brew’s can afterwards; traces may have "
+    "carried over.",
 }
 
 
-def text_of(line: TrustLine, units: Units = METRIC) -> str:
-    """The sentence of a line of the ledger, its amounts as a household has them."""
-    return _Words(units).vformat(SAID[line.says], (), line.evidence)
+def text_of(line: TrustLine, units: Units = METRIC, noun: UnitNoun = UNIT) -> str:
+    """The sentence of a line of the ledger, its amounts as a household has them, its units by their noun."""
+    nouns = {"one": noun.one, "several": noun.several}
+    return _Words(units, noun).vformat(SAID[line.says], (), {**line.evidence, **nouns})
 
 
 class _Words(Formatter):
     """Evidence in words: what is no number has a way of its own to be said, named after the colon."""
 
-    def __init__(self, units: Units) -> None:
-        self.units = units
+    def __init__(self, units: Units, noun: UnitNoun) -> None:
+        self.units, self.noun = units, noun
 
     def format_field(self, value: object, format_spec: str) -> str:
         if format_spec == "cm" and isinstance(value, int | float):
             return self.units(Amount(float(value), "cm"))
+        if format_spec == "units" and isinstance(value, int):
+            return self.noun(value)
+        if format_spec == "counts" and isinstance(value, Mapping):
+            return _counts(value, self.noun)
         way = _WAYS.get(format_spec)
         return str(super().format_field(value, format_spec)) if way is None else way(value)
 
@@ -212,12 +219,11 @@ def _commas(value: object) -> str:
     return ", ".join(str(name) for name in _each(value))
 
 
-def _counts(value: object) -> str:
+def _counts(counts: Mapping[object, int], noun: UnitNoun) -> str:
     """Units of each treatment: one number where it is the same for all."""
-    counts: Mapping[object, object] = value if isinstance(value, Mapping) else {}
     if all(a == b for a, b in pairwise(counts.values())):
-        return f"{next(iter(counts.values()))} units of each treatment"
-    return "Units: " + ", ".join(f"{name} {n}" for name, n in counts.items())
+        return f"{noun(next(iter(counts.values())))} of each treatment"
+    return f"{noun.several.capitalize()}: " + ", ".join(f"{name} {n}" for name, n in counts.items())
 
 
 def _moved(value: object) -> str:
@@ -306,12 +312,10 @@ def _each(value: object) -> Sequence[Any]:
 _WAYS: Mapping[str, Callable[[object], str]] = {
     "names": _names,
     "commas": _commas,
-    "counts": _counts,
     "moved": _moved,
     "off_hours": _off_hours,
     "apart": _apart,
     "verdict": lambda value: HEADLINES.get(value, str(value)),  # type: ignore[call-overload]
-    "units": lambda value: plural(value if isinstance(value, int) else 0, "unit"),
     "readings": lambda value: plural(value if isinstance(value, int) else 0, "reading"),
     "pours_n": lambda value: plural(value if isinstance(value, int) else 0, "pour"),
     "gaps": _gaps,

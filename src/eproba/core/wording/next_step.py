@@ -7,6 +7,7 @@ from eproba.core.applying.spent import Spent
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.next_step import CHOICES, GAINED, LOST, Choice, NextStep
 from eproba.core.quantities import METRIC, SQUARES, Amount, Units, conversion
+from eproba.core.trial.ground import UNIT, UnitNoun
 from eproba.core.wording.sentences import Wording, cap_sentence, either, gap_text, losses_text, worth_text
 from eproba.core.words import lower_first, minutes_text, plural
 
@@ -25,11 +26,11 @@ OTHERWISE: Mapping[str, str] = {  # what held the verdict back, and how it is as
     "declared": "Ask again, and declare the plan before the first answer",
     "applied as planned": "Ask again, and give it as planned",
     "baseline alike": "Ask again, with lots that begin alike",
-    "lost by treatment": "Ask again, with units to spare",
+    "lost by treatment": "Ask again, with {several} to spare",
     "decision day": "Ask again, and read it on the declared day",
-    "replication": "Ask again with more units",
+    "replication": "Ask again with more {several}",
 }
-NO_WORTH = "Say what gap would be worth having, and we can tell how many units settle it."
+NO_WORTH = "Say what gap would be worth having, and we can tell how many {several} settle it."
 
 
 @dataclass(frozen=True)
@@ -42,13 +43,15 @@ class Reason:
     advised: bool
 
 
-def spent_text(mine: Spent, units: Units = METRIC) -> str:
+def spent_text(mine: Spent, units: Units = METRIC, noun: UnitNoun = UNIT) -> str:
     """What it took, in all, on one square of the household's, a unit."""
     if not mine.times:
         return "Nothing of it is on record as given, so nobody knows what it took."
     brews = f"{plural(mine.brews, 'brew')} and " if mine.brews else ""
     on_a_square = mine.per_m2 / conversion("m²", units.system).factor
-    per_unit_text = f"{minutes_text(on_a_square)} per {SQUARES[units.system]}, {minutes_text(mine.per_unit)} per unit"
+    per_unit_text = (
+        f"{minutes_text(on_a_square)} per {SQUARES[units.system]}, {minutes_text(mine.per_unit)} per {noun.one}"
+    )
     return f"It took {minutes_text(mine.minutes)} ({brews}{plural(mine.times, 'pour')}): {per_unit_text}."
 
 
@@ -66,18 +69,18 @@ def reasons(
         "elsewhere": _elsewhere(step),
         "scale up": _scale_up(step, mine, units),
     }
-    titles: dict[Choice, str] = {**TITLES, "ask again": _ask_title(step, comparison)}
+    titles: dict[Choice, str] = {**TITLES, "ask again": _ask_title(step, comparison, wording.noun)}
     ordered = sorted(CHOICES, key=lambda choice: choice != step.advised)
     return [Reason(choice, titles[choice], words[choice], choice == step.advised) for choice in ordered]
 
 
-def _ask_title(step: NextStep, comparison: Comparison) -> str:
+def _ask_title(step: NextStep, comparison: Comparison, noun: UnitNoun) -> str:
     """More units where they are what is lacking; else what was to blame is to be done otherwise."""
     if comparison.capped_by:
-        return OTHERWISE.get(comparison.capped_by, "Ask again")
+        return OTHERWISE.get(comparison.capped_by, "Ask again").format(several=noun.several)
     needed = comparison.needed
     more = needed is not None and needed.likely > min(comparison.n, comparison.n_control)
-    return "Ask again with more units" if step.unsettled and (more or needed is None) else "Ask again"
+    return f"Ask again with more {noun.several}" if step.unsettled and (more or needed is None) else "Ask again"
 
 
 def _fits(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
@@ -98,17 +101,18 @@ def _keep(
 ) -> str:  # fmt: skip
     gap, worth, mine = _fits(comparison, judgement, wording), worth_text(judgement, wording), spent[step.treatment]
     if comparison.may_kill:
-        return losses_text(comparison, judgement)
+        return losses_text(comparison, judgement, wording.noun)
     if step.saves:
         control, prices = (
             judgement.question.control,
             [_cost(spent[n], units) for n in (step.treatment, judgement.question.control)],
         )
         return f"It does as well as {lower_first(control)}, and costs {prices[0]} instead of {prices[1]}."
+    took = spent_text(mine, units, wording.noun)
     if step.verdict == "better_matters":
-        return f"It gave {gap}, beyond the {worth} that you wanted. {spent_text(mine, units)}"
+        return f"It gave {gap}, beyond the {worth} that you wanted. {took}"
     if step.verdict == "no_worse":
-        return f"It is no worse within your margin: keep whichever is less work. {spent_text(mine, units)}"
+        return f"It is no worse within your margin: keep whichever is less work. {took}"
     if step.verdict in GAINED:
         what = "less than you wanted" if step.verdict == "better_trivial" else "whether by enough is open"
         return f"It gave {gap}: {what}. Keep it if you don’t mind {minutes_text(mine.per_m2)} per m²."
@@ -130,7 +134,7 @@ def _drop(
 ) -> str:
     mine = spent[step.treatment]
     if comparison.kills:
-        return losses_text(comparison, judgement)
+        return losses_text(comparison, judgement, wording.noun)
     if step.cheaper:
         other = spent[step.cheaper]
         text = f"{step.cheaper}, {plural(other.times, 'pour')}: no clear difference in gain, for"
@@ -140,7 +144,7 @@ def _drop(
         return f"It gave {gap}; dropping it saves {minutes_text(mine.minutes)} over such a time."
     if step.verdict == "same":
         control = lower_first(judgement.question.control)
-        return f"No difference worth having, for {minutes_text(mine.minutes)} of work: {control} does as well."
+        return f"No difference worth having, for {minutes_text(mine.minutes)} of work: you get as much from {control}."
     if step.verdict == "better_trivial":
         return f"It gains, but less than you wanted, for {minutes_text(mine.per_m2)} per m²."
     if step.verdict in GAINED or step.verdict == "no_worse":
@@ -163,15 +167,16 @@ def _change(step: NextStep, judgement: Judgement, mine: Spent) -> str:
 def _ask_again(step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, settling: str) -> str:
     held = f" {cap_sentence(comparison, judgement)}" if comparison.capped_by else ""
     if comparison.may_kill and not step.unsettled:
-        return f"{losses_text(comparison, judgement)} With units to spare, the next trial can tell.{held}"
+        lost = losses_text(comparison, judgement, wording.noun)
+        return f"{lost} With {wording.noun.several} to spare, the next trial can tell.{held}"
     if step.unsettled or judgement.question.worth is None:
-        return f"{settling or NO_WORTH}{held}"
+        return f"{settling or NO_WORTH.format(several=wording.noun.several)}{held}"
     if step.verdict in ("better", "worse"):
         gains = "gains" if step.verdict == "better" else "harms"
         return (
             f"It {gains}; whether by the {worth_text(judgement, wording)} that matters to you is open. The same trial "
-            f"again, put together with this one, narrows the range to about 70 %; four times as many units halve it."
-            f"{held}"
+            f"again, put together with this one, narrows the range to about 70 %; "
+            f"four times as many {wording.noun.several} halve it.{held}"
         )
     return f"It is settled for this season and place; asking again tells whether it holds in another.{held}"
 

@@ -9,6 +9,7 @@ from eproba.core.measuring.measures import Measure
 from eproba.core.stats.order import Order
 from eproba.core.stats.series import Question, Scale
 from eproba.core.stats.summaries import SUMMARIES, Summary
+from eproba.core.trial.ground import UNIT, UnitNoun
 from eproba.core.trial.model import Asked, Trial
 from eproba.core.trial.worth import Worth, halves, worth_unit
 from eproba.core.words import figure, listed, lower_first
@@ -49,7 +50,8 @@ WITH_A_MARGIN: dict[Verdict, str] = {
 
 @dataclass(frozen=True)
 class Wording:
-    """How a measure speaks: its unit, the two halves of its sentence, and those by order alone."""
+    """How a measure speaks: its unit, the two halves of its sentence, and those by order alone; how a trial’s units are
+    called."""
 
     unit: str = ""
     more: str = "gave values {gap} higher"
@@ -57,12 +59,13 @@ class Wording:
     above: str = "stood higher"
     below: str = "stood lower"
     a_day: bool = False
+    noun: UnitNoun = UNIT
 
     @classmethod
     def of(cls, trial: Trial, asked: Asked) -> "Wording":
         """A measure's words in a trial, by what counts of it: a value, its change a day, the day of reaching it."""
         summary = trial.summary if asked is trial.asked[0] else trial.summary_of_others
-        return cls.of_measure(asked.measure, summary, trial.rules.level)
+        return replace(cls.of_measure(asked.measure, summary, trial.rules.level), noun=trial.noun)
 
     @classmethod
     def of_measure(cls, measure: Measure, summary: Summary, level: float | None) -> "Wording":
@@ -86,11 +89,12 @@ def counted(trial: Trial, judgement: Judgement) -> str:
     return lower_first(SUMMARIES[trial.summary])
 
 
-def headline(comparison: Comparison, judgement: Judgement) -> str:
+def headline(comparison: Comparison, judgement: Judgement, noun: UnitNoun = UNIT) -> str:
     """The verdict in a few words; what is shown to kill is said before anything else."""
     said = headline_of(comparison.verdict, judgement)
     if comparison.kills:
-        return "More units lost" if comparison.verdict == "seen_not_shown" else f"More units lost; {lower_first(said)}"
+        lost = f"More {noun.several} lost"
+        return lost if comparison.verdict == "seen_not_shown" else f"{lost}; {lower_first(said)}"
     return said
 
 
@@ -99,12 +103,12 @@ def outcome_of(comparison: Comparison) -> str:
     return "more lost" if comparison.kills else OUTCOMES[comparison.verdict]
 
 
-def losses_text(comparison: Comparison, judgement: Judgement) -> str:
+def losses_text(comparison: Comparison, judgement: Judgement, noun: UnitNoun) -> str:
     """The units lost in both arms, and whether luck does that; nothing where none was lost."""
     losses = comparison.losses
     if losses is None or not losses.lost + losses.lost_control:
         return ""
-    counts = f"{comparison.treatment} lost {losses.lost or 'none'} of {losses.of} units, {judgement.question.control} "
+    counts = f"{comparison.treatment} lost {losses.lost or 'none'} of {noun(losses.of)}, {judgement.question.control} "
     counts += f"{losses.lost_control or 'none'} of {losses.of_control}"
     if losses.shown:
         luck = f"p = {losses.p_adjusted:.3f}" if losses.p_adjusted >= 0.001 else "p below 0.001"
@@ -112,7 +116,7 @@ def losses_text(comparison: Comparison, judgement: Judgement) -> str:
     if not losses.excess:
         return f"{counts}."
     if losses.beyond_margin:
-        return f"{counts}. Luck can do that, but nobody can say that {comparison.treatment} does no harm."
+        return f"{counts}. Luck can do that, but nobody can rule out that {comparison.treatment} did harm."
     return f"{counts}. Luck can do that."
 
 
@@ -128,7 +132,7 @@ def headline_of(verdict: Verdict, judgement: Judgement) -> str:
 def sentence(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
     """The gardener's sentence: what was seen, what else fits, what was wanted, what was lost (first, where that is
     shown)."""
-    gap, losses = _gap_sentence(comparison, judgement, wording), losses_text(comparison, judgement)
+    gap, losses = _gap_sentence(comparison, judgement, wording), losses_text(comparison, judgement, wording.noun)
     return " ".join(part for part in ((losses, gap) if comparison.kills else (gap, losses)) if part)
 
 
@@ -142,8 +146,8 @@ def _gap_sentence(comparison: Comparison, judgement: Judgement, wording: Wording
     seen, carrying = _seen(comparison, judgement, wording), comparison.carrying
     if carrying is None:
         if min(comparison.n, comparison.n_control) < 2:
-            return f"{seen}, as far as you can see; with one unit of each, nobody can say why."
-        return f"{seen}, as far as you can see; these units can’t show why."
+            return f"{seen}, as far as you can see; with one {wording.noun.one} of each, nobody can say why."
+        return f"{seen}, as far as you can see; these {wording.noun.several} can’t show why."
     low, high = carrying.low_adjusted, carrying.high_adjusted
     if comparison.verdict == "seen_not_shown":
         return f"{seen}, as far as you can see. {cap_sentence(comparison, judgement)}".strip()
@@ -164,7 +168,7 @@ def line(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
         text = f"{_bare(comparison, judgement, wording)} here, but it could be anything {ends}."
     else:
         text = f"{_bare(comparison, judgement, wording)}; the true gap is likely {ends}."
-    parts = (text, cap_sentence(comparison, judgement), losses_text(comparison, judgement))
+    parts = (text, cap_sentence(comparison, judgement), losses_text(comparison, judgement, wording.noun))
     return " ".join(part for part in parts if part)
 
 
@@ -184,7 +188,7 @@ def _judged(comparison: Comparison, judgement: Judgement, wording: Wording, low:
         return f"{text} {_size_of(low, high, judgement, wording)}, inside the margin of {worth} that you allowed."
     if comparison.verdict == "cannot_tell":
         nothing = "" if low > 0 or high < 0 else ", so perhaps nothing"
-        return f"{seen} here, but it could be anything {ends}{nothing}. {settling(comparison)}".strip()
+        return f"{seen} here, but it could be anything {ends}{nothing}. {settling(comparison, wording.noun)}".strip()
     if comparison.verdict == "same":
         name, control = comparison.treatment, judgement.question.control
         return f"{name} and {control} came out alike: the true gap lies {ends}, inside the {worth} that would matter."
@@ -199,13 +203,13 @@ def _by_order(comparison: Comparison, order: Order, judgement: Judgement, wordin
     if chance < 0.5:
         chance, low, high, word = 1 - chance, 1 - high, 1 - low, wording.below
     of = "pairs of one block" if order.within else "pairs"
-    pairs = f"in {100 * chance:.0f} of 100 {of} a unit with {comparison.treatment} {word} than one with"
+    pairs = f"in {100 * chance:.0f} of 100 {of} a {wording.noun.one} with {comparison.treatment} {word} than one with"
     text = f"{pairs[0].upper()}{pairs[1:]} {judgement.question.control} (ties count half);"
     ends = f"between {100 * low:.0f} and {100 * high:.0f} of 100"
     if comparison.verdict == "cannot_tell":
-        few = "" if order.reachable else "With so few units no order at all could show it."
+        few = "" if order.reachable else f"With so few {wording.noun.several} no order at all could show it."
         but = f"{text.removesuffix(';')}, but it could be anything {ends}, so perhaps nothing."
-        parts = (but, few, settling(comparison), cap_sentence(comparison, judgement))
+        parts = (but, few, settling(comparison, wording.noun), cap_sentence(comparison, judgement))
         return " ".join(part for part in parts if part)
     return f"{text} the true share is likely {ends}. {cap_sentence(comparison, judgement)}".strip()
 
@@ -228,7 +232,7 @@ def gap_text(gap: float, scale: Scale, wording: Wording) -> str:
     return f"{_signed(gap)} {wording.unit}".strip()
 
 
-def settling(comparison: Comparison) -> str:
+def settling(comparison: Comparison, noun: UnitNoun = UNIT) -> str:
     """What would settle a can't-tell, as a range: the noise itself is known only so well."""
     needed = comparison.needed
     if needed is None:
@@ -242,7 +246,8 @@ def settling(comparison: Comparison) -> str:
         return f"If {truth}, a trial of this size{read} shows it 8 times in 10. Repeat it."
     span = f"{needed.low} to {needed.high}" if needed.high is not None else f"{needed.low} or many more"
     span = str(needed.likely) if needed.low == needed.high else f"{span}, most likely {needed.likely}"
-    units = f"{span} {needed.parts} of each ({units_each} here){read}"
+    parts = noun.several if needed.parts == "units" else needed.parts
+    units = f"{span} {parts} of each ({units_each} here){read}"
     truth = "it truly works that well" if needed.pairs is None else f"{needed.pairs} of 100 pairs truly speak for it"
     return f"{units} would show it 8 times in 10, if {truth}."
 
@@ -261,7 +266,7 @@ def rank_headline(ranking: Ranking) -> str:
     """Who leads, as far as it is shown."""
     leaders = [ranking.order[0], *ranking.not_told_from(ranking.order[0])]
     if len(leaders) == 1:
-        return f"{leaders[0]} is ahead of all others"
+        return f"{leaders[0]} came out ahead of all others"
     if len(leaders) == len(ranking.order) and not any(pair.shown for pair in ranking.pairs):
         return "None is shown to be ahead"
     return f"{listed(leaders)} lead; nothing separates them"

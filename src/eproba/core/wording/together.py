@@ -98,7 +98,8 @@ def disagreement(pooled: Together) -> str:
     own = [name for name in pooled.differs if _sets_apart(name, pooled)]
     if own:
         alone = listed([lower_first(name) for name in own])
-        return f"{text} Only there: {alone}. That is a hint, no more."
+        differ = "that trial differs" if len(odd) == 1 else "those trials differ"
+        return f"{text} Only {differ} from the others in {alone}. That is a hint, no more."
     others = [name for name in pooled.differs if _of_their_own(name, pooled)]
     if others:
         apart = listed([lower_first(name) for name in others])

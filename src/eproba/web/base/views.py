@@ -1,11 +1,13 @@
 """What belongs to no place: health, a fresh token, keyboard help."""
 
-from flask import Blueprint, jsonify, render_template
+from flask import Blueprint, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import generate_csrf
 
 from eproba.store.database import present_revision
 from eproba.web.base.honesty import honesty_page
+from eproba.web.base.luck import luck_page
+from eproba.web.pictures.help import band, word_pictures
 from eproba.web.ui.clock import now
 from eproba.web.ui.responses import NOT_KEPT
 from eproba.web.ui.session import db
@@ -29,8 +31,8 @@ def token() -> ResponseReturnValue:
 
 @base.get("/help")
 def help_page() -> ResponseReturnValue:
-    """Keyboard shortcuts and the words that Eproba uses."""
-    return render_template("base/help.html")
+    """How to begin, what the words mean, what luck does, what each page is for, keys."""
+    return render_template("base/help.html", words=word_pictures(), band=band(), luck=luck_page(request.args))
 
 
 @base.get("/help/honesty")

@@ -83,7 +83,7 @@ def show(trial_id: int) -> ResponseReturnValue:
     comparisons = {comparison.treatment: comparison for comparison in judgement.comparisons}
     words = settling_words(plan, trial.kind) if plan else ""
     choices = [
-        (letters[s.treatment], s, headline(comparisons[s.treatment], judgement),
+        (letters[s.treatment], s, headline(comparisons[s.treatment], judgement, wording.noun),
          reasons(s, comparisons[s.treatment], judgement, wording, took, words, units()))
         for s in sorted(steps, key=lambda step: ORDER.index(step.advised))
     ]  # fmt: skip

@@ -113,7 +113,7 @@ def shared_ruler(
         ]
     else:
         marks = ticks_between(low, high, question.scale == "ratio")
-    words = [f"{c.treatment}: {headline(c, judgement)}" for c in judgement.comparisons]
+    words = [f"{c.treatment}: {headline(c, judgement, wording.noun)}" for c in judgement.comparisons]
     return SharedRuler(
         height=top + row * len(names) + 34,
         zero=x(0),

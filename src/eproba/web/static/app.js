@@ -49,11 +49,6 @@ document.addEventListener("keydown", (event) => {
   act();
 });
 
-document.querySelector("[data-help]")?.addEventListener("click", (event) => {
-  event.preventDefault();
-  keysSheet.showModal();
-});
-
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
 });

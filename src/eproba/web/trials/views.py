@@ -189,7 +189,7 @@ def _silent(trial: Trial, readings: Sequence[Reading]) -> str:
 
     first = [reading for reading in readings if reading.round_id == trial.rounds[0].id]
     lines = able_to_answer(trial, trial.asked[0], first)
-    return text_of(lines[0], units()) if lines else ""
+    return text_of(lines[0], units(), trial.noun) if lines else ""
 
 
 def _spare_form(trial: Trial) -> SpareForm:

@@ -176,7 +176,7 @@ def _found(trial: Trial, readings: tuple[Reading, ...], beside: Beside) -> tuple
     ] or [
         {
             "verdict": comparison.verdict,
-            "headline": headline(comparison, judgement),
+            "headline": headline(comparison, judgement, wording.noun),
             "sentence": sentence(comparison, judgement, wording),
         }
         for comparison in judgement.comparisons

@@ -68,10 +68,10 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
             ComparisonShown(
                 letters[comparison.treatment],
                 comparison,
-                headline(comparison, judgement),
+                headline(comparison, judgement, wording.noun),
                 sentence(comparison, judgement, wording),
                 line(comparison, judgement, wording),
-                settling(comparison),
+                settling(comparison, wording.noun),
                 None
                 if comparison.estimate is None or not comparison.dots
                 else gap_ruler(comparison, judgement, wording),
@@ -84,9 +84,9 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
     return shown
 
 
-def shown_ledger(judgement: Judgement) -> dict[str, list[tuple[TrustLine, str]]]:
+def shown_ledger(trial: Trial, judgement: Judgement) -> dict[str, list[tuple[TrustLine, str]]]:
     """The ledger by how far its lines reach: caps, cautions, notes."""
-    lines = [(line, text_of(line, units())) for line in judgement.trust]
+    lines = [(line, text_of(line, units(), trial.noun)) for line in judgement.trust]
     return {level: [line for line in lines if line[0].level == level] for level in ("cap", "caution", "note")}
 
 

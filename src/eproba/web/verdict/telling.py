@@ -47,7 +47,7 @@ def telling(trial: Trial, readings: tuple[Reading, ...], early: int | None = Non
     judgement = answered(db(), trial, readings, beside_of(db(), trial), early)
     return Telling(
         judgement=judgement,
-        ledger=shown_ledger(judgement),
+        ledger=shown_ledger(trial, judgement),
         ruler=shown_ruler(trial, judgement),
         narrow_ruler=shown_ruler(trial, judgement, NARROW),
         comparisons=shown_comparisons(trial, judgement),

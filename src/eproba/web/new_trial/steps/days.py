@@ -16,14 +16,23 @@ from eproba.core.measuring.measures import WHEN, Measure
 from eproba.core.planning.advice import Advice, on_minutes, on_weekday
 from eproba.core.planning.asking import cell
 from eproba.core.planning.dosing import Dosed, DoseProblem
-from eproba.core.planning.draft import DaysPart, chosen, doses_of, grid_of, hours_of, planned_measures, rounds_of
+from eproba.core.planning.draft import (
+    DaysPart,
+    chosen,
+    doses_of,
+    grid_of,
+    hours_of,
+    needed_hours,
+    planned_measures,
+    rounds_of,
+)
 from eproba.core.planning.plan import LETTERS
 from eproba.core.planning.rates import on_harvest, on_recipes
 from eproba.core.planning.visits import Visit, visits
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.days import MOST_DAYS, RHYTHMS, WEEKDAYS, DayLoad, DaysError, calendar
 from eproba.core.trial.ground import Cut, GroundError
-from eproba.core.trial.hours import hour_typed, hours_text
+from eproba.core.trial.hours import ANY, hour_typed, hours_text
 from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
 from eproba.web.pictures.weeks import WeekDay, WeekTask, weeks
@@ -38,6 +47,9 @@ class DaysForm(FlaskForm):
     rounds = StringField("Rounds on days", [Length(max=500)])
     pulls = StringField("Plants are pulled on days", [Length(max=200)])
     hours = StringField("At what hour", [Length(max=300)])
+    hour_on = SelectMultipleField("Days of the hours", validate_choice=False, choices=[], coerce=int)
+    hour_at = SelectMultipleField("Their hours", validate_choice=False, choices=[])
+    hour_usual = HiddenField()
     offered = HiddenField()
     asked = SelectMultipleField("What is asked when", validate_choice=False, choices=[])
 
@@ -50,6 +62,13 @@ class DaysForm(FlaskForm):
 
     def validate_pulls(self, field: Any) -> None:
         self.pull_list = day_list(field.data)
+
+
+def _hours_in_table(form: DaysForm) -> tuple[tuple[int, str], ...]:
+    """The hour typed for each round; nothing where all stand as they were offered, so that they follow the plan."""
+    hours = [hour.strip() for hour in form.hour_at.data or ()]
+    table = tuple(zip(form.hour_on.data or (), hours, strict=False))
+    return () if "|".join(hours) == form.hour_usual.data else table
 
 
 def day_list(text: str | None) -> tuple[int, ...]:
@@ -87,8 +106,8 @@ class DaysPage:
     visits: tuple[Visit, ...] = ()
     grid: tuple[GridRow, ...] = ()
     minutes: tuple[tuple[int, float], ...] = ()
-    hours: str = ""
     at: Mapping[int, str] = field(default_factory=dict)
+    usual_hours: str = ""
 
 
 class DaysStep(PlannerStep[DaysForm, DaysPart]):
@@ -123,7 +142,7 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
         offered = tuple((form.offered.data or "").split())
         return DaysPart(
             tuple(form.weekdays.data or ()), form.round_list, form.pull_list, offered, tuple(form.asked.data or ()),
-            (form.hours.data or "").strip(),
+            (form.hours.data or "").strip(), _hours_in_table(form),
         )  # fmt: skip
 
     def settled(self, part: DaysPart, bench: Bench) -> str:
@@ -156,9 +175,13 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
             cuts = chosen(draft, ground, walk.known).cuts
             doses = doses_of(draft, cuts, walk.known)
             grid = grid_of(draft, rounds, doses, walk.known)
-            hours = hours_of(draft, rounds, grid, doses, walk.known)
         except EprobaError as error:
             return DaysPage(problem=sentence(error))
+        at, problem, usual = dict(days.at), "", needed_hours(draft, grid, doses, walk.known)
+        try:
+            at = {day: hour_typed(when) for day, when in hours_of(draft, rounds, grid, doses, walk.known).items()}
+        except DaysError as error:
+            problem = sentence(error)  # what was typed stays in its cell
         asked = [walk.known.measures[key] for key in measure.asked]
         per_unit = [(walk.known.measures[m.key], m.per_unit) for m in planned_measures(measure, walk.known)]
         units_each, known = draft.units_given(cuts), walk.known.recipes
@@ -169,6 +192,7 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
         noun = COMPARED[draft.compared].noun
         tasks = [task for load in loads for task in _tasks(load, noun, doses)]
         return DaysPage(
+            problem=problem,
             weeks=tuple(weeks(tasks, measure.start_on, loads[-1].on, list(days.weekdays))),
             total=sum(load.minutes for load in loads),
             busiest=max(load.minutes for load in loads),
@@ -178,8 +202,8 @@ class DaysStep(PlannerStep[DaysForm, DaysPart]):
             visits=going,
             grid=tuple(_row(measure, rounds, grid[measure.key]) for measure in asked),
             minutes=tuple((load.day, load.minutes) for load in loads if load.round),
-            hours=hours_text(hours),
-            at={day: hour_typed(when) for day, when in hours.items()},
+            at=at,
+            usual_hours="|".join(hour_typed(usual[day]) if day in usual else ANY for day in rounds),
         )
 
     def advice(self, walk: Walk) -> list[Advice]:
