@@ -261,3 +261,25 @@ def test_a_fold_is_changed_in_place_by_keyboard_and_the_lots_are_dealt(page, app
     page.get_by_role("button", name="Deal the lots").press("Enter")
     page.wait_for_url("**/trials/1?dealt=1")
     assert "Whey on pak choi" in Client(app).get("/trials").text
+
+
+def test_a_press_while_a_save_is_on_its_way_is_not_lost_with_its_button(page):
+    """The sheet is drawn anew between the press and its going: the new button is as good as the old."""
+    page.set_default_timeout(PATIENCE)
+    page.goto("/")
+    page.get_by_role("button", name="New trial").click()
+    page.wait_for_url("**/sheet")
+    page.get_by_label("What is tried").fill("Whey")
+    expect(page.locator("[data-fold=treatments] > summary")).to_contain_text("A Whey · B Plain water")
+    page.evaluate(
+        """() => {
+          const [deal, sheet] = [document.querySelector("[value=deal]"), document.querySelector("form.live")];
+          Saves.underWay += 1;
+          Saves.last = Saves.last.then(() => {
+            deal.replaceWith(deal.cloneNode(true));
+            Saves.underWay -= 1;
+          });
+          sheet.requestSubmit(deal);
+        }"""
+    )
+    page.wait_for_url("**/trials/1?dealt=1")

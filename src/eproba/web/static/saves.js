@@ -37,8 +37,13 @@ const Saves = {
       going = "soon";
       await this.settled();
       going = "now";
-      form.requestSubmit(event.submitter);
+      form.requestSubmit(this.stillThere(form, event.submitter));
     });
+  },
+  // What was pressed may have been drawn anew meanwhile: then its like is pressed.
+  stillThere(form, pressed) {
+    if (!pressed || pressed.form === form) return pressed;
+    return [...form.elements].find((button) => button.name === pressed.name && button.value === pressed.value);
   },
   settled() {
     return Promise.race([this.last, new Promise((done) => setTimeout(done, SAVES_PATIENCE))]);
