@@ -3,9 +3,11 @@
 import itertools
 import os
 import re
+import shutil
 import threading
 from collections.abc import Callable
 from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
 from types import SimpleNamespace
 from typing import ClassVar
 
@@ -35,6 +37,7 @@ TODAY = date(2026, 5, 20)
 PATIENCE = 120_000  # ms: a busy machine may stand still for a while
 # Of all workers of a run: they are children of the process that was started.
 RUN = f"eproba_shared_{os.getppid() if 'PYTEST_XDIST_WORKER' in os.environ else os.getpid()}_"
+BEGUN = Path(f"/tmp/{RUN}begun")  # a home that is begun once for all tests of starting
 _numbers = itertools.count(1)
 # In CI the same examples each time; elsewhere new ones, so that somebody meets what nobody thought of.
 hypothesis.settings.register_profile("ci", derandomize=True, deadline=None, max_examples=50)
@@ -186,8 +189,10 @@ def templates(server):
 
 def pytest_sessionfinish(session):
     """What the workers shared goes when all of them are done."""
-    url = os.environ.get("EPROBA_DATABASE_URL")
-    if url and not hasattr(session.config, "workerinput"):
+    if hasattr(session.config, "workerinput"):
+        return
+    shutil.rmtree(BEGUN, ignore_errors=True)
+    if url := os.environ.get("EPROBA_DATABASE_URL"):
         server = Server(url)
         for name in server.names(RUN):
             server.drop(name)

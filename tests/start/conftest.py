@@ -1,17 +1,13 @@
 """Homes of one's own."""
 
 import fcntl
-import shutil
-from pathlib import Path
 
 import pytest
 
 from eproba.start.cluster import in_use
 from eproba.start.home import open_home
-from tests.conftest import RUN
+from tests.conftest import BEGUN
 from tests.start.homes import copied, eproba, own_home
-
-BEGUN = Path(f"/tmp/{RUN}begun")
 
 
 @pytest.fixture
@@ -32,11 +28,6 @@ def begun():
             assert eproba(path, "passcode").returncode == 0
             (BEGUN / "made").touch()
     return path
-
-
-def pytest_sessionfinish(session):
-    if not hasattr(session.config, "workerinput"):
-        shutil.rmtree(BEGUN, ignore_errors=True)
 
 
 @pytest.fixture

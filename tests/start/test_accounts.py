@@ -93,6 +93,7 @@ def test_the_app_of_an_old_home_becomes_small_and_keeps_its_data(of_old, monkeyp
     must_be_small(of_old)
 
 
+@pytest.mark.long
 def test_lost_password_files_are_made_anew_and_the_data_stay(home):
     asked(home, KEPT.format("Flowers"))
     assert eproba(home, "stop").returncode == 0
@@ -137,6 +138,7 @@ def test_a_backup_that_would_run_a_program_is_refused_before_anything_of_it_runs
         asked(home, f"COPY (SELECT 1) TO PROGRAM 'touch {touched}'")
 
 
+@pytest.mark.long
 def test_a_backup_of_before_there_was_a_digest_is_taken_with_a_word(running_home):
     home = running_home
     asked(home, KEPT.format("Flowers"))

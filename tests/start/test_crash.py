@@ -113,20 +113,20 @@ def brought_back(home, port, until):
 
 
 def test_a_thousand_readings_through_kill_9_of_everything(home, long):
-    """In a run of every day four hundred, and the workers' master and PostgreSQL alone."""
+    """In a run of every day two hundred, and the workers' master and PostgreSQL alone."""
     port = free_port()
     assert eproba(home, "serve", "--port", port, "--detach").returncode == 0
     until, line = time.monotonic() + PATIENCE, Line(port)
     trial, rounds = dealt_trial(line)
     todo = entries_of(rounds)
     assert len(todo) >= 1000
-    todo = todo if long else todo[:400]
+    todo = todo if long else todo[:200]
     acknowledged, kills = 0, itertools.cycle(["worker", "master", "postmaster"] if long else ["master", "postmaster"])
-    next_kill = 100
+    next_kill = 100 if long else 50
     while acknowledged < len(todo) and time.monotonic() < until:
         batch = todo[acknowledged : acknowledged + SENT_AT_ONCE]
         if acknowledged >= next_kill:
-            next_kill += 350 if long else 150
+            next_kill += 350 if long else 75
             threading.Timer(0.02, killed, (home, next(kills))).start()
         try:
             statuses = {answer["status"] for answer in line.send(batch)}

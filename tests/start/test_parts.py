@@ -156,6 +156,7 @@ def tables(opened: Home) -> str:
         return subprocess.run(asked, env=access.env, capture_output=True, text=True).stdout.strip()
 
 
+@pytest.mark.long
 def test_all_data_move_into_a_cluster_of_the_newest_postgresql(opened):
     """Tried with the same version twice, since a machine has seldom two: the way is the same."""
     before = tables(opened)

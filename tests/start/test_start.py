@@ -218,6 +218,7 @@ def steps(count, long):
     return range(1, count) if long else [*range(5, 53, 24), count]
 
 
+@pytest.mark.long
 def test_a_passcode_command_killed_at_any_step_is_repaired_by_the_next(empty_home, long):
     """A new home, its secrets, its cluster, the database: each run goes on from what the one before left behind."""
     last = 0
@@ -248,6 +249,7 @@ KEPT = (
 )
 
 
+@pytest.mark.long
 def test_backup_and_a_restore_killed_at_any_step_leaves_the_old_or_the_new(home, begun, long):
     """Own data into a file, and into a home that knows nothing of the first; what was there is kept, and comes back."""
     file, elsewhere = home.parent / "kept.backup", home.parent / "elsewhere"

@@ -82,7 +82,9 @@ def own_words(app):
 
 
 @crowded_garden
-@pytest.mark.parametrize(("system", "strange"), [("US", METRIC), ("metric", US)], ids=["US", "metric"])
+@pytest.mark.parametrize(
+    ("system", "strange"), [("US", METRIC), pytest.param("metric", US, marks=pytest.mark.long)], ids=["US", "metric"]
+)
 def test_no_page_speaks_in_other_units(app, client, long, system, strange):
     client.post("/measures/units", {"system": system})
     found, pages, typed = [], 0, own_words(app)

@@ -46,6 +46,7 @@ def values(live, trial, day):
     return {(c[2], c[6], c[7]): c[8] or c[10] for c in cells if c[0] == str(day)}
 
 
+@pytest.mark.long
 @crowded_garden
 @pytest.mark.parametrize("part", [0, 1])
 def test_a_crowded_year_fits_every_width_and_eye(page, part):
@@ -323,6 +324,7 @@ CONTROLS = {
 }  # fmt: skip
 
 
+@pytest.mark.long
 def test_choosing_a_kind_and_pausing_plans_that_kind(page, live):
     """Nobody presses a button: what is kept on the way is applied, and the page shows it, whoever types meanwhile."""
     client = Client(live.app)
@@ -480,6 +482,7 @@ def steps_to_ground(page, name):
         page.wait_for_url(f"**/{step}")
 
 
+@pytest.mark.long
 def test_two_beds_become_pairs_are_declared_and_read(page, clock):
     """By mouse: two beds drawn, pairs taken, the chance moved, the plan declared, the first round begun."""
     steps_to_ground(page, "Diluted whey")

@@ -164,7 +164,7 @@ def test_twelve_entries_from_today_away_and_back_and_loaded_again(engine, today,
     assert len(stored(live)) == 12
 
 
-@till_everywhere
+@not_again_in_chromium
 @demo_garden
 def test_typed_while_the_computer_is_away_waits_on_the_device_for_every_tab(engine, at_round, live):
     type_in(engine, 5.1)
@@ -261,6 +261,9 @@ def test_a_store_that_does_not_answer_holds_up_nobody(engine, at_round, live):
     assert stored(live) == ["5.1"]
 
 
+SAFELY = "2 readings wait safely on this device."
+
+
 @webkit_first
 @demo_garden
 @pytest.mark.parametrize(
@@ -269,8 +272,8 @@ def test_a_store_that_does_not_answer_holds_up_nobody(engine, at_round, live):
         (NO_STORE, "1 reading waits in this page only: don’t close it.", ["5.2"]),
         (FULL, "2 readings wait in this page only: don’t close it.", ["5.1", "5.2"]),
         (NEWER, "A newer Eproba wrote on this device: load this page again to see what waits here.", ["5.2"]),
-        ("Device.database.close();", "2 readings wait safely on this device.", ["5.1", "5.2"]),
-        (CLEARED, "2 readings wait safely on this device.", ["5.1", "5.2"]),
+        pytest.param("Device.database.close();", SAFELY, ["5.1", "5.2"], marks=LONG),
+        pytest.param(CLEARED, SAFELY, ["5.1", "5.2"], marks=LONG),
     ],
     ids=["no store", "a full store", "a newer store", "a closed connection", "storage cleared"],
 )
@@ -310,7 +313,7 @@ def test_entries_of_the_store_before_are_sent_in_their_order(engine, at_round, l
 
 @webkit_first
 @demo_garden
-@pytest.mark.parametrize("days", [400, -400])
+@pytest.mark.parametrize("days", [400, pytest.param(-400, marks=LONG)])
 def test_a_phone_that_slept_and_whose_clock_was_set_sends_when_it_wakes(engine, at_round, live, days):
     asleep = "Object.defineProperty(document, 'visibilityState', { configurable: true, get: () => 'hidden' });"
     engine.ask(asleep + f"const real = Date.now; Date.now = () => real() + 86400000 * {days};")

@@ -86,7 +86,7 @@ def test_asked_again_a_trial_learns_from_its_own_ledger(app, client):
 
 
 @crowded_garden
-def test_what_would_settle_it_and_the_planner_know_one_chance(client):
+def test_what_would_settle_it_and_the_planner_know_one_chance(client, long):
     seen = 0
     for trial in range(6, 22):
         page = text(client, f"/trials/{trial}/next") if client.get(f"/trials/{trial}/next").status_code == 200 else ""
@@ -102,4 +102,6 @@ def test_what_would_settle_it_and_the_planner_know_one_chance(client):
         of_verdict = re.findall(r"most likely (\d+) \w+ of each", text(client, f"/trials/{trial}/verdict"))
         assert set(of_verdict) <= {units}, "verdict and What next name one number"
         seen += 1
+        if seen == 2 and not long:
+            break
     assert seen >= 2

@@ -32,8 +32,8 @@ def summer_time(monkeypatch):
     [Temper(2, "mild", 0.2), *(pytest.param(t, marks=LONG) for t in (Temper(1, "cool"), Temper(3, "warm")))],
     ids=str,
 )
-def test_forty_days_break_no_law(server, temper):
-    outcome = with_database(server.url, 40, temper, IN_MARCH)
+def test_forty_days_break_no_law(server, temper, long):
+    outcome = with_database(server.url, 40 if long else 18, temper, IN_MARCH)
     assert outcome.breaks == (), in_words(outcome)
     assert outcome.median <= 3
     assert outcome.started <= 1.15 * outcome.fewest or outcome.started - outcome.fewest <= 1
@@ -43,7 +43,7 @@ def test_forty_days_break_no_law(server, temper):
 def test_a_list_that_is_untrue_is_noticed(server, monkeypatch):
     """A tick that nothing comes of: what was done is asked again, and still stands in the evening."""
     monkeypatch.setattr(morning, "_is_ticked", lambda *_: False)
-    assert {broken.law for broken in with_database(server.url, 25, Temper()).breaks} == {1, 8}
+    assert {broken.law for broken in with_database(server.url, 12, Temper()).breaks} == {1, 8}
 
 
 def test_the_command_tells_lines_batches_and_breaks(server, monkeypatch):
