@@ -35,7 +35,7 @@ def test_all_as_planned_is_one_note(catalogue):
         ({"done_on": DAY0 + timedelta(days=4)}, {}, "1 of 2 pours came late, by up to 4 days (A on day 0)"),
         ({"done_on": DAY0 + timedelta(days=1)}, {}, "All 2 pours are on record"),
         ({"amount_each": 100.0}, {"amount_each": 100.0}, "poured short once, down to 40 % of the plan"),
-        ({"unit_amounts": {"P2": 200.0}}, {}, "Comfrey steep was poured short once, down to 80 %"),
+        ({"unit_amounts": {"P2": 200.0}}, {}, "Comfrey steep: poured short once, down to 80 %"),
         ({}, {"amount_each": 225.0}, "All 2 pours are on record"),
         ({"amount_each": 300.0}, {}, "Unequal water on day 0: a gap may be the watering alone"),
         ({}, {"amount_each": 270.0}, "All 2 pours are on record"),

@@ -121,7 +121,7 @@ def test_warmth_moves_the_window_by_q10_and_stands_where_nothing_brews():
     cooled = brew(COMFREY, look(0, warmest), (10, "put cool"), look(20, coolest))
     assert brewed_hours(cooled, at(30)) == pytest.approx(20), "ten hours in the fridge do not count"
     assert brewed_hours(brew(COMFREY, (10, "put cool")), at(30)) == pytest.approx(10), "the fridge tells nothing before"
-    with pytest.raises(QuantityError, match="5000 °C can't be"):
+    with pytest.raises(QuantityError, match="5000 °C doesn’t fit"):
         speed(COMFREY, 5000)
 
 

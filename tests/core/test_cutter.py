@@ -191,7 +191,7 @@ def test_the_ground_comes_back_as_it_was_kept():
             {"places": [{"kind": "bed", "x_cm": 0, "y_cm": 0, "width_cm": "wide", "length_cm": 5}]},
             "Place 1: width must",
         ),
-        ({"places": [{"kind": "bed", "x_cm": 0, "y_cm": 0, "width_cm": -5, "length_cm": 5}]}, "−5 cm can't be"),
+        ({"places": [{"kind": "bed", "x_cm": 0, "y_cm": 0, "width_cm": -5, "length_cm": 5}]}, "−5 cm doesn’t fit"),
         ({"places": [vars(TWO_BEDS.places[0]), {**vars(TWO_BEDS.places[1]), "x_cm": 150}]}, "lie over each other"),
         ({"places": [vars(TWO_BEDS.places[0])], "gradient": {"kind": "moon"}}, "a slope, a shade side"),
     ],

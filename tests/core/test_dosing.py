@@ -55,7 +55,7 @@ def test_compost_once_beside_molasses_monthly_beside_nothing_at_all():
     assert given_to(found, "B") == given_to(found, "C") == {0: None, 28: None, 56: None}
     assert given_to(found, "A", "water") == {0: 2.0, 28: 2.0, 56: 2.0}, "compost is no water"
     assert "D" not in {pour.letter for pour in found.pours}
-    assert found.evened == ("Compost gets 2 L/m² of plain water as well, every 28 days, 3 times.",)
+    assert found.evened == ("Compost: also 2 L/m² of plain water, every 28 days, 3 times.",)
     assert "Nothing gets less water" in found.uneven[0]
 
 
@@ -221,8 +221,8 @@ def test_what_the_kit_can_t_tell_apart_is_told_with_a_way():
     )
     assert told(500.0, 100.0, 3000.0) == []
     assert told(799.0, 20.0, 200.0) == [
-        "Juice 799.0 is too little for your kit: ¾ tsp (3.75 mL) for 4 times as much, of which you use a quarter. Or "
-        "make a stock of 1 + 9 first, and take 1 + 79 of that: the same strength, ten times as much to measure."
+        "Your kit can’t measure so little juice 799.0: ¾ tsp (3.75 mL) for 4 times as much, of which you use a quarter. "
+        "Or make a stock of 1 + 9 first, and take 1 + 79 of that: the same strength, ten times as much to measure."
     ]
 
 

@@ -294,11 +294,11 @@ def test_a_word_that_means_several_things_is_asked_back(word):
 @pytest.mark.parametrize(
     ("call", "told"),
     [
-        (lambda: in_base(-1, "g"), "-1 g can't be: an amount is 0 or more."),
+        (lambda: in_base(-1, "g"), "-1 g doesn’t fit: an amount is 0 or more."),
         (lambda: in_base(1, "pinch"),
          "“pinch” is no unit known here: write g, kg, mL, L, tsp, tbsp, US cup or metric cup."),
-        (lambda: celsius(110.1), "110.1 °C can't be: −40 to 110 °C fits. Was it another unit, or a slip?"),
-        (lambda: celsius(-40.1), "−40.1 °C can't be: −40 to 110 °C fits. Was it another unit, or a slip?"),
+        (lambda: celsius(110.1), "110.1 °C doesn’t fit: give −40 to 110 °C. Was it another unit, or a typing slip?"),
+        (lambda: celsius(-40.1), "−40.1 °C doesn’t fit: give −40 to 110 °C. Was it another unit, or a typing slip?"),
         (lambda: parse_number(" 1,234.5 "), "“1,234.5” is not a number; write it like 12.5 or 12,5"),
         (lambda: parse_number("1e999"), "“1e999” is too large"),
         (lambda: parse_date(" nonsense "), "“nonsense” is no date; write it as 2026-05-31"),
@@ -478,11 +478,11 @@ def place(**changes):
     [
         ({}, "Draw at least one place: a bed, a row of pots, a tray, a bench or a lawn patch."),
         ({"places": [place(kind="sea")]}, "Bed: choose bed, lawn, pots, bench or tray."),
-        ({"places": [place(width_cm=0.9)]}, "Bed: 0.9 cm can't be; from 1 cm to 200 m fits."),
-        ({"places": [place(length_cm=20_001)]}, "Bed: 20001 cm can't be; from 1 cm to 200 m fits."),
+        ({"places": [place(width_cm=0.9)]}, "Bed: 0.9 cm doesn’t fit: give 1 cm to 200 m."),
+        ({"places": [place(length_cm=20_001)]}, "Bed: 20001 cm doesn’t fit: give 1 cm to 200 m."),
         ({"places": [place(x_cm="x")]}, "Bed: x must be a number of centimetres."),
-        ({"places": [place(kind="pots", rows=0)]}, "Bed: 0 × 1 can't be; up to 200 in one place."),
-        ({"places": [place(kind="pots", rows=201)]}, "Bed: 201 × 1 can't be; up to 200 in one place."),
+        ({"places": [place(kind="pots", rows=0)]}, "Bed: 0 × 1 doesn’t fit: give up to 200 in one place."),
+        ({"places": [place(kind="pots", rows=201)]}, "Bed: 201 × 1 doesn’t fit: give up to 200 in one place."),
         ({"places": [place(x_cm=150 * n, name=f"B{n}") for n in range(13)]},
          "13 places are too many for one trial; up to 12."),
         ({"places": [place(), place(name="Other", x_cm=99.9)]},
@@ -539,7 +539,7 @@ def test_what_crosses_a_border_reaches_one_and_a_half_guards(gap, kind, found):
         ({"replicate": 2}, "Plant height is read once in each unit; this is reading 2", "reading"),
         ({"typed": "a\0"}, "it holds a character that can’t be kept; type it again without it", "value"),
         ({"typed": " "}, "type a value, or skip with a reason", "value"),
-        ({"typed": "-1"}, "-1 can’t be: Plant height is 0 or more", "value"),
+        ({"typed": "-1"}, "-1 doesn’t fit: Plant height is 0 or more", "value"),
     ],
 )
 def test_a_reading_that_is_refused_in_a_whole_sentence(catalogue, changes, told, field):

@@ -120,7 +120,7 @@ SENTENCES = [
     ("another as last seen", {"treatment": "Whey", "units": ["W3", "C1"], "verdict": "cannot_tell"}, "As W3 and C1 "
      "last stood before they were lost, the verdict on Whey would be “Can’t tell”. Were they truly lost, or put "
      "aside?"),
-    ("much noisier", {"wild": "Whey", "calm": "Water", "times": 7.04, "treatment": "Whey"}, "Whey scatters 7.0 times "
+    ("much noisier", {"wild": "Whey", "calm": "Water", "times": 7.04, "treatment": "Whey"}, "Whey scattered 7.0 times "
      "as much as Water, and the units are few: a gap may be the work of a few far ones."),
     ("hangs on one", {"treatment": "Whey", "unit": "W3"}, "Without unit W3 alone, Whey would not stand apart from the "
      "control: all hangs on a single unit of few."),
@@ -128,7 +128,7 @@ SENTENCES = [
      "farthest was, Whey would not stand apart from the control: in an arm so noisy, a single far unit decides."),
     ("pooled stands in", {"treatment": "Whey"}, "Whey and the control show no noise of their own (all alike): that of "
      "the other treatments stands in for it, so a direction is the most that can be told."),
-    ("few look calm", {"treatment": "Whey"}, "Whey stands apart on the noise of so few units alone, and not on "
+    ("few look calm", {"treatment": "Whey"}, "Whey stood apart on the noise of so few units alone, and not on "
      "that of "
      "all: three that happen to lie close look calm."),
     ("the same without", {"treatment": "Whey", "verdict": "better"}, "Without the units far off the verdict on Whey "
@@ -143,7 +143,7 @@ SENTENCES = [
      "could hardly answer. No worms at all."),
     ("far off", {"units": ["P7"]}, "Far from what its group and block lead to expect: P7. Check for a typing "
      "slip or a reason. It still counts."),
-    ("unequal noise", {"wild": "Whey", "calm": "Water", "times": 2.345}, "Whey scatters 2.3 times as much as Water; "
+    ("unequal noise", {"wild": "Whey", "calm": "Water", "times": 2.345}, "Whey scattered 2.3 times as much as Water; "
      "each treatment is judged on its own noise, so the intervals take it already."),
     ("nothing left over", {}, "Too few units for blocks and baseline: nothing is left over to measure the noise "
      "with."),
@@ -209,9 +209,8 @@ SENTENCES = [
     ("all rounds", {"due": 1}, "The one round was taken."),
     ("came late", {"late": 1, "of": 8, "days": 4, "pours": [("A", 0), ("B", 7)]}, "1 of 8 pours came late, by "
      "up to 4 days (A on day 0; B on day 7): the verdict speaks of what was poured, when it was poured."),
-    ("poured short", {"treatment": "Whey", "times": 2, "least": 0.4, "units": [("A", 0), ("A3", 7)]}, "Whey was "
-     "poured "
-     "short twice, down to 40 % of the plan: A on day 0; A3 on day 7."),
+    ("poured short", {"treatment": "Whey", "times": 2, "least": 0.4, "units": [("A", 0), ("A3", 7)]}, "Whey: "
+     "poured short twice, down to 40 % of the plan: A on day 0; A3 on day 7."),
     ("poured over", {"treatment": "Whey", "times": 1, "most": 4.7, "units": [("A3", 7)]}, "Whey got more than "
      "the plan "
      "gives once, up to 470 % of it: A3 on day 7."),
@@ -228,8 +227,8 @@ SENTENCES = [
      "anywhere: blocks across it would have kept like with like."),
     ("unequal water", {"days": [0, 7]}, "Unequal water on day 0, 7: a gap may be the watering alone."),
     ("handled unlike", {"days": [0]}, "Not every unit got the same handling on day 0: raking alone can do something."),
-    ("carried over", {"days": [14]}, "On day 14 the control was poured from the brew’s can afterwards: a can carries "
-     "over."),
+    ("carried over", {"days": [14]}, "On day 14 the control was poured from the brew’s can afterwards; "
+     "traces may have carried over."),
 ]  # fmt: skip
 
 

@@ -44,7 +44,7 @@ def test_what_may_kill_is_no_worse_for_nobody_and_is_not_kept():
     assert (whey.uncapped, whey.verdict, whey.capped_by) == ("no_worse", "cannot_tell", "lost by treatment")
     assert whey.losses.p == pytest.approx(0.2)
     assert sentence(whey, judgement, Wording()).endswith(
-        "Whey lost 3 of 8 units, Water none of 8. Luck can do that, but nobody can say that Whey does no harm."
+        "Whey lost 3 of 8 units, Water none of 8. Luck can do that, but nobody can rule out that Whey did harm."
     )
     (step,) = next_steps(judgement, {})
     assert step.advised == "ask again"
@@ -80,7 +80,7 @@ def test_a_gain_beside_losses_that_luck_can_make_is_asked_again_before_it_is_kep
     assert step.advised == "ask again"
     spent = {name: Spent(name[0], name, 8, 2.0, 1, 1, True, 5.0, 5.0, None, 1.0) for name in ("Whey", "Water")}
     first, *others = reasons(step, sure, judgement, Wording(), spent, "")
-    told = "Whey lost 1 of 8 units, Water none of 8. Luck can do that, but nobody can say that Whey does no harm."
+    told = "Whey lost 1 of 8 units, Water none of 8. Luck can do that, but nobody can rule out that Whey did harm."
     assert (first.choice, first.text) == ("ask again", f"{told} With units to spare, the next trial can tell.")
     assert {reason.choice: reason.text for reason in others}["keep"] == told
 

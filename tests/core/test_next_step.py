@@ -94,9 +94,9 @@ def test_a_rung_that_is_not_worth_having_is_nothing_to_go_over_to(judgement):
     ("costs", "bought", "advised", "said"),
     [
         ({"B": 0.1, "A": 0.6}, True, "keep", "costs 0.10 per square metre instead of 0.60 per "),
-        ({"B": 0.6, "A": 0.6}, True, "drop", "for 6.5 min of work: A does as well."),
-        ({"B": 0.1, "A": 0.6}, False, "drop", "for 6.5 min of work: A does as well."),
-        ({"B": 0.1}, True, "drop", "for 6.5 min of work: A does as well."),
+        ({"B": 0.6, "A": 0.6}, True, "drop", "for 6.5 min of work: you get as much from A."),
+        ({"B": 0.1, "A": 0.6}, False, "drop", "for 6.5 min of work: you get as much from A."),
+        ({"B": 0.1}, True, "drop", "for 6.5 min of work: you get as much from A."),
     ],
 )
 def test_as_good_as_the_bought_one_and_cheaper_is_kept_with_both_prices(

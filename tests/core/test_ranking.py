@@ -124,7 +124,7 @@ def said(values, **question):
 def test_the_sentences_of_a_ranking():
     near = {"Sand": [9.0, 10, 11, 10], "Coir": [10.5, 11, 10, 11], "Loam": [19.0, 20, 21, 20]}
     assert said(near) == (
-        "Loam is ahead of all others",
+        "Loam came out ahead of all others",
         [
             "Ahead of Coir by about 9.4 g (likely between 7.7 and 11 g); ahead of Sand by about 10 g (likely "
             "between 8.1 and 12 g).",

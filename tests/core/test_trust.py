@@ -84,7 +84,7 @@ def test_unequal_noise_is_told_and_has_no_effect():
     wild = [UnitValue(f"b{i}", "B", 10 + float(v)) for i, v in enumerate(rng.normal(0, 6, 12))]
     line = rules(calm + wild)["unequal noise"]
     assert line.level == "note"
-    assert text_of(line).startswith("B scatters ")
+    assert text_of(line).startswith("B scattered ")
     assert "unequal noise" not in rules(made_up(11, 2, 12))
 
 

@@ -142,8 +142,8 @@ def test_texts_of_the_catalogue_are_filled_for_the_household():
 def test_an_error_says_its_limits_in_the_units_of_who_reads_it():
     with pytest.raises(MixError) as refused:
         Want(area_m2=200_000)
-    assert str(refused.value) == "200000 m² can't be: an area above 0, up to 100000 m²."
-    assert told(refused.value, US) == "2150000 sq ft can't be: an area above 0, up to 1080000 sq ft."
+    assert str(refused.value) == "200000 m² doesn’t fit: give an area above 0, up to 100000 m²."
+    assert told(refused.value, US) == "2150000 sq ft doesn’t fit: give an area above 0, up to 1080000 sq ft."
     assert told(ValueError("{odd}"), US) == "{odd}"
 
 

@@ -106,7 +106,7 @@ def test_recipes_are_listed_by_short_names():
         (["yeast-starter", "--units", "3"], "how much each unit gets"),
         (["yeast-starter", "--units", "0", "--per-unit-litres", "1"], "1 to 1000"),
         (["yeast-starter", "--area", "1e30"], "up to 100000 m²"),
-        (["bean-test", "--units", "2", "--per-unit-litres", "0"], "above 0"),
+        (["bean-test", "--units", "2", "--per-unit-litres", "0"], "more than 0"),
     ],
 )
 def test_what_can_not_be_mixed_gets_one_line(options, said):

@@ -115,7 +115,7 @@ def test_who_reads_a_blind_trial_gets_no_treatment_and_no_hint_of_one():
     ("row", "column", "why"),
     [
         ("0,P3,Leaf count,1,tall,,", "value", "“tall” is not a number"),
-        ("0,P3,Leaf count,1,-1,,", "value", "-1 can’t be: Leaf count is a whole number, 0 or more"),
+        ("0,P3,Leaf count,1,-1,,", "value", "-1 doesn’t fit: Leaf count is a whole number, 0 or more"),
         ("0,P3,Leaf count,3,4,,", "reading", "Leaf count is read 2 times in each unit; this is reading 3"),
         ("0,P3,Leaf count,0,4,,", "reading", "“0” is no reading number; use 1, 2, 3 …"),
         ("0,P3,Leaf count,²,4,,", "reading", "“²” is no reading number; use 1, 2, 3 …"),

@@ -78,7 +78,7 @@ def test_every_calculator_is_worked_through():
         ("water wet_g=ninety dry_g=1", "wet_g: “ninety” is not a number"),
         ("water wet_g=90 dry_g=80 rain=2", "rain is no input; they are wet_g, dry_g, tin_g and density"),
         ("water wet_g", "write each input as NAME=VALUE"),
-        ("slurry moist_g=4 ratio=4 w=0.1", "moist_g can’t be 4 g: it goes from 5 to 500 g"),
+        ("slurry moist_g=4 ratio=4 w=0.1", "moist_g: 4 g doesn’t fit: give 5 to 500 g"),
         ("infiltration seconds=10 volume_ml=3", "give ring_mm: ring across, in mm"),
         ("infiltration seconds=10 depth_mm=3 ring_mm=100", "ring_mm belongs to another way of measuring"),
         ("jar from_ppm=900 to_ppm=800 volume_l=1 t=20 dry_g=80 hours=24", "the CO₂ falls: the jar leaks"),
@@ -90,7 +90,7 @@ def test_every_calculator_is_worked_through():
         ("lost before_g=1 after_g=2", "heavier than before"),
         ("settled sunk_mm=0 above_mm=0", "the jar is empty"),
         ("sieved coarse_g=2 all_g=1", "more than all stayed"),
-        ("growth first=0 last=1 days=3", "first can’t be 0"),
+        ("growth first=0 last=1 days=3", "first: 0 as measured doesn’t fit"),
         ("coming-up days=3,4 up=1", "2 days and 1 counts"),
     ],
 )

@@ -108,7 +108,7 @@ def test_a_late_undo_deletes_nobody_s_correction(client, round_):
         ({"replicate": 3}, "read 2 times in each unit; this is reading 3"),
         ({"replicate": 10**9 * 10}, "replicate is no whole number"),
         ({"typed": "tall"}, "is not a number"),
-        ({"typed": "-1"}, "-1 can’t be: Moisture meter is 0 or more"),
+        ({"typed": "-1"}, "-1 doesn’t fit: Moisture meter is 0 or more"),
         ({"typed": "9" * 601}, "no text of up to 600"),
         ({"typed": 5}, "no text of up to 600"),
         ({"typed": ""}, "Type a value, or skip with a reason."),

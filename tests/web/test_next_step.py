@@ -39,7 +39,11 @@ def test_more_ground_is_reckoned_for_each_way_with_its_cautions(client):
     assert "backflow" in page
     assert page.count("Pumps and high pressure hurt") == 1, "each caution once, with the ways that it is for"
     assert "<strong>Backpack sprayer, Pump and tank, Drip injection: </strong> Pumps and high pressure" in page
-    for area, why in (("lots", "“lots” is not a number"), ("0", "0 m² can’t be"), ("1e9", "can’t be: above 0, up to")):
+    for area, why in (
+        ("lots", "“lots” is not a number"),
+        ("0", "0 m² doesn’t fit"),
+        ("1e9", "doesn’t fit: give more than 0, up to"),
+    ):
         assert why in text(client, f"/trials/1/next?scale=B&area={area}"), area
 
 

@@ -82,7 +82,7 @@ def test_an_emptied_batch_does_not_stand_in_the_way_of_a_correction(client):
         ({"done_at_A": "2027-05-20T10:00"}, "is still to come"),
         ({"done_at_A": "2026-05-20T10:30"}, "Sugar ferment: 10:30 is still to come"),
         ({"amount_A": "20 L each", "batch_A": "3"}, "“Ferment, second bucket” holds 1.6 L by its ledger, not 7.273"),
-        ({"soil_c": "5000"}, "5000 °C can't be"),
+        ({"soil_c": "5000"}, "5000 °C doesn’t fit"),
     ],
 )
 def test_what_can_not_be_gets_its_sentence_and_nothing_is_lost(client, changes, said):

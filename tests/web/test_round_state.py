@@ -120,7 +120,7 @@ def test_the_till_asks_refuses_and_takes_what_the_core_does(state):
         ("", "Type a number, or skip."),
         ("tall", "“tall” is not a number; write it like 12.5 or 12,5."),
         ("1.2.3", "“1.2.3” is not a number; write it like 12.5 or 12,5."),
-        ("-1", "-1 can’t be: Plant height is 0 or more."),
+        ("-1", "-1 doesn’t fit: Plant height is 0 or more."),
         ("301", "301 is outside 0 to 300 cm. Enter again if it is right."),
         ("12,5", ""),
         ("−0", ""),

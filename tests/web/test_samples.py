@@ -26,7 +26,9 @@ def test_a_sample_of_one_treatment_is_one_number_and_counts_once(client, trial, 
     mixed = client.post(f"{trial}/samples", {**new, "units": [first[0], other[0]]})
     assert "got different treatments: mixed into one sample they can’t be told apart." in mixed.text
     assert "Say which units are in it." in client.post(f"{trial}/samples", new).text
-    assert "201 cm deep can’t be" in client.post(f"{trial}/samples", {**new, "depth": "201", "units": first[:1]}).text
+    assert (
+        "201 cm deep doesn’t fit" in client.post(f"{trial}/samples", {**new, "depth": "201", "units": first[:1]}).text
+    )
     taken = client.post(f"{trial}/samples", {**new, "units": first[:2]}, follow_redirects=True).text
     assert "Sample L1. Print its label" in taken
     twice = client.post(f"{trial}/samples", {**new, "units": first[1:2]})

@@ -111,7 +111,7 @@ def in_base(amount: float, unit: str) -> tuple[float, Dimension]:
         A unit that is unknown, or that means different things; an amount below 0 or not finite.
     """
     if not math.isfinite(amount) or amount < 0:
-        raise QuantityError(f"{amount:g} {unit} can't be: an amount is 0 or more.")
+        raise QuantityError(f"{amount:g} {unit} doesn’t fit: an amount is 0 or more.")
     known = " ".join(unit.strip().lower().split())
     if known in AMBIGUOUS:
         raise QuantityError(f"“{unit.strip()}” means different things: write {AMBIGUOUS[known]}.")
@@ -450,6 +450,6 @@ def filled(text: str, units: Units) -> str:
 def celsius(number: float) -> float:
     """A temperature that a brew, a soil or a day can have. Raises QuantityError elsewhere."""
     if not COLDEST <= number <= HOTTEST:
-        text = "{} can't be: {} fits. Was it another unit, or a slip?"
+        text = "{} doesn’t fit: give {}. Was it another unit, or a typing slip?"
         raise QuantityError(text, Amount(number, "°C"), Amount(COLDEST, "°C", high=HOTTEST))
     return number

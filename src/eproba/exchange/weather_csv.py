@@ -81,7 +81,7 @@ def _rain(row: TableRow, columns: dict[str, str | None], span: str) -> float:
     text = _cell(row, columns, "rain")
     rain = parse_number(text) if text else 0.0
     if not 0 <= rain <= MOST_RAIN:
-        raise EprobaError(f"{rain:g} mm of rain in {span} can't be: 0 to {MOST_RAIN:g} fits.")
+        raise EprobaError(f"{rain:g} mm of rain in {span} doesn’t fit: give 0 to {MOST_RAIN:g}.")
     return rain
 
 
@@ -96,7 +96,7 @@ def _day(row: TableRow, columns: dict[str, str | None], text: str) -> Day:
     mean = _cell(row, columns, "temperature")
     low, high = (celsius(parse_number(_cell(row, columns, name) or mean)) for name in ("low", "high"))
     if low > high:
-        raise EprobaError(f"a low of {low:g} °C above a high of {high:g} °C can't be: are the columns swapped?")
+        raise EprobaError(f"a low of {low:g} °C is above a high of {high:g} °C: are the columns swapped?")
     return Day(_date(text), low, high, _rain(row, columns, "a day"))
 
 

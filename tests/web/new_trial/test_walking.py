@@ -48,7 +48,7 @@ def test_back_and_forth_loses_nothing_not_even_what_is_wrong(client, draft):
         ("treatments", {"treatments-0-amount": "lots", "treatments-0-name": "x"}, "not a number"),
         ("treatments", {}, "Name it."),
         ("ground", {"units_each": "2.5"}, "A whole number"),
-        ("ground", {"least_width_cm": "0", "auto": ""}, "0 cm can’t be: 1 cm to 5000 cm fits here"),
+        ("ground", {"least_width_cm": "0", "auto": ""}, "0 cm doesn’t fit: give 1 cm to 5000 cm"),
         ("ground", {"places": "[", "auto": ""}, "did not arrive whole"),
         ("ground", {"sizes": "12 x 11"}, "one number for each pot"),
         ("ground", {"sizes": "12 11"}, "2 sizes for 12 units"),

@@ -157,7 +157,9 @@ def _check_litres(batch: Batch, event: Event) -> None:
 def check_taking(batch: Batch, litres: float) -> None:
     """Refuse to take nothing, or more than there is. Raises BatchError."""
     if not 0 < litres <= MOST_LITRES:
-        raise BatchError(f"{figure_or_whole(litres)} {batch.unit} can’t be: more than 0, up to {MOST_LITRES:g}.")
+        raise BatchError(
+            f"{figure_or_whole(litres)} {batch.unit} doesn’t fit: give more than 0, up to {MOST_LITRES:g}."
+        )
     litres_left = left(batch)
     if litres > litres_left * (1 + CAN_ROUNDING) + 1e-9:
         text = f"“{batch.title}” holds {figure_or_whole(litres_left)} {batch.unit} by its ledger"
@@ -194,7 +196,7 @@ def resized(batch: Batch, litres: float) -> Batch:
     """The batch with another amount as made, where that covers what was taken. Raises BatchError."""
     if not 0 < litres <= MOST_LITRES:
         raise BatchError(
-            f"{figure_or_whole(litres)} {batch.unit} can’t be: a batch holds more than 0, up to {MOST_LITRES:g}."
+            f"{figure_or_whole(litres)} {batch.unit} doesn’t fit: a batch holds more than 0, up to {MOST_LITRES:g}."
         )
     taken = sum(event.litres or 0.0 for event in batch.events if event.what == "taken from")
     if taken > litres * (1 + CAN_ROUNDING) + 1e-9:

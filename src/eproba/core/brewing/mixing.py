@@ -45,22 +45,22 @@ class Want:
         if (self.area_m2 is None) == (self.units is None):
             raise MixError("Give either an area, or units with the amount for each.")
         if self.area_m2 is not None and not 0 < self.area_m2 <= MOST_AREA:
-            text = "{} can't be: an area above 0, up to {}."
+            text = "{} doesn’t fit: give an area above 0, up to {}."
             raise MixError(text, Amount(self.area_m2, "m²"), Amount(MOST_AREA, "m²"))
         if self.units is not None and not 1 <= self.units <= MOST_UNITS:
-            raise MixError(f"{self.units} units can't be: 1 to {MOST_UNITS}.")
+            raise MixError(f"{self.units} units don’t fit: give 1 to {MOST_UNITS}.")
         if self.units is not None and self.per_unit_litres is None:
             raise MixError("Say how much each unit gets.")
         if self.per_unit_litres is not None and not 0 < self.per_unit_litres <= MOST_LITRES:
-            text = "{} for a unit can't be: above 0, up to {}."
+            text = "{} for a unit doesn’t fit: give more than 0, up to {}."
             raise MixError(text, Amount(self.per_unit_litres, "L"), Amount(MOST_LITRES, "L"))
         if self.unit_m2 is not None and not 0 < self.unit_m2 <= MOST_AREA:
             raise MixError("Give a surface above 0 for one unit; it is {}.", Amount(self.unit_m2, "m²"))
         if self.rate is not None and not (math.isfinite(self.rate) and self.rate > 0):
             raise MixError(f"Give a rate above 0; it is {self.rate:g}.")
         if self.parts is not None and not (self.parts[0] > 0 and self.parts[1] >= 0):
-            text = f"A strength of {self.parts[0]:g} + {self.parts[1]:g} can't be"
-            raise MixError(f"{text}: at least one part of concentrate, and 0 or more parts of water.")
+            text = f"A strength of {self.parts[0]:g} + {self.parts[1]:g} doesn’t fit"
+            raise MixError(f"{text}: give at least one part of concentrate, and 0 or more parts of water.")
 
     @property
     def surface(self) -> float | None:
@@ -306,5 +306,5 @@ def _parts_words(concentrate: float, water: float) -> str:
 def in_n(n: float) -> tuple[float, float]:
     """“1 in N” as parts. Raises MixError for less than 1 in 1."""
     if not (math.isfinite(n) and n >= 1):
-        raise MixError(f"1 in {n:g} can't be: 1 in 1 is undiluted, 1 in 10 is one part and nine parts water.")
+        raise MixError(f"1 in {n:g} doesn’t fit: 1 in 1 is undiluted, 1 in 10 is one part and nine parts water.")
     return 1.0, n - 1

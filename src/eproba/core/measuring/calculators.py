@@ -181,7 +181,7 @@ def _value(input_: Input, text: str) -> Value:
             raise CalculatorError(f"{input_.name}: {error}", field=input_.name) from error
         if not input_.low <= number <= input_.high:
             fits = Amount(input_.low, input_.unit, high=input_.high)
-            text = "{} can’t be {}: it goes from {}"
+            text = "{}: {} doesn’t fit: give {}"
             raise CalculatorError(text, input_.name, Amount(number, input_.unit), fits, field=input_.name)
         numbers.append(number)
     if not numbers:

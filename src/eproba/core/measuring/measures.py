@@ -333,7 +333,7 @@ def _counted(measure: Measure, given: Mapping[str, str]) -> float:
         raise NumberError(f"“{strange[0]}” is no class of {lower_first(measure.name)}: they are {', '.join(known)}")
     counts = [parse_number(text) for text in given.values()]
     if wrong := [count for count in counts if count < 0 or count != int(count)]:
-        raise NumberError(f"{wrong[0]:g} can’t be: each class is a whole number, 0 or more")
+        raise NumberError(f"{wrong[0]:g} doesn’t fit: each class is a whole number, 0 or more")
     return math.fsum(counts)
 
 

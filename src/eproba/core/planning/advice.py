@@ -21,11 +21,11 @@ NOTHING_ADDED: tuple[Role, ...] = ("water control", "untreated")
 ROUNDED = 0.05  # a rate typed as one reads it
 ONE_BATCH = (
     "With one batch for all units, you’ll learn about that brew or bag, not about the recipe. "
-    "Several batches, each to its own blocks, would speak of the recipe."
+    "Several batches, each in its own blocks, would tell about the recipe."
 )
 ONE_BAG = (
-    "One bag of each: the trial will speak of these bags, not of the brands. "
-    "Several bags of each, every one to its own blocks, would speak of the brand."
+    "With one bag of each, you’ll learn about these bags, not about the brands. "
+    "Several bags of each, every one in its own blocks, would tell about the brand."
 )
 SPRAYED = re.compile(r"\b(spray|sprayed|spraying|mist|misted|foliar|leaf|leaves)\b", re.I)
 MANURE_DAYS = (120, 90)  # before a harvest that touches the soil; before one that does not

@@ -50,9 +50,11 @@ class Prospect:
 
     def __post_init__(self) -> None:
         if not 2 <= self.treatments <= MOST_TREATMENTS:
-            raise ChanceError(f"{self.treatments} treatments can't be: 2 to {MOST_TREATMENTS}, the control counted.")
+            raise ChanceError(
+                f"{self.treatments} treatments don’t fit: give 2 to {MOST_TREATMENTS}, the control counted."
+            )
         if not 1 <= self.units <= MOST_UNITS:
-            raise ChanceError(f"{self.units} units of each can't be: 1 to {MOST_UNITS}.")
+            raise ChanceError(f"{self.units} units of each don’t fit: give 1 to {MOST_UNITS}.")
         if not (math.isfinite(self.worth) and self.worth > 0):
             raise ChanceError(
                 "A worth of 0 or less can't be shown: give the smallest gap that would change what you do."

@@ -196,7 +196,7 @@ def amount(text: str, dose: Dose, system: System = "metric") -> float:
         unit = Units(system).unit(kept)
         raise DoseError(f"“{text.strip()}” is no amount: write what each unit got as a number of {unit}.") from error
     if not 0 <= given <= MOST_EACH:
-        fits = "{} for a unit can't be: from 0 to {} fits."
+        fits = "{} for a unit doesn’t fit: give 0 to {}."
         raise DoseError(fits, Amount(given, dose.unit), Amount(MOST_EACH, dose.unit))
     return given
 

@@ -151,11 +151,11 @@ def place_from(entry: dict[str, Any], position: int) -> Place:
     numbers = {key: _number(entry.get(key), name, key) for key in ("x_cm", "y_cm", "width_cm", "length_cm")}
     for key in ("width_cm", "length_cm"):
         if not 1 <= numbers[key] <= MOST_CM:
-            text = "{}: {} can't be; from {} to {} fits."
+            text = "{}: {} doesn’t fit: give {} to {}."
             raise GroundError(text, name, Amount(numbers[key], "cm"), Amount(1, "cm"), Amount(MOST_CM / 100, "m"))
     rows, columns = (int(_number(entry.get(key, 1), name, key)) for key in ("rows", "columns"))
     if not (rows >= 1 and columns >= 1 and rows * columns <= MOST_CELLS):
-        raise GroundError(f"{name}: {rows} × {columns} can't be; up to {MOST_CELLS} in one place.")
+        raise GroundError(f"{name}: {rows} × {columns} doesn’t fit: give up to {MOST_CELLS} in one place.")
     return Place(kind, name, rows=rows, columns=columns, **numbers)
 
 

@@ -156,7 +156,7 @@ def _valued(asked: Asked, entry: Entry) -> Ruling:
         return _refused(str(error))
     measure, within = asked.measure, limits(asked)
     if not within.least <= value <= within.most or (within.whole and value != int(value)):
-        return _refused(f"{value:g} can’t be: {possible_words(asked)}")
+        return _refused(f"{value:g} doesn’t fit: {possible_words(asked)}")
     if not within.low <= value <= within.high and not entry.sure:
         said = f"{value:g} is outside {within.low:g} to {within.high:g} {measure.unit}"
         return Ruling("doubted", said, "value", value)
@@ -172,6 +172,8 @@ def possible_words(asked: Asked) -> str:
         return f"of {asked.sown} sown, a whole number from 0 to {asked.sown} can be up"
     if math.isinf(within.most):
         return f"{measure.name} is {'a whole number, ' if within.whole else ''}{figure(within.least)} or more"
+    if measure.levels:
+        return f"choose {within.least:g} to {within.most:g}"
     said = f"{measure.name} goes from {within.least:g} to {within.most:g} {measure.unit}".rstrip()
     return f"{said}, in whole numbers" if within.whole else said
 

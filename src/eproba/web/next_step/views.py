@@ -138,7 +138,9 @@ def _scaled(trial: Trial) -> Scaled | None:
     try:
         square = number_typed(area or _usual_area(), "m²", system())
         if not 0 < square <= MOST_AREA:
-            raise EprobaError("{} can’t be: above 0, up to {}.", Amount(square, "m²"), Amount(MOST_AREA, "m²"))
+            raise EprobaError(
+                "{} doesn’t fit: give more than 0, up to {}.", Amount(square, "m²"), Amount(MOST_AREA, "m²")
+            )
         tools = [equipment(system())[key] for key in LADDER]
         way = ways(recipe, square, rate, strength_of(treatment, trial), tools)
     except EprobaError as error:

@@ -74,7 +74,7 @@ def _depth(text: str) -> float | None:
         return None
     depth = number_typed(text, "cm", typed_system())
     if not 0 <= depth <= DEEPEST:
-        raise SampleError("{} deep can’t be: {} fits.", Amount(depth, "cm"), Amount(0, "cm", high=DEEPEST))
+        raise SampleError("{} deep doesn’t fit: give {}.", Amount(depth, "cm"), Amount(0, "cm", high=DEEPEST))
     return depth
 
 

@@ -140,7 +140,7 @@ def _used(recipe: Recipe) -> dict[str, float]:
         if text.strip():
             amount = parse_number(text)
             if not 0 <= amount <= MOST_USED:
-                raise EprobaError(f"{text} can't be: an amount is 0 or more, up to {MOST_USED:g}.")
+                raise EprobaError(f"{text} doesn’t fit: an amount is 0 or more, up to {MOST_USED:g}.")
             used[portion.ingredient.key] = amount / written_in(portion)[0]
     return used
 

@@ -83,7 +83,7 @@ class NumberField(StringField):
         if (self.low is not None and number < self.low) or (self.high is not None and number > self.high):
             low, high = (None if limit is None else self.told(limit) for limit in (self.low, self.high))
             bounds = f"{low} to {high}" if high is not None else f"at least {low}"
-            raise ValidationError(f"{self.told(number)} can’t be: {bounds} fits here.")
+            raise ValidationError(f"{self.told(number)} doesn’t fit: give {bounds}.")
         self.number = number
 
     def read(self, text: str) -> float:

@@ -63,7 +63,7 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
                 for end in (test.low, test.high)
             ]
             open_ended = test.low is None or test.high is None
-            span = "these lots can’t bound it" if open_ended else " to ".join(ends)
+            span = "without an end that these lots can show" if open_ended else f"likely between {' and '.join(ends)}"
         shown.append(
             ComparisonShown(
                 letters[comparison.treatment],
