@@ -221,8 +221,9 @@ def test_what_the_kit_can_t_tell_apart_is_told_with_a_way():
     )
     assert told(500.0, 100.0, 3000.0) == []
     assert told(799.0, 20.0, 200.0) == [
-        "Your kit can’t measure so little juice 799.0: ¾ tsp (3.75 mL) for 4 times as much, of which you use a quarter. "
-        "Or make a stock of 1 + 9 first, and take 1 + 79 of that: the same strength, ten times as much to measure."
+        "Your kit can’t measure so little juice 799.0: ¾ tsp (3.75 mL) for 4 times as much, of which you use a "
+        "quarter. Or make a stock of 1 + 9 first, and take 1 + 79 of that: the same strength, ten times as much to "
+        "measure."
     ]
 
 
