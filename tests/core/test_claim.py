@@ -46,10 +46,10 @@ def test_a_claim_says_what_how_much_when_and_against_what(catalogue):
     nothing = Worth(None, "ratio")
     assert "noticeably taller than" in asked(height, "Whey", worth=nothing)
     assert asked(height, "Whey", worth=nothing, control="untreated ground", no_worse=True) == (
-        "By day 28, whey is not noticeably worse than untreated ground (plant height)."
+        "By day 28, whey came out not noticeably worse than untreated ground (plant height)."
     )
     assert asked(height, worth=Worth(0.1, "ratio"), no_worse=True).startswith(
-        "By day 28, the treatment is no worse than plain water by more than 10 %"
+        "By day 28, the treatment came out no worse than plain water by more than 10 %"
     )
     assert asked(worms, "Whey", worth=Worth(1.0, "difference"), control="bare soil", turns=True, day=24) == (
         "By day 24, a place with whey had 1 worm more at the surface than with bare soil."

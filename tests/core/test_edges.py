@@ -353,6 +353,8 @@ def test_a_figure_for_reading(number, shown):
 
 
 def test_inside_a_sentence_a_name_begins_small():
+    names = ("Mum’s tea", "Mum's tea", "7-day rice water", "It’s time")
+    assert [lower_first(name) for name in names] == ["Mum’s tea", "Mum's tea", "7-day rice water", "it’s time"]
     assert [lower_first(each) for each in ("Plain water", "pH", "NPK", "A", "")] == [
         "plain water",
         "pH",

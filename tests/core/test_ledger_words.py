@@ -72,10 +72,11 @@ SENTENCES = [
      "14 can’t stand in for it, so this is described, not judged."),
     ("looked before", {"days": [7, 14], "confidence": 0.95}, "The envelope was opened before, on day 7, 14. "
      "That has its price: the ranges here are wider than without it."),
-    ("changed after the opening", {"readings": 1, "pours": 0, "who": ["Ann"], "before": "Better"}, "Changed with the "
-     "envelope open, by Ann: 1 reading, 0 pours. The verdict before was: Better."),
-    ("changed after the opening, unjudged", {"readings": 2, "pours": 1, "who": ["Ann", "Ben"], "before": ""},
-     "Changed with the envelope open, by Ann and Ben: 2 readings, 1 pour."),
+    ("changed after the opening", {"changed": [("reading", 1)], "who": ["Ann"], "before": "Better"}, "Changed with the "
+     "envelope open, by Ann: 1 reading. The verdict before was: Better."),
+    ("changed after the opening, unjudged",
+     {"changed": [("reading", 2), ("pour", 1)], "who": ["Ann", "Ben"], "before": ""},
+     "Changed with the envelope open, by Ann and Ben: 2 readings and 1 pour."),
     ("misled", {"treatment": "Steep", "why": "a dark drench can stain the leaf"}, "Steep may act on the reading "
      "itself: a dark drench can stain the leaf."),
     ("neighbours alike", {"p": 0.01}, "Neighbours are more alike than chance makes them once blocks and treatments "

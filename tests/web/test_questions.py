@@ -61,7 +61,7 @@ def test_no_worse_has_its_own_question_chance_and_verdict(client, draft, clock, 
     chance = text(client, f"{draft}/chance")
     assert "If it is just as good" in chance
     assert "If it is worse by your margin" in chance
-    assert "is no worse than plain water by more than 20 %" in text(client, f"{draft}/claim")
+    assert "came out no worse than plain water by more than 20 %" in text(client, f"{draft}/claim")
     trial = declared(client, draft)
     clock.forward(days=30)
     read_in(client, trial, lambda letter, n, day: 20 + 0.3 * (n * n % 5) + 0.02 * day)

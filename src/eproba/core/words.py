@@ -118,9 +118,12 @@ def full_date(on: date) -> str:
     return f"{on.day} {on:%b} {on.year}"
 
 
+SOMEBODYS = re.compile(r"(?!(?:It|That|There|Here|What|Who|Let)\b)[^\W\d_]+['’]s\b")
+
+
 def lower_first(text: str) -> str:
-    """Text inside a sentence: its first letter small, unless the word is all capitals (pH, NPK)."""
-    return text[:1].lower() + text[1:] if text[1:2].islower() else text
+    """Text inside a sentence: its first letter small, unless it is all capitals (NPK) or somebody’s (Mum’s tea)."""
+    return text[:1].lower() + text[1:] if text[1:2].islower() and not SOMEBODYS.match(text) else text
 
 
 def listed(names: Sequence[str], word: str = "and") -> str:

@@ -154,7 +154,8 @@ def corrections(beside: Beside) -> list[TrustLine]:
         return []
     who = sorted({reading.by for reading in readings if reading.by} | {pour.by for pour in pours if pour.by})
     before = next((reading.verdict_before for reading in readings if reading.verdict_before), "")
-    evidence = {"readings": len(readings), "pours": len(pours), "who": who or ["somebody"], "before": before}
+    changed = [(what, count) for what, count in (("reading", len(readings)), ("pour", len(pours))) if count]
+    evidence = {"changed": changed, "who": who or ["somebody"], "before": before}
     says = "changed after the opening" if before else "changed after the opening, unjudged"
     return [TrustLine("changed after the opening", "caution", says, evidence)]
 

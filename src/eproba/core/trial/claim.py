@@ -52,9 +52,9 @@ class Asking:
         other = f"{'with ' if self.turns else ''}{self.control}"
         about = f"({lower_first(self.measure.name)})"
         if self.no_worse and self.worth.size is None:
-            return f"{where} is not noticeably worse than {other} {about}."
+            return f"{where} came out not noticeably worse than {other} {about}."
         if self.no_worse:
-            return f"{where} is no worse than {other} by more than {size} {about}."
+            return f"{where} came out no worse than {other} by more than {size} {about}."
         words = halves(self.measure, self.summary, self.level)[self.lower_is_better].replace("{gap}", size)
         return f"{where} {words} than {other}."
 

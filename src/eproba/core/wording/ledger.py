@@ -75,10 +75,9 @@ SAID: Mapping[str, str] = {
     "it, so this is described, not judged.",
     "looked before": "The envelope was opened before, on day {days:commas}. That has its price: the ranges here are "
     "wider than without it.",
-    "changed after the opening": "Changed with the envelope open, by {who:names}: {readings:readings}, "
-    "{pours:pours_n}. The verdict before was: {before:ended}",
-    "changed after the opening, unjudged": "Changed with the envelope open, by {who:names}: {readings:readings}, "
-    "{pours:pours_n}.",
+    "changed after the opening": "Changed with the envelope open, by {who:names}: {changed:counted}. "
+    "The verdict before was: {before:ended}",
+    "changed after the opening, unjudged": "Changed with the envelope open, by {who:names}: {changed:counted}.",
     "misled": "{treatment} may act on the reading itself: {why}.",
     "left over": "What was given leaves something behind: in the period after, a place still stood apart by about "
     "{share:percent} of the gap (p = {p:.2f}). Allow a longer pause next time; the true gap is probably larger.",
@@ -317,7 +316,7 @@ _WAYS: Mapping[str, Callable[[object], str]] = {
     "apart": _apart,
     "verdict": lambda value: HEADLINES.get(value, str(value)),  # type: ignore[call-overload]
     "readings": lambda value: plural(value if isinstance(value, int) else 0, "reading"),
-    "pours_n": lambda value: plural(value if isinstance(value, int) else 0, "pour"),
+    "counted": lambda value: listed([plural(count, what) for what, count in _each(value)]),
     "gaps": _gaps,
     "unit_days": lambda value: ", ".join(f"{code} (day {day})" for code, day in _each(value)),
     "amendments": _amendments,
