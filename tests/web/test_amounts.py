@@ -145,7 +145,7 @@ def test_a_form_is_read_in_the_units_it_was_shown_in(client):
         ({"temperature_low": "80", "temperature_high": "70"}, "The temperatures go from lower to higher"),
         ({"yields": "5 s"}, "“s” does not fit here: write gal."),
         ({"portions-0-amount": "2 stone"}, "“stone” does not fit here: choose one of the units beside it."),
-        ({"temperature_low": "-40", "temperature_high": "70"}, "-40 °F can’t be: 23 °F to 176 °F fits here."),
+        ({"temperature_low": "-40", "temperature_high": "70"}, "-40 °F doesn’t fit: give 23 °F to 176 °F."),
     ],
 )
 def test_an_own_recipe_that_can_not_be_is_told_in_its_units(client, change, said):

@@ -45,7 +45,7 @@ def test_the_mixing_desk_answers_while_one_types(client):
     assert "<b>1</b> can of 1 L" in mist, "a tenth of a litre a square metre"
     assert "Spray mist carries germs into lungs" in mist
     for change, said in (
-        ({"strength": "0"}, "1 in 0 can&#39;t be"),
+        ({"strength": "0"}, "1 in 0 doesn’t fit"),
         ({"by": "area", "area": "-3"}, "above 0"),
         ({"each": "2 cups"}, "means different things"),
         ({"pot_high": ""}, "Say how much each unit gets"),
@@ -68,7 +68,7 @@ def test_the_kit_rounds_and_prices_count(client, app):
     months = client.post("/mix/kit", {**kit, "cool": "13"}, follow_redirects=True).get_data(as_text=True)
     assert "Write months as numbers from 1 to 12" in months
     refused = client.post("/mix/kit", {**kit, "can_l": "0"}, follow_redirects=True).get_data(as_text=True)
-    assert "fits here" in refused
+    assert "doesn’t fit: give" in refused
 
 
 @demo_garden

@@ -18,7 +18,7 @@ def test_what_next_follows_the_verdict(client):
         "It gave +22 % (likely between 18 % more and 27 % more), beyond the 15 % that you wanted. It took 67 min"
         in page
     )
-    assert "No difference worth having, for 38 min of work: plain water does as well." in page
+    assert "No difference worth having, for 38 min of work: you get as much from plain water." in page
     for title in ("Change strength or days", "Ask again", "Try it elsewhere", "Scale it up"):
         assert page.count(title) >= 2, title
     sealed = client.get("/trials/2/next")

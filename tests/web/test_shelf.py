@@ -125,13 +125,13 @@ def test_a_look_is_ruled_on_and_its_photo_is_kept_small(client):
     )
     assert "no picture that can be read" in wrong.get_data(as_text=True)
     hot = client.post(batch, {"temperature": "5000"})
-    assert "-40 °C to 110 °C fits here" in hot.get_data(as_text=True)
+    assert "give -40 °C to 110 °C" in hot.get_data(as_text=True)
 
 
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"litres": "0"}, "fits here"),
+        ({"litres": "0"}, "doesn’t fit: give"),
         ({"litres": "a lot"}, "not a number"),
         ({"recipe": "potion"}, "Not a valid choice"),
         ({"amounts-of": "sugar-ferment", "amount-jaggery": "sweet"}, "not a number"),

@@ -15,7 +15,7 @@ def test_weather_comes_typed_or_from_a_file(client):
     client.post("/weather", day)
     assert "6 mm" in text(client, "/weather"), "typed twice, and not added up"
     for change, said in (
-        ({"high": "5000"}, "fits here"),
+        ({"high": "5000"}, "doesn’t fit: give"),
         ({"high": "3"}, "The high is not below the low."),
         ({"on": "2026-05-29"}, "That day is still to come: choose “a forecast”."),
         ({"told": "foretold"}, "That day is over: choose “as it was”."),

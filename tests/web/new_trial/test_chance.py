@@ -65,7 +65,7 @@ def test_what_would_help_is_one_tap(client):
     fill(client, draft, "chance", go="help-readings-3")
     assert typed(client, f"{draft}/measure")["per_unit"] == "3"
     assert "by how noisy your units may be" in text(client, f"{draft}/chance")
-    assert "the verdict takes each treatment’s own noise" in text(client, f"{draft}/chance")
+    assert "the verdict uses each treatment’s own noise" in text(client, f"{draft}/chance")
 
 
 @pytest.mark.parametrize(

@@ -96,7 +96,7 @@ def test_the_measure_asks_what_one_hopes_to_see(client, sheet):
         ("measure", {"start_on": "2026-05-19"}, "19 May 2026 is 1 day ago"),
         ("treatments", {"treatments-1-name": "whey"}, "Two treatments have this name; tell them apart."),
         ("treatments", {"treatments-0-dose": "unit", "treatments-0-amount": "x"}, "is not a number"),
-        ("ground", {"units_each": "1000"}, "1 to 100 fits here"),
+        ("ground", {"units_each": "1000"}, "give 1 to 100"),
         ("days", {"rounds": "0 99"}, "99"),
     ],
 )

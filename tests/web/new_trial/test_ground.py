@@ -81,7 +81,7 @@ def test_a_better_cut_is_ticked_when_it_comes(client, draft):
     assert "A better cut has come: it is ticked now." in again
     assert re.search(r'name="proposal"[^>]* value="([^"]+)" checked', again).group(1) != small
     assert "6 of each, 12 in all" in again.split("checked")[1].split("</label>")[0]
-    assert "With 6 of each, the lots can speak" in again, "the advice is of the cut that is ticked"
+    assert "With 6 of each, a large gain can be shown" in again, "the advice is of the cut that is ticked"
     client.post(f"{draft}/ground", {**form, "places": pots(6, 2), "proposal": small, "among": small, "go": "next"})
     assert "6 of each, 12 in all" in text(client, f"{draft}/deal")
 

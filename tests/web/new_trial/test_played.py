@@ -89,7 +89,7 @@ def test_three_strengths_of_molasses_beside_compost_once_and_nothing(client, app
     fill(client, draft, "treatments", **{f"treatments-{i}-{k}": v for i, row in more.items() for k, v in row.items()})
     fill(client, draft, "ground", go="stay", **places(("bed", 0, 0, 600, 120), ("bed", 0, 200, 600, 100)))
     page = text(client, f"{draft}/treatments")
-    assert "Compost gets 2 L/m² of plain water as well, on days 0 and 28." in page
+    assert "Compost: also 2 L/m² of plain water, on days 0 and 28." in page
     assert "Nothing gets less water than the wettest treatment" in page
     ground = text(client, f"{draft}/ground")
     assert "blocks, all" in ground.split("checked")[1][:200], "units of one size are offered first"

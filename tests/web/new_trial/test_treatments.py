@@ -41,7 +41,7 @@ def test_a_treatment_named_by_its_recipe_is_brewed_for(client, draft):
     fill(client, draft, "treatments", go="stay", **named)
     page = text(client, f"{draft}/treatments")
     assert "1 + 500; every week (a poor soil" in page
-    assert "Never on what is eaten raw" in page, "what decides whether it fits stands where it is chosen"
+    assert "never on what is eaten raw" in page, "what decides whether it fits stands where it is chosen"
     assert 'value="300"' in page
     made = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
     desk = text(client, f"{made}/mix")
@@ -58,10 +58,10 @@ def test_a_treatment_named_by_its_recipe_is_brewed_for(client, draft):
 @pytest.mark.parametrize(
     ("changes", "said"),
     [
-        ({"treatments-0-recipe": "comfrey-steep", "treatments-0-water_parts": "-1"}, "0 to 5000 fits here"),
-        ({"treatments-0-every": "0"}, "1 to 730 fits here"),
-        ({"batches": "0"}, "1 to 50 fits here"),
-        ({"treatments-0-amount": "0"}, "fits here"),
+        ({"treatments-0-recipe": "comfrey-steep", "treatments-0-water_parts": "-1"}, "give 0 to 5000"),
+        ({"treatments-0-every": "0"}, "give 1 to 730"),
+        ({"batches": "0"}, "give 1 to 50"),
+        ({"treatments-0-amount": "0"}, "doesn’t fit: give"),
     ],
 )
 def test_strength_and_rhythm_have_their_bounds(client, draft, changes, said):
@@ -114,5 +114,5 @@ def test_what_goes_onto_leaves_is_told_where_it_is_chosen(client):
     assert "goes onto leaves" not in text(client, f"{draft}/treatments")
     rows(client, draft, {"how": "Spray it on the leaves"}, {})
     page = text(client, f"{draft}/treatments")
-    assert "Whey goes onto leaves: nothing brewed belongs on what is eaten raw." in page
-    assert "none on what is eaten raw" in page, "the caution stands there too"
+    assert "Whey on leaves: nothing brewed belongs on what is eaten raw." in page
+    assert "nothing on what is eaten raw" in page, "the caution stands there too"

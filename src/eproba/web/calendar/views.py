@@ -107,5 +107,5 @@ def make_feed() -> ResponseReturnValue:
 def revoke() -> ResponseReturnValue:
     revoke_feed(db(), request.form.get("token", ""))
     commit()
-    flash("Revoked: that address leads nowhere now.")
+    flash("Revoked: that address doesn’t work any more.")
     return redirect(url_for("calendar.show"))

@@ -100,7 +100,7 @@ def share_it(trial_id: int) -> ResponseReturnValue:
     _open_trial(trial_id)
     if request.form.get("go") == "unshare":
         unshare(db(), trial_id)
-        flash("The link leads nowhere any more.")
+        flash("The link doesn’t work any more.")
     else:
         link = new_secret()
         share(db(), trial_id, link, who(), now())
@@ -114,7 +114,7 @@ def shared(token: str) -> ResponseReturnValue:
     """The report for whoever has its link: nothing can be changed from here, nothing else be seen."""
     trial_id = shared_trial(db(), token)
     if trial_id is None:
-        abort(404, "This link leads nowhere any more.")
+        abort(404, "This link doesn’t work any more.")
     return render_template("report/shared.html", **_told(_open_trial(trial_id)))
 
 

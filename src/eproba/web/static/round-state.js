@@ -63,7 +63,7 @@ const RoundState = {
     }
     const isPossible = (least === null || value >= least) && (most === null || value <= most);
     if (!isPossible || (whole && !Number.isInteger(value))) {
-      return { says: `${value} can’t be: ${possible}.`, isOdd: false, sure: false };
+      return { says: `${value} doesn’t fit: ${possible}.`, isOdd: false, sure: false };
     }
     const sure = value < low || value > high;
     const isOdd = sure && doubted !== typed;
