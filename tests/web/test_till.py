@@ -3,13 +3,14 @@
 import csv
 import io
 import re
+import time
 
 import pytest
 from playwright.sync_api import expect
 from sqlalchemy import text
 
 from eproba.exchange.rescue_csv import read_rescue
-from tests.conftest import Client, demo_garden
+from tests.conftest import PATIENCE, Client, demo_garden
 from tests.web.entries import answers, op, till
 from tests.web.test_browser import round_address, type_in, values
 
@@ -193,6 +194,9 @@ def test_undo_goes_back_step_by_step_and_survives_a_reload(phone, address, live)
     expect(undo).to_be_disabled()
     phone.reload()
     expect(phone.locator(".till-count")).to_have_text("0 of 30")
+    until = time.monotonic() + PATIENCE / 1000
+    while values(live, 2, 9) and time.monotonic() < until:  # what was taken back may still be on its way
+        phone.wait_for_timeout(100)
     assert values(live, 2, 9) == {}, "no ghost"
 
 

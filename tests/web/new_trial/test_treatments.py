@@ -111,7 +111,7 @@ def test_a_ninth_treatment_and_a_ladder_that_can_t_be_are_told(client):
 
 def test_what_goes_onto_leaves_is_told_where_it_is_chosen(client):
     draft = begun(client, "Whey", thing="Whey")
-    assert "goes onto leaves" not in text(client, f"{draft}/treatments")
+    assert "Whey on leaves" not in text(client, f"{draft}/treatments")
     rows(client, draft, {"how": "Spray it on the leaves"}, {})
     page = text(client, f"{draft}/treatments")
     assert "Whey on leaves: nothing brewed belongs on what is eaten raw." in page
