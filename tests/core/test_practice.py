@@ -1,7 +1,9 @@
 """The practice garden: scenes that deceive in the way they say, judged honestly; what one learns; plots and plans."""
 
+import itertools
 from collections import Counter
 from dataclasses import replace
+from itertools import pairwise
 
 import pytest
 from hypothesis import given
@@ -12,10 +14,11 @@ from eproba.core.catalogue import made as catalogue_made
 from eproba.core.judging.judge import judge_together
 from eproba.core.planning.chance import chances
 from eproba.core.planning.prospect import Prospect
-from eproba.core.practice.learning import Said, calibration, next_trap, overconfidence, standing
+from eproba.core.practice.deck import EITHER, Card, deck, next_card
+from eproba.core.practice.learning import Kind, Said, by_kind, calibration, overconfidence, standing
 from eproba.core.practice.plots import OwnPlan, PlotError, Task, best_plan, garden, harvest, minutes_of, task_of
-from eproba.core.practice.scenes import EYE, FAIR, caught, right, scene_of, told_facts
-from eproba.core.practice.traps import TRAPS
+from eproba.core.practice.scenes import EYE, caught, right, scene_of, seed_for, told_facts
+from eproba.core.practice.traps import FAIR, TRAPS
 from eproba.core.stats.series import Question
 
 HEIGHT = measures()["plant_height"]
@@ -70,30 +73,41 @@ def said(trap, caught=False, sure=80, right=True):
     return Said(trap, sure, right, caught)
 
 
-def test_what_has_caught_comes_again_after_a_rest():
+def test_a_trap_stands_by_its_last_rounds():
     history = [said("peeking", caught=True), said("gradient"), said("nothing")]
     assert [standing(history, trap) for trap in ("peeking", "gradient", "colouring")] == [
         "catches", "once seen through", "not met",
     ]  # fmt: skip
-    assert {next_trap(history, seed) for seed in range(30)} == {"peeking"}
-    assert "peeking" not in {next_trap(history[:1], seed) for seed in range(60)}, "not at once"
     seen = [*history, said("peeking"), said("regression"), said("peeking")]
     assert standing(seen, "peeking") == "seen through"
-    assert {next_trap(seen, seed) for seed in range(90)} == set(TRAPS) - {
-        "peeking",
-        "gradient",
-        "nothing",
-        "regression",
-    }
     assert standing([*seen, said("peeking", caught=True)], "peeking") == "catches"
 
 
-@given(st.lists(st.tuples(st.sampled_from(TRAPS), st.booleans()), max_size=40), st.integers(0, 1000))
-def test_the_same_trap_never_comes_twice_in_a_row(rounds, seed):
-    history = [said(trap, caught=caught) for trap, caught in rounds]
-    found = next_trap(history, seed)
-    assert found in TRAPS
-    assert not history or found != history[-1].trap
+@given(st.text(max_size=8), st.integers(0, 50), st.sets(st.sampled_from(TRAPS)))
+def test_a_deck_holds_every_kind_within_twelve_and_half_of_it_works(by, number, catching):
+    cards = deck(by, number, [said(trap, caught=True) for trap in sorted(catching)])
+    assert {card.trap for card in cards[:12]} == set(TRAPS)
+    assert 2 * sum(card.works for card in cards) == len(cards)
+    assert all(card.works == (card.trap == "true gain") for card in cards if card.trap not in EITHER)
+    pairs = [(one.trap, two.trap) for one, two in pairwise(cards)]
+    assert sum(one == two for one, two in pairs) <= 1, "the last of a long deck alone"
+    others = [card.trap in catching for card in cards if card.trap != "true gain"]
+    assert others == sorted(others, reverse=True), "what still catches comes first"
+
+
+def test_decks_follow_one_another_and_no_round_comes_twice():
+    history = []
+    for _ in range(40):
+        history.append(said(next_card(history, "Ann").trap))
+    first, second = deck("Ann", 0, []), deck("Ann", 1, history[: len(deck("Ann", 0, []))])
+    assert [past.trap for past in history[: len(first) + len(second)]] == [card.trap for card in first + second]
+    assert [next_card([], by) for by in "abcdef"] != [next_card([], "a")] * 6
+
+
+def test_a_seed_grows_the_truth_of_its_card():
+    for card in (Card("gradient", True), Card("gradient", False), Card("true gain", True)):
+        scene = scene_of(card.trap, seed_for(card, itertools.count(), measures()), measures())
+        assert (scene.trap, scene.works) == (card.trap, card.works)
 
 
 def test_calibration_is_share_right_by_sureness():
@@ -101,6 +115,8 @@ def test_calibration_is_share_right_by_sureness():
     assert [(each.sure, each.rounds, each.right) for each in calibration(history)] == [(50, 1, 1), (90, 4, 2)]
     assert overconfidence(history) == pytest.approx((4 * 90 + 50 - 300) / 5)
     assert (calibration([]), overconfidence([])) == ([], 0.0)
+    assert by_kind(history) == [Kind("Fair trials", 4, 2, 90.0), Kind("Trials with a trap", 1, 1, 50.0)]
+    assert by_kind(history[4:]) == [Kind("Trials with a trap", 1, 1, 50.0)]
 
 
 TASK = Task(1, 18, 12.0, 0.2, 0.1, 0.0)

@@ -6,7 +6,9 @@ import pytest
 from playwright.sync_api import expect
 from sqlmodel import Session, func, select
 
+from eproba.core.practice.traps import TRAPS
 from eproba.store.tables import PracticeRow, TrialRow
+from tests.conftest import demo_garden
 from tests.web.eyes import violations
 from tests.web.steps import text
 
@@ -64,6 +66,47 @@ def test_a_round_waits_and_its_first_word_counts(client, app):
     client.post("/who", {"who": "Ada", "role": "reads", "next": "/practice"})
     assert "First round" in text(client, "/practice"), "each person has rounds of their own"
     assert client.post("/practice/next").headers["Location"] != address
+
+
+def test_twelve_rounds_meet_every_kind(client, app):
+    for _ in range(12):
+        at = client.post("/practice/next").headers["Location"]
+        client.post(at, {"says": "can’t tell", "sure": "60"})
+    with Session(app.extensions["engine"]) as session:
+        assert set(session.exec(select(PracticeRow.trap))) == set(TRAPS)
+    page = text(client, "/practice")
+    assert re.search(r"Fair trials: right in \d of \d, 60 % sure", page)
+    assert "not met yet" not in page
+
+
+def test_what_one_would_have_needed_is_a_sheet_of_the_same(client):
+    for _ in range(12):
+        at = client.post("/practice/next").headers["Location"]
+        client.post(at, {"says": "can’t tell", "sure": "60"})
+        page = text(client, at)
+        if "What would you have needed?" in page:
+            break
+    form = dict(re.findall(r'type="hidden" name="(thing|crop|measure)" value="([^"]+)"', page))
+    sheet = client.post("/trials/new/like", form).headers["Location"]
+    assert f'value="{form["thing"]}"' in text(client, sheet)
+    assert f'value="{form["crop"]}"' in text(client, sheet)
+    assert client.post("/trials/new/like", {"measure": "nonsense"}).status_code == 302
+
+
+@demo_garden
+def test_a_round_a_day_stands_on_today_of_the_device_that_wishes_it(client, clock):
+    wish = "One round in the practice garden"
+    assert wish not in text(client, "/")
+    client.post("/practice/daily", {"daily": "y"})
+    assert wish in text(client, "/")
+    at = client.post("/practice/next").headers["Location"]
+    assert wish in text(client, "/"), "begun is not answered"
+    client.post(at, {"says": "works", "sure": "60"})
+    assert wish not in text(client, "/")
+    clock.forward(days=1)
+    assert wish in text(client, "/")
+    client.post("/practice/daily", {"daily": ""})
+    assert wish not in text(client, "/")
 
 
 def test_planning_is_practised_on_a_small_plot(client):

@@ -45,7 +45,7 @@ def _once_a_system(load: Callable[[System], Made]) -> ForHousehold[Made]:
     return functools.update_wrapper(of_household, load)
 
 
-RECIPE_FILES = ("sugar", "rice", "compost", "steeps", "others")
+RECIPE_FILES = ("sugar", "rice", "compost", "steeps", "kitchen", "others")
 
 
 class CatalogueError(EprobaError):

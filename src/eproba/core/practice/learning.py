@@ -1,4 +1,4 @@
-"""Learning from what was said: how sure against how often right, which traps still catch, and which comes next.
+"""Learning from what was said: how sure against how often right, by kind, and which traps still catch.
 
 References
 ----------
@@ -6,13 +6,11 @@ Murphy, A. H. & Winkler, R. L. (1977). Reliability of subjective probability for
 Applied Statistics 26: the calibration picture.
 """
 
-import random
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from eproba.core.practice.traps import SURE, TRAPS, Trap
+from eproba.core.practice.traps import FAIR, SURE, Trap
 
-REST = 2  # rounds before a trap that has caught comes again
 LEARNT = 2  # times in a row not caught
 
 
@@ -45,6 +43,27 @@ def calibration(history: Sequence[Said]) -> list[Bin]:
     return bins
 
 
+@dataclass(frozen=True)
+class Kind:
+    """All rounds of one kind: how many, how many of them right, and how sure one was of them, in percent."""
+
+    words: str
+    rounds: int
+    right: int
+    sure: float
+
+
+def by_kind(history: Sequence[Said]) -> list[Kind]:
+    """How often right where nothing is wrong with a trial, and where there is a trap."""
+    kinds = []
+    for words, is_fair in (("Fair trials", True), ("Trials with a trap", False)):
+        mine = [past for past in history if (past.trap in FAIR) == is_fair]
+        if mine:
+            sure = sum(past.sure for past in mine) / len(mine)
+            kinds.append(Kind(words, len(mine), sum(past.right for past in mine), sure))
+    return kinds
+
+
 def overconfidence(history: Sequence[Said]) -> float:
     """Mean sureness less share of right ones, in percent points; 0 without a round."""
     if not history:
@@ -69,15 +88,3 @@ def _run(history: Sequence[Said], trap: Trap) -> int:
             break
         run += 1
     return run
-
-
-def next_trap(history: Sequence[Said], seed: int) -> Trap:
-    """What comes next: a trap that has caught comes again after a rest; before that, and else, those not met yet, then
-    those seen through once, then any; never the same twice in a row."""
-    rng = random.Random(seed)
-    resting = {change.trap for change in history[-REST:]}
-    for wanted in ("catches", "not met", "once seen through", "seen through"):
-        open_now = [trap for trap in TRAPS if standing(history, trap) == wanted and trap not in resting]
-        if open_now:
-            return rng.choice(open_now)
-    return rng.choice([trap for trap in TRAPS if not history or trap != history[-1].trap])

@@ -4,7 +4,7 @@ Each is grown from a seed alone. The traps are those by which people fool themse
 """
 
 import random
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -13,8 +13,9 @@ from eproba.core.judging.judge import judge
 from eproba.core.judging.judgement import Judgement
 from eproba.core.judging.verdicts import Verdict, capped
 from eproba.core.measuring.measures import Measure
+from eproba.core.practice.deck import Card
 from eproba.core.practice.garden import Plot, Truth, grow
-from eproba.core.practice.traps import CONTROL, Says, Trap
+from eproba.core.practice.traps import CONTROL, FAIR, Says, Trap
 from eproba.core.stats.series import Question, UnitValue
 from eproba.core.words import figure_or_whole, lower_first
 
@@ -25,7 +26,6 @@ GAIN = 0.22  # a true one
 UNIT_SD, READING_SD, BED_SD = 0.09, 0.03, 0.12
 EYE = 0.08  # a gap that makes one look twice
 TRIES = 60
-FAIR: tuple[Trap, ...] = ("true gain", "nothing")
 DAYS = (0, 7, 14, 21, 28)
 
 
@@ -98,6 +98,11 @@ def scene_of(trap: Trap, seed: int, measures: Mapping[str, Measure]) -> Scene:
         if trap in FAIR or scene.gap >= EYE:
             break
     return scene
+
+
+def seed_for(card: Card, seeds: Iterable[int], measures: Mapping[str, Measure]) -> int:
+    """The first of endless seeds that grows a scene of this kind with this truth."""
+    return next(seed for seed in seeds if scene_of(card.trap, seed, measures).works == card.works)
 
 
 def told_facts(scene: Scene) -> dict[str, Any]:

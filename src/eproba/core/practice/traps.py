@@ -9,5 +9,6 @@ Trap = Literal[
 Says = Literal["works", "does nothing", "can’t tell"]
 TRAPS: tuple[Trap, ...] = get_args(Trap)
 SAYS: tuple[Says, ...] = get_args(Says)
+FAIR: tuple[Trap, ...] = ("true gain", "nothing")
 SURE = (50, 60, 70, 80, 90, 99)  # percent
 CONTROL = "Plain water"

@@ -5,18 +5,17 @@ from datetime import datetime
 from sqlalchemy import update
 from sqlmodel import Session, col
 
-from eproba.core.practice.learning import next_trap
-from eproba.core.practice.traps import Says
-from eproba.store.practice import history_of, open_round
+from eproba.core.practice.traps import Says, Trap
+from eproba.store.practice import open_round
 from eproba.store.tables import PracticeRow
 
 
-def begin_round(session: Session, by: str, seed: int, now: datetime) -> int:
-    """The round that waits, else a new one: a trap that still catches comes again."""
+def begin_round(session: Session, by: str, trap: Trap, seed: int, now: datetime) -> int:
+    """The round that waits, else this one."""
     waiting = open_round(session, by)
     if waiting is not None:
         return waiting
-    row = PracticeRow(trap=next_trap(history_of(session, by), seed), seed=seed, by=by, made_at=now)
+    row = PracticeRow(trap=trap, seed=seed, by=by, made_at=now)
     session.add(row)
     session.flush()
     return row.id

@@ -79,6 +79,18 @@ def against() -> ResponseReturnValue:
     return redirect(_address(draft_id, SHEET))
 
 
+@new_trial.post("/trials/new/like")
+def like() -> ResponseReturnValue:
+    """A trial of what is named, as it would have to be: the sheet, filled."""
+    answers = first_answers(today())
+    for slots in (("thing", "crop"), ("measure",)):  # a crop leads to its measure
+        said = {slot: request.form[slot] for slot in slots if request.form.get(slot, "").strip()}
+        take_said(answers, words_of(answers, bench()) | said, bench())
+    draft_id = new_draft(db(), answers, now())
+    commit()
+    return redirect(_address(draft_id, SHEET))
+
+
 def _draft_or_404(draft_id: int) -> DraftRow:
     return draft_of(db(), draft_id) or abort(404, "This draft is gone: it was thrown away, or its lots were dealt.")
 

@@ -3,17 +3,19 @@
 import secrets
 from typing import TYPE_CHECKING, Any, get_args
 
-from flask import Blueprint, abort, redirect, render_template, request, url_for
+from flask import Blueprint, abort, make_response, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from eproba.core.catalogue import lessons, measures
 from eproba.core.measuring.measures import Measure
-from eproba.core.practice.learning import calibration, overconfidence, standing
+from eproba.core.practice.deck import next_card
+from eproba.core.practice.learning import by_kind, calibration, overconfidence, standing
 from eproba.core.practice.traps import SAYS, SURE, TRAPS, Says
 from eproba.core.words import NumberError, parse_number
 from eproba.store.commands.practice import answer_round, begin_round
 from eproba.store.practice import history_of
 from eproba.store.tables import PracticeRow
+from eproba.web.practice.daily import wants_daily, wish_daily
 from eproba.web.ui.clock import now
 from eproba.web.ui.session import db, who
 from eproba.web.ui.units import sentence
@@ -39,14 +41,28 @@ def index() -> ResponseReturnValue:
         right=sum(change.right for change in history),
         picture=calibration_drawn(bins),
         over=overconfidence(history),
+        kinds=by_kind(history),
+        daily=wants_daily(),
         traps=[(lessons()[trap].title, state) for trap, state in states.items() if state != "not met"],
         unmet=list(states.values()).count("not met"),
     )
 
 
+@practice.post("/practice/daily")
+def daily() -> ResponseReturnValue:
+    """A round a day on this device’s Today, or none any more."""
+    answer = make_response(redirect(url_for("practice.index")))
+    wish_daily(answer, request.form.get("daily") == "y")
+    return answer
+
+
 @practice.post("/practice/next")
 def begin() -> ResponseReturnValue:
-    round_id = begin_round(db(), who(), secrets.randbelow(MOST_SEED), now())
+    from eproba.core.practice.scenes import seed_for
+
+    card = next_card(history_of(db(), who()), who())
+    seed = seed_for(card, iter(lambda: secrets.randbelow(MOST_SEED), None), measures())
+    round_id = begin_round(db(), who(), card.trap, seed, now())
     commit()
     return redirect(url_for("practice.show", round_id=round_id))
 

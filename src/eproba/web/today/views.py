@@ -11,8 +11,10 @@ from eproba.store.commands.errands import stir, tick
 from eproba.store.days import day_list
 from eproba.store.drafts import drafts
 from eproba.store.glances import glances
+from eproba.store.practice import was_played
 from eproba.web.pictures.shelf import shelf
 from eproba.web.pictures.strips import week_cells
+from eproba.web.practice.daily import wants_daily
 from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, who
@@ -46,6 +48,7 @@ def show() -> ResponseReturnValue:
         trials=seen,
         drafts=plans,
         vessels=vessels,
+        practice=wants_daily() and not was_played(db(), who(), today()),
     )
 
 
