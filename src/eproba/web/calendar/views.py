@@ -63,7 +63,7 @@ def _details(line: DayLine) -> str:
 
 
 def _of_due(due: Due) -> str:
-    units = f"treatments {', '.join(due.letters)}" if due.kind == "pour" else f"{due.units} units"
+    units = f"treatments {', '.join(due.letters)}" if due.kind == "pour" else due.noun(due.units)
     hour = f", {hours_words(due.time)}" if due.time else ""
     return f"Day {due.day}, {units}{hour}."
 

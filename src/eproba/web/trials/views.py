@@ -61,7 +61,7 @@ from eproba.web.verdict.keeping import commit
 
 if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
     from eproba.core.planning.repeating import Learned
-    from eproba.web.verdict.telling import Telling
+    from eproba.web.verdict.telling import Outcome
 
 trials = Blueprint("trials", __name__, template_folder="templates")
 PAGE = 30
@@ -109,11 +109,10 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     unsaid = not hidden and tells_too_early(trial, today(), readings)
     first = trial.asked[0]
     shown = {} if unsaid or latest is None else in_round(trial, courses(trial, first, readings), latest.day)
-    verdict, unjudged = (None, "") if trial.sealed(today()) else _told(trial, readings)
+    outcome, unjudged = (None, "") if trial.sealed(today()) else _outcome(trial, readings)
     return render_template(
         "trials/trial.html",
-        told=verdict,
-        told_lines=[] if verdict is None else [(gap.headline, gap.sentence) for gap in verdict.comparisons],
+        outcome=outcome,
         unjudged=unjudged,
         tapped={u.code: url_for("trials.unit", trial_id=trial_id, unit_id=u.id) for u in trial.units},
         trial=trial,
@@ -143,12 +142,12 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     )
 
 
-def _told(trial: Trial, readings: tuple[Reading, ...]) -> "tuple[Telling | None, str]":
+def _outcome(trial: Trial, readings: tuple[Reading, ...]) -> "tuple[Outcome | None, str]":
     """What came out, as the verdict tells it; or why that can’t be said."""
-    from eproba.web.verdict.telling import telling  # judging is heavy: only where it is needed
+    from eproba.web.verdict.telling import outcome  # judging is heavy: only where it is needed
 
     try:
-        return telling(trial, readings), ""
+        return outcome(trial, readings), ""
     except CannotJudge as error:
         return None, sentence(error)
 

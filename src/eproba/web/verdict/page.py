@@ -49,12 +49,23 @@ def shown_ruler(trial: Trial, judgement: Judgement, layout: RulerLayout = WIDE) 
     return shared_ruler(judgement, _letters(trial), Wording.of(trial, trial.asked[0]), layout)
 
 
+def shown_sentences(trial: Trial, judgement: Judgement) -> list[tuple[str, str]]:
+    """Every comparison in its headline and its sentence, the best first."""
+    wording = Wording.of(trial, trial.asked[0])
+    return [(headline(c, judgement, wording.noun), sentence(c, judgement, wording)) for c in _best_first(judgement)]
+
+
+def _best_first(judgement: Judgement) -> list[Comparison]:
+    order = ordered(judgement)
+    return sorted(judgement.comparisons, key=lambda c: order.index(c.treatment))
+
+
 def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShown]:
     """Every comparison of the first measure, the best first."""
     wording = Wording.of(trial, trial.asked[0])
-    letters, order = _letters(trial), ordered(judgement)
+    letters = _letters(trial)
     shown = []
-    for comparison in sorted(judgement.comparisons, key=lambda c: order.index(c.treatment)):
+    for comparison in _best_first(judgement):
         test = None if comparison.by_order else comparison.shuffle  # of ranks there is no gap to draw
         span = ""
         if test is not None and test.pile:

@@ -18,6 +18,7 @@ from eproba.web.verdict.page import (
     shown_ledger,
     shown_ranking,
     shown_ruler,
+    shown_sentences,
     shown_trend,
 )
 
@@ -34,6 +35,25 @@ class Telling:
     ranking: RankingShown | None
     trend: str
     effects: Sequence[tuple[str, str]]
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What came out, in short: headlines with their sentences, and the ruler."""
+
+    said: Sequence[tuple[str, str]]
+    ruler: SharedRuler
+    narrow_ruler: SharedRuler
+
+
+def outcome(trial: Trial, readings: tuple[Reading, ...]) -> Outcome:
+    """The short of `telling`: what a trial’s own page shows. Raises CannotJudge."""
+    judgement = answered(db(), trial, readings, beside_of(db(), trial))
+    return Outcome(
+        shown_effects(trial, judgement) or shown_sentences(trial, judgement),
+        shown_ruler(trial, judgement),
+        shown_ruler(trial, judgement, NARROW),
+    )
 
 
 def telling(trial: Trial, readings: tuple[Reading, ...], early: int | None = None) -> Telling:
