@@ -61,8 +61,8 @@ def test_a_tray_has_as_many_cells_as_are_said():
     ("text", "said"),
     [
         ("my roof", "“my roof” is no ground that can be read: write 12 pots, 2 beds of 1.2 × 2.4 m, or a tray of 40."),
-        ("1 pot", "1 pot can’t be shared out: say 2 to 200, best twelve or more."),
-        ("201 pots", "201 pots can’t be shared out"),
+        ("1 pot", "1 pot can’t be shared out: say 2 to 800, best twelve or more."),
+        ("801 pots", "801 pots can’t be shared out"),
         ("a bed of 2 x 3 miles", "“miles” is no length: write m, cm, ft or in."),
         ("a bed of 1.2.3 x 4 m", "“1.2.3” is not a number"),
         ("a bed of 10 cm x 4 m", "A place is between 20 cm and 200 m long and wide."),

@@ -46,6 +46,12 @@ def test_each_thing_stands_on_its_day_in_the_row_of_its_trial_or_brew():
     assert drawn.mondays[1] == (drawn.today + 5 * COLUMN, "25 May")
 
 
+def test_two_trials_of_one_name_have_a_row_each():
+    other = due(2, trial=2)
+    other = replace(other, due=(replace(other.due[0], trial_name="Trial 1"),))
+    assert [(row.name, len(row.marks)) for row in strips([due(0), other], TODAY).trials] == [("Trial 1", 1)] * 2
+
+
 def test_a_brew_is_a_bar_from_its_first_errand_to_its_last_with_its_stirrings():
     lines = [
         errand(2, "start"),

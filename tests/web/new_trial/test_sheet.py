@@ -97,7 +97,7 @@ def test_time_and_worth_are_read_with_their_units(client, sheet):
     ("slot", "typed_", "told"),
     [
         ("ground", "my roof", "What you have</label>: “my roof” is no ground that can be read: write 12 pots"),
-        ("ground", "1 pot", "1 pot can’t be shared out: say 2 to 200"),
+        ("ground", "1 pot", "1 pot can’t be shared out: say 2 to 800"),
         ("within", "soon", "The time</label>: “soon” is no time that can be read: write 4 weeks"),
         ("worth", "lots", "“lots” is not a number; write it like 12.5 or 12,5, with % or the measure’s unit."),
         ("worth", "0 %", "The smallest difference worth having is above 0"),
@@ -216,3 +216,19 @@ def test_every_way_into_a_plan_leads_to_the_sheet(client):
         r"<span>(.*?)</span> <small>", page, re.S
     )
     assert "Whey" not in text(client, "/").split("Trials</h2>")[1].split("All trials")[0]
+
+
+def test_pots_that_were_said_are_shared_out_anew_when_a_treatment_comes_or_goes(client, draft):
+    sheet = f"{draft}/sheet"
+    said(client, sheet, thing="Whey", ground="60 pots")
+    assert typed(client, f"{draft}/ground")["units_each"] == "30"
+    fill(client, draft, "treatments", go="add")
+    assert typed(client, f"{draft}/ground")["units_each"] == "20"
+    assert slots(text(client, sheet))["ground"] == "60 pots"
+    fill(client, draft, "treatments", go="remove-2")
+    assert typed(client, f"{draft}/ground")["units_each"] == "30"
+    for _ in range(6):
+        fill(client, draft, "treatments", go="add")
+    fill(client, draft, "ground", units_each="30")
+    assert "can’t be shared out" not in text(client, sheet), "a hundred of each of eight"
+    assert slots(text(client, sheet))["ground"] == "240 pots"

@@ -11,7 +11,7 @@ from flask_login import UserMixin, current_user, login_user, logout_user
 from flask_wtf import FlaskForm
 from werkzeug.security import check_password_hash
 from wtforms import HiddenField, PasswordField, RadioField, StringField
-from wtforms.validators import InputRequired, Length
+from wtforms.validators import InputRequired
 
 from eproba.store.commands.household import (
     accept,
@@ -34,6 +34,7 @@ from eproba.store.tables import HelperRow, RoundRow
 from eproba.web.ui.clock import now
 from eproba.web.ui.codes import qr_code
 from eproba.web.ui.doors import is_own_page
+from eproba.web.ui.fields import at_most
 from eproba.web.ui.logs import one_line
 from eproba.web.ui.responses import NOT_KEPT, wants_json
 from eproba.web.ui.session import db, helping, reading_by_link, sees_lots, who
@@ -75,7 +76,7 @@ class Device(UserMixin):
 
 
 class WhoForm(FlaskForm):
-    who = StringField("Your name", [InputRequired("Type a name or initials."), Length(max=40)])
+    who = StringField("Your name", [InputRequired("Type a name or initials."), at_most(40)])
     role = RadioField(
         "In blind trials this device", choices=list(DEVICE_ROLES.items()), default="reads", validate_choice=False
     )

@@ -9,7 +9,7 @@ from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from flask_wtf.file import FileField
 from wtforms import BooleanField, RadioField, SelectField, StringField, TextAreaField, ValidationError
-from wtforms.validators import InputRequired, Length
+from wtforms.validators import InputRequired
 
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.calculators import reckon
@@ -32,7 +32,7 @@ from eproba.store.commands.kit import keep_kit
 from eproba.store.commands.measures import add_own_measure, drop_own_measure
 from eproba.store.kit import household_kit
 from eproba.store.measures import all_measures, picture_of_how, pictured
-from eproba.web.ui.fields import NumberField, whole
+from eproba.web.ui.fields import NumberField, at_most, whole
 from eproba.web.ui.session import db, system
 from eproba.web.ui.units import sentence
 from eproba.web.ui.zone import zone_facts
@@ -51,10 +51,10 @@ UNITS = {"day": "days", "yes or no": "of units", "class": "class", "score": "lev
 
 
 class OwnMeasureForm(FlaskForm):
-    name = StringField("Name", [InputRequired("Name it, e.g. Flowers open."), Length(max=60)])
+    name = StringField("Name", [InputRequired("Name it, e.g. Flowers open."), at_most(60)])
     kind = SelectField("It is", choices=list(OWN_KINDS.items()), default="quantity")
-    levels = TextAreaField("Its levels or classes in order, one a line", [Length(max=900)])
-    unit = StringField("Unit", [Length(max=20)])
+    levels = TextAreaField("Its levels or classes in order, one a line", [at_most(900)])
+    unit = StringField("Unit", [at_most(20)])
     low = NumberField("Smallest sensible value", default="0")
     high = NumberField("Largest sensible value", default="100")
     decimals = NumberField("Decimals", 0, 4, whole=True, default="0")
@@ -66,7 +66,7 @@ class OwnMeasureForm(FlaskForm):
     seconds = NumberField("Seconds for one unit", 1, MOST_SECONDS, whole=True, default="20")
     when = SelectField("Asked", choices=[(key, words) for key, words in WHEN.items() if key != "after a pour"])
     destructive = BooleanField("The plant is used up")
-    how = StringField("How it is done", [Length(max=300)])
+    how = StringField("How it is done", [at_most(300)])
     picture = FileField("A picture of how")
 
     @property

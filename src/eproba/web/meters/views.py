@@ -8,7 +8,7 @@ from flask import Blueprint, Response, abort, current_app, flash, jsonify, redir
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from wtforms import SelectField, StringField
-from wtforms.validators import InputRequired, Length
+from wtforms.validators import InputRequired
 
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure
@@ -34,7 +34,7 @@ from eproba.store.meters import last_heard, meter_rows, meter_with, recorded
 from eproba.store.secrets import new_secret
 from eproba.store.tables import MeterRow
 from eproba.web.ui.clock import now
-from eproba.web.ui.fields import NumberField, whole
+from eproba.web.ui.fields import NumberField, at_most, whole
 from eproba.web.ui.responses import sent_json
 from eproba.web.ui.session import db, who
 from eproba.web.ui.shown_once import show_once, shown_once
@@ -51,8 +51,8 @@ LARGEST = 1e12  # in whatever unit
 class MeterForm(FlaskForm):
     """A meter of one's own."""
 
-    name = StringField("Name", [InputRequired("Name it as you call it, e.g. Probe by the chard."), Length(max=60)])
-    unit = StringField("Unit it gives", [InputRequired("Write its unit, e.g. °C, ppm, g."), Length(max=20)])
+    name = StringField("Name", [InputRequired("Name it as you call it, e.g. Probe by the chard."), at_most(60)])
+    unit = StringField("Unit it gives", [InputRequired("Write its unit, e.g. °C, ppm, g."), at_most(20)])
     measure = SelectField("It gives")
     doubt = NumberField("Accuracy (±)", 0, optional=True)
     share = NumberField("And by percent of what it says", 0, 100, optional=True)

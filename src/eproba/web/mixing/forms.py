@@ -3,7 +3,6 @@
 from typing import Any
 
 from wtforms import BooleanField, RadioField, SelectField, StringField, ValidationError
-from wtforms.validators import Length
 
 from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.mixing import Want, in_n, pot_litres, pot_size
@@ -11,7 +10,7 @@ from eproba.core.brewing.recipe import Recipe
 from eproba.core.catalogue import ingredients
 from eproba.core.quantities import SPOON, QuantityError
 from eproba.store.kit import Garden, Household
-from eproba.web.ui.fields import AmountField, AmountForm, NumberField
+from eproba.web.ui.fields import AmountField, AmountForm, NumberField, at_most
 
 WATERS = ("rain", "well", "tap with chlorine", "tap with chloramine", "tap, not known")
 MEASURED_WITH = ("scale_g", "spoon_ml", "jug_ml", "can_l", "syringe_ml")
@@ -73,9 +72,9 @@ class KitForm(AmountForm):
     syringe_ml = NumberField("Your syringe’s step", 0, 50)
     water = SelectField("Your water", choices=WATERS)
     poor = BooleanField("Its soil is poor: little grows by itself, few worms")
-    cool = StringField("Cool months", [Length(max=60)])
-    dry = StringField("Dry months", [Length(max=60)])
-    wet = StringField("Wet months", [Length(max=60)])
+    cool = StringField("Cool months", [at_most(60)])
+    dry = StringField("Dry months", [at_most(60)])
+    wet = StringField("Wet months", [at_most(60)])
 
     def validate_cool(self, field: Any) -> None:
         _months(field)

@@ -250,6 +250,14 @@ def _take_ground(answers: Answers, text: str, bench: Bench) -> None:
         ground |= {"auto": [""], "places": [drawn(said.site)]}
 
 
+def hold_pots(before: Answers, answers: Answers, bench: Bench) -> None:
+    """So many pots as were said stay, whatever number of treatments shares them."""
+    typed = first_of(before["claim"], "said_ground")
+    rows = [len(typed_rows(of["treatments"])) for of in (before, answers)]
+    if typed and rows[0] != rows[1] and words_of(before, bench)["ground"] == typed:
+        _taken(_take_ground, answers, typed, bench)
+
+
 def _take_worth(answers: Answers, text: str, bench: Bench) -> None:
     number, unit = worth_said(text)
     typed = answers["measure"]

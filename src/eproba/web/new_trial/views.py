@@ -20,7 +20,7 @@ from eproba.store.drafts import draft_of, untouched_draft
 from eproba.store.recipes import offered_recipes
 from eproba.store.tables import DraftRow
 from eproba.web.new_trial.following import follow
-from eproba.web.new_trial.sheet import SHEETS_OWN, SheetPage, sheet_page, take_said, take_way, words_of
+from eproba.web.new_trial.sheet import SHEETS_OWN, SheetPage, hold_pots, sheet_page, take_said, take_way, words_of
 from eproba.web.new_trial.steps.chance import ChanceStep
 from eproba.web.new_trial.steps.deal import deal_page
 from eproba.web.new_trial.steps.step import Answers, Typed, Walk, first_of
@@ -148,6 +148,7 @@ def keep_fold(draft_id: int, name: StepName) -> ResponseReturnValue:
     before, form = answers_of(draft), _typed(name)
     walk = walk_of(_followed(before, name))
     problem, leads = _acted(walk, name, before[name], go)
+    hold_pots(before, walk.answers, bench())
     try:
         _save_all(draft, walk.answers)
     except Changed as error:
@@ -231,6 +232,7 @@ def keep(draft_id: int, name: StepName) -> ResponseReturnValue:
     before, go = answers_of(draft), request.form.get("go", "next")
     walk = walk_of(_followed(before, name))
     problem, leads = _acted(walk, name, before[name], go)
+    hold_pots(before, walk.answers, bench())
     try:
         _save(draft, before, walk.answers, name)
     except Changed as error:

@@ -108,13 +108,13 @@ def _x(on: date, today: date) -> float:
 
 def _trial_rows(lines: Sequence[DayLine], today: date) -> Iterable[StripRow]:
     """Trials in the order in which something is due."""
-    own: dict[str, list[DayLine]] = {}
+    own: dict[int, list[DayLine]] = {}
     for line in lines:
         if line.due:
-            own.setdefault(line.due[0].trial_name, []).append(line)
-    for name, of_trial in own.items():
+            own.setdefault(line.due[0].trial_id, []).append(line)
+    for of_trial in own.values():
         marks = [mark for line in of_trial for mark in _of_due(line, today)]
-        yield StripRow(name, TRIAL_HEIGHT, tuple(marks), (), _words(of_trial))
+        yield StripRow(of_trial[0].due[0].trial_name, TRIAL_HEIGHT, tuple(marks), (), _words(of_trial))
 
 
 def _of_due(line: DayLine, today: date) -> list[StripMark]:

@@ -10,7 +10,7 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from wtforms import RadioField, StringField
-from wtforms.validators import InputRequired, Length
+from wtforms.validators import InputRequired
 
 from eproba.core.applying.at_the_pour import MOISTURES, Counsel, on_pour, on_soil
 from eproba.core.applying.catching_up import accepted_gap
@@ -47,7 +47,7 @@ from eproba.web.pours.typed import (
 )
 from eproba.web.stations import season, station
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.fields import whole, written
+from eproba.web.ui.fields import at_most, whole, written
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
 from eproba.web.ui.units import sentence, units
@@ -261,10 +261,10 @@ def _forward(trial: Trial, waiting: Sequence[Pour]) -> str:
 
 
 class MoveForm(FlaskForm):
-    to = StringField("To", [InputRequired("Which day?"), Length(max=30)])
+    to = StringField("To", [InputRequired("Which day?"), at_most(30)])
     following = RadioField("What moves", choices=[("no", "this pour alone"), ("yes", "this one and all that follow")],
                            default="no")  # fmt: skip
-    reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), Length(max=300)])
+    reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), at_most(300)])
 
 
 @pours.route("/trials/<int:trial_id>/pours/<int:day>/move", methods=["GET", "POST"])

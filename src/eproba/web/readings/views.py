@@ -8,7 +8,7 @@ from flask.typing import ResponseReturnValue
 from flask_wtf import FlaskForm
 from sqlalchemy.exc import IntegrityError
 from wtforms import BooleanField, HiddenField, StringField, ValidationError
-from wtforms.validators import InputRequired, Length
+from wtforms.validators import InputRequired
 
 from eproba.core.errors import EprobaError
 from eproba.core.trial.amendments import Correction
@@ -26,7 +26,7 @@ from eproba.store.mapping import correction_from, reading_from
 from eproba.store.readings import all_readings, corrections_of, readings_of, repeats_of
 from eproba.web.readings.rescue import take_rescued
 from eproba.web.ui.clock import now, today
-from eproba.web.ui.fields import whole
+from eproba.web.ui.fields import at_most, whole
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, who
 from eproba.web.ui.units import sentence
@@ -40,11 +40,9 @@ readings = Blueprint("readings", __name__, template_folder="templates")
 class ReadingForm(FlaskForm):
     """One reading, new or corrected; whether it may be written is the core's to say."""
 
-    value = StringField("Right value (empty: no reading)", [Length(max=60)])
+    value = StringField("Right value (empty: no reading)", [at_most(60)])
     read_on = StringField("Read on", [InputRequired("Say on which day it was read.")])
-    reason = StringField(
-        "Why?", [InputRequired("Say why: the old value is kept beside it."), Length(max=LONGEST_REASON)]
-    )
+    reason = StringField("Why?", [InputRequired("Say why: the old value is kept beside it."), at_most(LONGEST_REASON)])
     sure = BooleanField("Yes, it is right")
     version = HiddenField()
     unit_of_value = HiddenField()

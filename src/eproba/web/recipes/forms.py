@@ -16,7 +16,7 @@ from wtforms import (
     StringField,
     TextAreaField,
 )
-from wtforms.validators import InputRequired, Length
+from wtforms.validators import InputRequired
 from wtforms.widgets import CheckboxInput, ListWidget
 
 from eproba.core.brewing.ingredients import Ingredient, RecipeError
@@ -33,7 +33,7 @@ from eproba.core.brewing.recipe import (
 from eproba.core.catalogue import cautions, ingredients
 from eproba.core.quantities import PORTIONS, System, portion_shown
 from eproba.core.words import parse_number
-from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField, whole
+from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField, at_most, whole
 from eproba.web.ui.session import system
 
 KINDS = {"drench": "poured", "dry": "spread"}
@@ -50,7 +50,7 @@ class PortionForm(Form):
 class OwnIngredientForm(Form):
     """An ingredient that the catalogue does not know: sugar and nitrogen in percent of its mass."""
 
-    name = StringField("Name", [Length(max=80)])
+    name = StringField("Name", [at_most(80)])
     density = AmountField("How heavy it is", "kg/L", 0.01, 25, optional=True)
     grams_each = AmountField("A handful weighs", "g", 0.01, 100_000, optional=True)
     sugar = NumberField("Sugar", 0, 100, optional=True)
@@ -87,11 +87,11 @@ class RecipeForm(AmountForm):
 
     version = HiddenField()
     kind = RadioField("It is", choices=list(KINDS.items()), default="drench")
-    title = StringField("Name", [InputRequired("Name it."), Length(max=80)])
-    family = StringField("Family", [InputRequired("Say which family, “your own” perhaps."), Length(max=80)])
-    said = TextAreaField("What growers claim", [InputRequired("Say what growers claim of it."), Length(max=400)])
-    needs = StringField("What it needs to work", [Length(max=300)])
-    not_for = StringField("Not for (commas between)", [Length(max=300)])
+    title = StringField("Name", [InputRequired("Name it."), at_most(80)])
+    family = StringField("Family", [InputRequired("Say which family, “your own” perhaps."), at_most(80)])
+    said = TextAreaField("What growers claim", [InputRequired("Say what growers claim of it."), at_most(400)])
+    needs = StringField("What it needs to work", [at_most(300)])
+    not_for = StringField("Not for (commas between)", [at_most(300)])
     portions = FieldList(FormField(PortionForm), min_entries=ROWS, max_entries=ROWS)
     own = FieldList(FormField(OwnIngredientForm), min_entries=OWN_ROWS, max_entries=OWN_ROWS)
     yields = AmountField("That makes", "L", 0.01, 10_000)
@@ -109,15 +109,15 @@ class RecipeForm(AmountForm):
     plain_between = NumberField("Plain waterings between", 0, 20, whole=True, optional=True)
     least = AmountField("Smallest batch that makes sense", "L", 0.01, 10_000, optional=True)
     minutes = NumberField("Minutes to make a batch", 1, 1000, whole=True)
-    use = StringField("Way of use", [Length(max=300)])
+    use = StringField("Way of use", [at_most(300)])
     ready = FormField(SignsForm)
     away = FormField(SignsForm)
-    ready_words = StringField("Ready, in your words", [Length(max=300)])
-    away_words = StringField("Throw away, in your words", [Length(max=300)])
-    strain = StringField("Straining", [Length(max=300)])
-    brew = TextAreaField("Steps of making it, one a line", [Length(max=3000)])
-    apply = TextAreaField("Steps of using it, one a line", [Length(max=3000)])
-    why = TextAreaField("Why so", [Length(max=600)])
+    ready_words = StringField("Ready, in your words", [at_most(300)])
+    away_words = StringField("Throw away, in your words", [at_most(300)])
+    strain = StringField("Straining", [at_most(300)])
+    brew = TextAreaField("Steps of making it, one a line", [at_most(3000)])
+    apply = TextAreaField("Steps of using it, one a line", [at_most(3000)])
+    why = TextAreaField("Why so", [at_most(600)])
     cautions = SelectMultipleField(
         "Cautions", widget=ListWidget(prefix_label=False), option_widget=CheckboxInput(), validate_choice=False
     )

@@ -6,13 +6,13 @@ from typing import Any
 from flask_wtf import FlaskForm
 from flask_wtf.file import FileField
 from wtforms import RadioField, SelectField, StringField, TextAreaField, ValidationError
-from wtforms.validators import InputRequired, Length
+from wtforms.validators import InputRequired
 
 from eproba.core.brewing.events import Batch, Event, What, check_event, with_event
 from eproba.core.brewing.recipe import SIGN_WORDS, SIGNS, Recipe, in_the_way_of
 from eproba.core.quantities import COLDEST, HOTTEST
 from eproba.web.mixing.forms import WATERS
-from eproba.web.ui.fields import AmountField, AmountForm, moment_of
+from eproba.web.ui.fields import AmountField, AmountForm, at_most, moment_of
 
 STARTS = {"now": "mixed now", "earlier": "mixed earlier, at", "standing": "its water is set out now; mixed later"}
 
@@ -35,11 +35,11 @@ class BatchForm(MadeForm):
     recipe = SelectField("Recipe")
     school = SelectField("In the way of", validate_choice=False)
     litres = AmountField("How much of it", "L", 0.01, 10_000)
-    name = StringField("A name of its own", [Length(max=60)])
-    place = StringField("Where it stands", [Length(max=80)])
+    name = StringField("A name of its own", [at_most(60)])
+    place = StringField("Where it stands", [at_most(80)])
     water = SelectField("Water", choices=WATERS)
     start = RadioField("Begun", choices=list(STARTS.items()), default="now")
-    began = StringField("Mixed at", [Length(max=30)])
+    began = StringField("Mixed at", [at_most(30)])
     temperature = AmountField("How warm it is", "°C", COLDEST, HOTTEST, optional=True)
 
     def validate_litres(self, field: Any) -> None:
@@ -56,7 +56,7 @@ def _sign(name: str) -> SelectField:
 class LookForm(MadeForm):
     """A look at a batch, now or at a moment; also what a correction of one is typed into."""
 
-    at = StringField("When", [Length(max=30)])
+    at = StringField("When", [at_most(30)])
     temperature = AmountField("Temperature", "°C", COLDEST, HOTTEST, optional=True)
     smell = _sign("smell")
     bubbles = _sign("bubbles")
@@ -65,7 +65,7 @@ class LookForm(MadeForm):
     mould = _sign("mould")
     slime = _sign("slime")
     litres = AmountField("Left after straining", "L", 0.001, 10_000, optional=True)
-    note = TextAreaField("Note", [Length(max=500)])
+    note = TextAreaField("Note", [at_most(500)])
     photo = FileField("A photo")
 
     @property
@@ -79,16 +79,16 @@ class LookForm(MadeForm):
 
 
 class ThrowForm(FlaskForm):
-    at = StringField("When", [Length(max=30)])
-    reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), Length(max=200)])
+    at = StringField("When", [at_most(30)])
+    reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), at_most(200)])
 
 
 class PutRightForm(MadeForm):
     """What is known of the whole batch."""
 
     litres = AmountField("How much was made", "L", 0.01, 10_000)
-    place = StringField("Where it stands", [Length(max=80)])
-    name = StringField("A name of its own", [Length(max=60)])
+    place = StringField("Where it stands", [at_most(80)])
+    name = StringField("A name of its own", [at_most(60)])
 
 
 def batch_made(

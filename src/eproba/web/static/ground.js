@@ -37,7 +37,8 @@ function centimetres(text) {
 }
 const told = (cm) => `${shown(cm)} ${field("ground-unit").value}`;
 const sizes = (place) => `${told(place.width_cm)} by ${told(place.length_cm)}`;
-const whereabouts = (place) => `${sizes(place)}, ${told(place.x_cm)} from left, ${told(place.y_cm)} from top`;
+const standsAt = (place) => `${told(place.x_cm)} from left, ${told(place.y_cm)} from top`;
+const whereabouts = (place) => `${sizes(place)}, ${standsAt(place)}`;
 
 function draw(name, attributes, parent, words) {
   const part = document.createElementNS(NS, name);
@@ -97,8 +98,9 @@ function fitted(text, width, size) {
 }
 
 function drawPlace(place, index, size) {
-  const words = `${place.name}, ${whereabouts(place)}`;
+  const spoken = `${place.name} ${told(place.width_cm)} × ${told(place.length_cm)}`;
   const name = `place-group${index === chosen ? " chosen" : ""}`;
+  const words = `${spoken}, ${standsAt(place)}`;
   const reachable = { tabindex: 0, role: "button", "aria-label": words, "aria-pressed": index === chosen };
   const group = draw("g", { class: name, ...reachable, "data-index": index }, canvas);
   const outline = { x: place.x_cm, y: place.y_cm, width: place.width_cm, height: place.length_cm };
@@ -115,7 +117,6 @@ function drawPlace(place, index, size) {
     }
   }
   const label = { class: "place-label", x: place.x_cm, y: place.y_cm - 0.35 * size, "font-size": size };
-  const spoken = `${place.name} ${told(place.width_cm)} × ${told(place.length_cm)}`;
   fitted(draw("text", label, group, spoken), Math.max(place.width_cm, GAP), size);
   const corner = { cx: place.x_cm + place.width_cm, cy: place.y_cm + place.length_cm, r: 0.7 * size };
   if (index === chosen) draw("circle", { class: "size-handle", ...corner, "data-index": index }, group);

@@ -4,20 +4,20 @@ from typing import Any
 
 from flask_wtf import FlaskForm
 from wtforms import BooleanField, HiddenField, RadioField, SelectField, StringField, TextAreaField, ValidationError
-from wtforms.validators import InputRequired, Length
+from wtforms.validators import InputRequired
 
 from eproba.core.trial.days import MOST_DAYS
-from eproba.web.ui.fields import NumberField
+from eproba.web.ui.fields import NumberField, at_most
 
 
 class ReasonForm(FlaskForm):
-    reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), Length(max=300)])
+    reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), at_most(300)])
 
 
 class NoteForm(FlaskForm):
     """The trial's note; `seen` is the note that it was written over."""
 
-    note = TextAreaField("Note", [Length(max=5000)])
+    note = TextAreaField("Note", [at_most(5000)])
     seen = HiddenField()
 
     @property
@@ -41,7 +41,7 @@ class SureForm(FlaskForm):
 class SpareForm(FlaskForm):
     letter = SelectField("Treatment")
     fared = RadioField("How did it fare?", choices=[("well", "Came through"), ("badly", "Suffered")], default="well")
-    note = StringField("What was seen", [InputRequired("Say in a few words what was seen."), Length(max=300)])
+    note = StringField("What was seen", [InputRequired("Say in a few words what was seen."), at_most(300)])
 
 
 class AmendForm(ReasonForm):
@@ -54,7 +54,7 @@ class AmendForm(ReasonForm):
     worth = NumberField("New worth", optional=True)
     decision_day = NumberField("New decision day", 1, MOST_DAYS, whole=True, optional=True)
     letter = SelectField("Treatment", validate_choice=False)
-    how = StringField("How it is given from now on", [Length(max=200)])
+    how = StringField("How it is given from now on", [at_most(200)])
     recipe = SelectField("Brewed by", validate_choice=False, default="")
 
     def validate_worth(self, field: Any) -> None:

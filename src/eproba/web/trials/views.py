@@ -61,7 +61,7 @@ from eproba.web.verdict.keeping import commit
 
 if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
     from eproba.core.planning.repeating import Learned
-    from eproba.web.verdict.telling import Outcome
+    from eproba.web.verdict.telling import InShort
 
 trials = Blueprint("trials", __name__, template_folder="templates")
 PAGE = 30
@@ -142,12 +142,12 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
     )
 
 
-def _outcome(trial: Trial, readings: tuple[Reading, ...]) -> "tuple[Outcome | None, str]":
+def _outcome(trial: Trial, readings: tuple[Reading, ...]) -> "tuple[InShort | None, str]":
     """What came out, as the verdict tells it; or why that can’t be said."""
-    from eproba.web.verdict.telling import outcome  # judging is heavy: only where it is needed
+    from eproba.web.verdict.telling import in_short  # judging is heavy: only where it is needed
 
     try:
-        return outcome(trial, readings), ""
+        return in_short(trial, readings), ""
     except CannotJudge as error:
         return None, sentence(error)
 

@@ -7,7 +7,7 @@ from typing import Any, get_args
 from flask_wtf import FlaskForm
 from wtforms import FieldList, FormField, HiddenField, StringField
 from wtforms.form import BaseForm
-from wtforms.validators import ValidationError
+from wtforms.validators import Length, ValidationError
 
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import System, Units, conversion, number_typed, split_typed
@@ -18,6 +18,11 @@ from eproba.web.ui.units import sentence
 
 class MomentError(EprobaError):
     """A moment that can't be read; the message says how to write it."""
+
+
+def at_most(letters: int) -> Length:
+    """A text of no more than so many characters."""
+    return Length(max=letters, message=f"Give at most {letters} characters.")
 
 
 def moment_of(text: str, usual: datetime) -> datetime:

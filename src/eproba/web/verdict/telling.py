@@ -38,7 +38,7 @@ class Telling:
 
 
 @dataclass(frozen=True)
-class Outcome:
+class InShort:
     """What came out, in short: headlines with their sentences, and the ruler."""
 
     said: Sequence[tuple[str, str]]
@@ -46,10 +46,10 @@ class Outcome:
     narrow_ruler: SharedRuler
 
 
-def outcome(trial: Trial, readings: tuple[Reading, ...]) -> Outcome:
+def in_short(trial: Trial, readings: tuple[Reading, ...]) -> InShort:
     """The short of `telling`: what a trial’s own page shows. Raises CannotJudge."""
     judgement = answered(db(), trial, readings, beside_of(db(), trial))
-    return Outcome(
+    return InShort(
         shown_effects(trial, judgement) or shown_sentences(trial, judgement),
         shown_ruler(trial, judgement),
         shown_ruler(trial, judgement, NARROW),

@@ -8,7 +8,7 @@ from datetime import date
 
 from flask_wtf import FlaskForm
 from wtforms import RadioField, StringField, TextAreaField
-from wtforms.validators import InputRequired, Length
+from wtforms.validators import InputRequired
 
 from eproba.core.catalogue import promises
 from eproba.core.planning.claims import Claim, Promise
@@ -20,15 +20,16 @@ from eproba.core.trial.worth import Worth
 from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.steps.step import Answers, Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.new_trial.usual import against_offered, kind_of, typed_rows
+from eproba.web.ui.fields import at_most
 
 
 class ClaimForm(FlaskForm):
     compared = RadioField("What is compared?", choices=[(key, compared.title) for key, compared in COMPARED.items()])
-    thing = StringField("What is tried", [Length(max=60)])
+    thing = StringField("What is tried", [at_most(60)])
     against = RadioField("Against what", choices=list(AGAINST.items()))
-    claim = TextAreaField("The claim in your own words", [Length(max=500)])
-    name = StringField("A short name", [InputRequired("Give the trial a short name."), Length(max=80)])
-    note = TextAreaField("Note", [Length(max=5000)])
+    claim = TextAreaField("The claim in your own words", [at_most(500)])
+    name = StringField("A short name", [InputRequired("Give the trial a short name."), at_most(80)])
+    note = TextAreaField("Note", [at_most(5000)])
 
 
 @dataclass(frozen=True)

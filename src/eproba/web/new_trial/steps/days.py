@@ -7,7 +7,6 @@ from typing import Any
 
 from flask_wtf import FlaskForm
 from wtforms import HiddenField, SelectMultipleField, StringField, ValidationError
-from wtforms.validators import Length
 from wtforms.widgets import CheckboxInput, ListWidget
 
 from eproba.core.brewing.recipe import Ground
@@ -36,6 +35,7 @@ from eproba.core.trial.hours import ANY, hour_typed, hours_text
 from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
 from eproba.web.pictures.weeks import WeekDay, WeekTask, weeks
+from eproba.web.ui.fields import at_most
 from eproba.web.ui.units import sentence, units
 
 
@@ -44,9 +44,9 @@ class DaysForm(FlaskForm):
         "Days that suit you", choices=list(enumerate(WEEKDAYS)), coerce=int,
         widget=ListWidget(prefix_label=False), option_widget=CheckboxInput(),
     )  # fmt: skip
-    rounds = StringField("Rounds on days", [Length(max=500)])
-    pulls = StringField("Plants are pulled on days", [Length(max=200)])
-    hours = StringField("At what hour", [Length(max=300)])
+    rounds = StringField("Rounds on days", [at_most(500)])
+    pulls = StringField("Plants are pulled on days", [at_most(200)])
+    hours = StringField("At what hour", [at_most(300)])
     hour_on = SelectMultipleField("Days of the hours", validate_choice=False, choices=[], coerce=int)
     hour_at = SelectMultipleField("Their hours", validate_choice=False, choices=[])
     hour_usual = HiddenField()

@@ -7,7 +7,6 @@ from datetime import date
 from typing import Any
 
 from wtforms import BooleanField, HiddenField, SelectField, TextAreaField, ValidationError
-from wtforms.validators import Length
 
 from eproba.core.errors import EprobaError
 from eproba.core.keys import check_values
@@ -31,7 +30,7 @@ from eproba.core.words import NumberError, parse_number
 from eproba.web.new_trial.steps.chance import noise_for
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
 from eproba.web.pictures.ground_plan import GroundPlan, ground_plan
-from eproba.web.ui.fields import AmountField, AmountForm, NumberField, shown_text
+from eproba.web.ui.fields import AmountField, AmountForm, NumberField, at_most, shown_text
 from eproba.web.ui.units import sentence, units
 
 DEALINGS = {
@@ -57,7 +56,7 @@ class GroundForm(AmountForm):
     least_width_cm = AmountField("Smallest unit, width", "cm", 1, 5000)
     least_length_cm = AmountField("Smallest unit, length", "cm", 1, 5000)
     edge_guards = BooleanField("Leave the outermost as guards")
-    sizes = TextAreaField("A first measurement of every pot, in order", [Length(max=4000)])
+    sizes = TextAreaField("A first measurement of every pot, in order", [at_most(4000)])
     site: Site
 
     def validate_places(self, field: Any) -> None:

@@ -6,14 +6,13 @@ from typing import Any
 
 from flask_wtf import FlaskForm
 from wtforms import SelectField, StringField, TextAreaField, ValidationError
-from wtforms.validators import Length
 
 from eproba.core.planning.draft import RulesPart
 from eproba.core.trial.days import MOST_DAYS
 from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
 from eproba.web.new_trial.usual import handling, typed_number
-from eproba.web.ui.fields import NumberField
+from eproba.web.ui.fields import NumberField, at_most
 from eproba.web.ui.units import units
 
 MOST_CROPS = 6
@@ -26,13 +25,13 @@ REPEATS = {
 
 
 class RulesForm(FlaskForm):
-    crops = StringField("Crops, with commas between", [Length(max=200)])
+    crops = StringField("Crops, with commas between", [at_most(200)])
     seeds = NumberField("Seeds or plants set in each unit", 1, 1000, whole=True, optional=True)
     plants = NumberField("Plants kept in each unit", 1, 200, whole=True)
     thin_on = NumberField("Thinned on day", 0, MOST_DAYS, whole=True, optional=True)
     replace_until = NumberField("Failures replaced up to day (empty: never)", 0, MOST_DAYS, whole=True, optional=True)
     repeats = SelectField("Surprise repeats", choices=list(REPEATS.items()), default="")
-    handling = TextAreaField("Done to every unit alike", [Length(max=600)])
+    handling = TextAreaField("Done to every unit alike", [at_most(600)])
 
     @property
     def crop_list(self) -> tuple[str, ...]:

@@ -16,7 +16,7 @@ from wtforms import (
     StringField,
     ValidationError,
 )
-from wtforms.validators import InputRequired, Length
+from wtforms.validators import InputRequired
 from wtforms.widgets import CheckboxInput, ListWidget
 
 from eproba.core.applying.schedule import SHARINGS
@@ -50,7 +50,7 @@ from eproba.core.words import NumberError, parse_number
 from eproba.web.new_trial.steps.days import day_list, dose_days, on_given
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.new_trial.usual import ROW, first_treatments, kind_of, roles_of, row_of, typed_number, typed_rows
-from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField
+from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField, at_most
 from eproba.web.ui.session import system
 from eproba.web.ui.units import sentence, units
 
@@ -83,10 +83,10 @@ KNOWN: Mapping[str, Collection[str]] = {"sharing": SHARINGS, "things": CROSSED}
 
 
 class TreatmentForm(Form):
-    name = StringField("Name", [InputRequired("Name it."), Length(max=60)])
+    name = StringField("Name", [InputRequired("Name it."), at_most(60)])
     stem = HiddenField()
     role = SelectField("Role", choices=list(ROLE_NAMES.items()))
-    how = StringField("Way of use, in words", [Length(max=200)])
+    how = StringField("Way of use, in words", [at_most(200)])
     rung = NumberField("Rung", 0, 20, whole=True, optional=True)
     recipe = SelectField("Recipe", validate_choice=False)
     water_parts = NumberField("Parts of water to one part", 0, 5000, optional=True)
@@ -100,13 +100,13 @@ class TreatmentForm(Form):
     every = NumberField("Every", 1, MOST_DAYS, whole=True, optional=True)
     until = NumberField("until day", 1, MOST_DAYS, whole=True, optional=True)
     then = NumberField("then every", 1, MOST_DAYS, whole=True, optional=True)
-    days = StringField("On days", [Length(max=300)])
+    days = StringField("On days", [at_most(300)])
     on = SelectMultipleField(
         "On", choices=list(enumerate(WEEKDAYS)), coerce=int, widget=ListWidget(prefix_label=False),
         option_widget=CheckboxInput(),
     )  # fmt: skip
     things = HiddenField()
-    label = StringField("Price, and what the label claims", [Length(max=200)])
+    label = StringField("Price, and what the label claims", [at_most(200)])
 
     def validate_days(self, field: Any) -> None:
         self.day_list = day_list(field.data)
@@ -123,7 +123,7 @@ class TreatmentsForm(AmountForm):
     blind = BooleanField("Tags do not name the treatment (blind)")
     even = BooleanField("Plain water makes up what a treatment gets less than the wettest")
     ladder_by = SelectField("A ladder of", choices=lambda: ladder_choices(), default="parts", validate_choice=False)
-    ladder_rungs = StringField("Its steps (empty: three usual ones)", [Length(max=60)])
+    ladder_rungs = StringField("Its steps (empty: three usual ones)", [at_most(60)])
 
     def translate(self, typed_in: System) -> None:
         """What is given by the ground is meant for a square of other size."""
