@@ -157,7 +157,7 @@ def combine_file(file: Path, worth: float | None, as_json: bool) -> None:
 def mix_recipe(
     recipe: str, area: str | None, units: int | None, per_unit_litres: str | None, unit_area: str | None, as_json: bool
 ) -> None:
-    """Mix a recipe for an area, or for units: volumes, ingredients, steps, what is really added."""
+    """Mix a recipe for an area, or for units: volumes, ingredients, steps, what is actually added."""
     from eproba.core.brewing.kitchen import Kit
     from eproba.core.brewing.mixing import Want, mix
     from eproba.core.catalogue import cautions, recipes
