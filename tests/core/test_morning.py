@@ -186,16 +186,16 @@ def test_choices_come_first_then_what_to_know_rounds_brews_and_pours():
 @pytest.mark.parametrize(
     ("waiting", "way", "words", "first"),
     [
-        ([due(days=-2)], CatchUp((), 12, 14), "Pour, day 12 waits since Mon 18 May: Chard", "Pour it today"),
-        ([due(days=-9), due(days=-2)], CatchUp((5, 12), None, 14), "Two things wait since Mon 11 May: Chard",
+        ([due(days=-2)], CatchUp((), 12, 14), "Pour, day 12, overdue since Mon 18 May: Chard", "Pour it today"),
+        ([due(days=-9), due(days=-2)], CatchUp((5, 12), None, 14), "Two jobs overdue since Mon 11 May: Chard",
          "Skip these two, pour today"),
-        ([due(days=-9), due(days=-2)], CatchUp((5,), 12, 15), "Two things wait since Mon 11 May: Chard",
+        ([due(days=-9), due(days=-2)], CatchUp((5,), 12, 15), "Two jobs overdue since Mon 11 May: Chard",
          "Skip the first, pour the last on Thu 21 May"),
-        ([due(days=-2)], CatchUp((12,), None, None), "Pour, day 12 waits since Mon 18 May: Chard",
+        ([due(days=-2)], CatchUp((12,), None, None), "Pour, day 12, overdue since Mon 18 May: Chard",
          "Skip the pour: no other is planned"),
-        ([due(days=-2, compared="dry")], CatchUp((12,), None, 19), "Spread, day 12 waits since Mon 18 May: Chard",
+        ([due(days=-2, compared="dry")], CatchUp((12,), None, 19), "Spread, day 12, overdue since Mon 18 May: Chard",
          "Skip the spread, do the next on Mon 25 May"),
-        ([due("round", days=-2)], None, "Round, day 12 waits since Mon 18 May: Chard", "Measure the round, day 12 now"),
+        ([due("round", days=-2)], None, "Round, day 12, overdue since Mon 18 May: Chard", "Measure the round, day 12 now"),
     ],
 )  # fmt: skip
 def test_what_is_overdue_is_one_line_a_trial(waiting, way, words, first):

@@ -44,7 +44,7 @@ def test_a_round_that_was_passed_over_is_missed_not_due(client, clock):
     clock.forward(days=4)
     page = text(client, "/trials/2")
     assert "Round, day 9" in page
-    assert "Two things wait since Wed 20 May: Wool mulch under the currants" in page
+    assert "Two jobs overdue since Wed 20 May: Wool mulch under the currants" in page
     later = re.search(r'/trials/2/rounds/(\d+)">Round, day 12', page).group(1)
     client.post(f"/trials/2/rounds/{later}/finish", {"note": ""})
     assert "Round, day 9" not in text(client, "/trials/2")
@@ -55,7 +55,7 @@ def test_a_round_that_was_passed_over_is_missed_not_due(client, clock):
 def test_what_waits_is_one_line_a_trial_with_its_ways_out(phone):
     phone.goto("/")
     choices = phone.locator(".due-card.choose")
-    expect(choices.nth(1).locator(".due-what")).to_have_text(re.compile(r"^\w+ things wait since \w+ \d+ \w+: "))
+    expect(choices.nth(1).locator(".due-what")).to_have_text(re.compile(r"^\w+ jobs overdue since \w+ \d+ \w+: "))
     expect(choices.nth(1).get_by_text("It was left out")).to_be_hidden()
     choices.nth(1).get_by_text("Other ways out").click()
     expect(choices.nth(1).get_by_text("It was left out")).to_be_visible()
@@ -72,7 +72,7 @@ def test_what_waits_is_one_line_a_trial_with_its_ways_out(phone):
 def test_rounds_whose_day_is_over_can_be_left_out_but_for_the_last(client, clock):
     clock.forward(days=1)
     page = text(client, "/")
-    assert "Round, day 9 waits since Wed 20 May: Wool mulch under the currants" in page
+    assert "Round, day 9, overdue since Wed 20 May: Wool mulch under the currants" in page
     assert "Measure the round, day 9 now" in page
     assert 'action="/trials/2/rounds/leave-out"' in page
     client.post("/trials/2/rounds/leave-out")
@@ -83,7 +83,7 @@ def test_rounds_whose_day_is_over_can_be_left_out_but_for_the_last(client, clock
     assert "Measure the round, day 21 now, and miss those before it" in page
     assert "Leave out the four rounds" in page
     client.post("/trials/2/rounds/leave-out")
-    assert "Round, day 21 waits since Mon 1 Jun: Wool mulch under the currants" in text(client, "/")
+    assert "Round, day 21, overdue since Mon 1 Jun: Wool mulch under the currants" in text(client, "/")
 
 
 @demo_garden
@@ -150,7 +150,7 @@ def test_a_month_of_nothing_is_one_choice_a_trial(client, clock):
         client.post(f"/trials/{trial}/rounds/leave-out")
     page = text(client, "/")
     assert 'data-key="choose-4"' not in page
-    assert "Round, day 28 waits since Wed 10 Jun: Sugar ferment on the chard beds" in page, "the last one stays"
+    assert "Round, day 28, overdue since Wed 10 Jun: Sugar ferment on the chard beds" in page, "the last one stays"
 
 
 @demo_garden

@@ -124,9 +124,8 @@ def _choice(today: date, waiting: Sequence[Due], way_out: CatchUp | None) -> Day
     pours, rounds = ([due for due in waiting if due.kind == kind] for kind in ("pour", "round"))
     first = waiting[0]
     ways = [*_ways_for_pours(pours, way_out, today), *_ways_for_rounds(rounds)]
-    wait = "waits" if len(waiting) == 1 else "wait"
-    what = first.words.lower() if len(waiting) == 1 else f"{count_words(len(waiting))} things"
-    words = f"{what[:1].upper()}{what[1:]} {wait} since {day_words(first.on)}: {first.trial_name}"
+    what = f"{first.words.lower()}," if len(waiting) == 1 else f"{count_words(len(waiting))} jobs"
+    words = f"{what[:1].upper()}{what[1:]} overdue since {day_words(first.on)}: {first.trial_name}"
     return DayLine(
         "choose", f"choose-{first.trial_id}", today, words, trials=(first.trial_name,), due=tuple(waiting),
         ways=tuple(ways),
