@@ -195,7 +195,8 @@ def test_choices_come_first_then_what_to_know_rounds_brews_and_pours():
          "Skip the pour: no other is planned"),
         ([due(days=-2, compared="dry")], CatchUp((12,), None, 19), "Spread, day 12, overdue since Mon 18 May: Chard",
          "Skip the spread, do the next on Mon 25 May"),
-        ([due("round", days=-2)], None, "Round, day 12, overdue since Mon 18 May: Chard", "Measure the round, day 12 now"),
+        ([due("round", days=-2)], None, "Round, day 12, overdue since Mon 18 May: Chard",
+         "Measure the round, day 12 now"),
     ],
 )  # fmt: skip
 def test_what_is_overdue_is_one_line_a_trial(waiting, way, words, first):

@@ -3,6 +3,7 @@
 import re
 from dataclasses import replace
 from datetime import timedelta
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -162,6 +163,19 @@ def test_the_day_strip_knows_what_is_done_due_and_to_come(app):
     assert past.today is None, "the day is off the strip"
     assert [mark.state for mark in past.pours].count("skipped") == 1
     assert not past.sealed
+
+
+@demo_garden
+def test_a_year_of_rounds_keeps_its_labels_apart(app):
+    with Session(app.extensions["engine"]) as session:
+        trial = load_trial(session, 2)
+    weekly = tuple(replace(trial.rounds[0], id=n, day=7 * n) for n in range(53))
+    marks = day_strip(replace(trial, decision_day=364, rounds=weekly), TODAY).rounds
+    labelled = [mark for mark in marks if mark.label]
+    assert (len(marks), labelled[0].label, labelled[-1].label) == (53, "0", "364")
+    assert min(two.x - one.x for one, two in pairwise(labelled)) >= 24
+    few = replace(trial, rounds=weekly[:4], decision_day=21)
+    assert [mark.label for mark in day_strip(few, TODAY).rounds] == ["0", "7", "14", "21"]
 
 
 @demo_garden

@@ -1,7 +1,7 @@
 """The day strip: weather, brews, applications and rounds on one time axis, today, and the envelope at its end."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from eproba.core.brewing.weather import Day
@@ -9,6 +9,7 @@ from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.model import Trial
 
 WIDTH, LEFT, RIGHT = 1000.0, 88.0, 60.0
+ROOM = 24.0  # of a label of three figures
 WEATHER_TOP, WEATHER_FOOT = 6.0, 40.0
 MOST_RAIN, COLD, HOT = 20.0, -5.0, 35.0
 
@@ -97,10 +98,21 @@ def day_strip(trial: Trial, today: date, brews: Sequence[Brewed] = (), weather: 
         words += f" {len(spans)} brew{'s' if len(spans) > 1 else ''}: {'; '.join(span.title for span in spans)}."
     inside = -0.5 <= now <= trial.decision_day + 0.5
     return DayStrip(
-        x(0), x(trial.decision_day), ticks, rounds, pours, spans, _sky(trial, weather),
+        x(0), x(trial.decision_day), ticks, _labelled(rounds), pours, spans, _sky(trial, weather),
         x(now) if inside else None, x(trial.decision_day), trial.sealed(today), words,
         COMPARED[trial.compared].noun.capitalize(),
     )  # fmt: skip
+
+
+def _labelled(marks: Sequence[Mark]) -> tuple[Mark, ...]:
+    """Where marks stand close, some go without their label; the first and the last keep theirs."""
+    labelled: list[Mark] = []
+    free = 0.0  # from where on a label has room
+    for mark in marks:
+        has_room = (mark.x >= free and mark.x <= marks[-1].x - ROOM) or mark is marks[-1]
+        labelled.append(mark if has_room else replace(mark, label=""))
+        free = mark.x + ROOM if has_room else free
+    return tuple(labelled)
 
 
 def _place(trial: Trial, at: datetime) -> float:
