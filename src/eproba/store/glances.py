@@ -27,7 +27,7 @@ from eproba.core.applying.due import Due
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure
 from eproba.core.trial.claim import Asking, as_declared, compared_names, own_words
-from eproba.core.trial.ground import UnitKind, unit_noun
+from eproba.core.trial.ground import UNIT, UnitKind, unit_noun
 from eproba.core.trial.model import Asked, Role
 from eproba.core.trial.stage import Stage, is_sealed, stage_of
 from eproba.core.trial.worth import Worth, shown_worth
@@ -262,7 +262,7 @@ def _glance_or_mark(
         return _glance(row, today, treatments, measures[row.id])
     except (KeyError, ValueError, TypeError, AttributeError, OverflowError, StopIteration, EprobaError):
         start_on = row.start_on
-        return Glance(row.id, row.name, UNREADABLE, "", start_on, start_on, "finished", row.units, (), row.done,
+        return Glance(row.id, row.name, UNREADABLE, "", start_on, start_on, "finished", UNIT(row.units), (), row.done,
                       row.rounds, ())  # fmt: skip
 
 
