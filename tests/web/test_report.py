@@ -2,7 +2,9 @@
 
 import io
 import re
+from html import unescape
 
+import pytest
 from PIL import Image
 
 from eproba.web.report.views import style_of_all
@@ -66,3 +68,24 @@ def test_a_link_shows_the_report_to_who_has_no_passcode_and_nothing_else(app, cl
     monkeypatch.setitem(app.config, "SETTINGS", settings)
     client.post("/trials/1/report/share", {"go": "unshare"})
     assert client.get(link).status_code == 404
+
+
+@demo_garden
+@pytest.mark.parametrize(
+    ("trial", "lines"),
+    [
+        (1, ["Better, and by enough to matter: Comfrey steep grew leaves about 22 % wider; the true gap is likely "
+             "between 18 and 27 %. 1 more treatment in the report.",
+             "18 pots, drawn by lot (in blocks), 28 days. 1 caution: batch good."]),
+        (3, ["Seen, not shown: Aquarium water",
+             "2 beds, drawn by lot (one of each), "]),
+    ],
+)  # fmt: skip
+def test_the_card_is_no_prettier_than_the_verdict(client, trial, lines):
+    page = client.get(f"/trials/{trial}/report").data.decode()
+    card = unescape(re.search(r'id="card"[^>]*>(.*?)</textarea>', page, re.S)[1])
+    first, second = card.strip().splitlines()
+    assert [first[: len(lines[0])], second[: len(lines[1])]] == lines
+    if trial == 3:
+        assert "nobody can say why" in first
+        assert "The verdict is limited by: " in second

@@ -134,3 +134,19 @@ def test_a_result_changed_by_hand_is_marked_and_stands_aside(app, client, elsewh
         take(client, amended)
         number = max(map(int, re.findall(r"/trials/(\d+)", text(client, "/trials"))))
         assert "Differs from the declared plan without an amendment: worth" in text(client, f"/trials/{number}/verdict")
+
+
+@demo_garden
+def test_what_a_garden_knows_is_every_open_answer_by_what_was_tried(client):
+    page = text(client, "/known")
+    comfrey, whey = page.index('<h2 class="title is-5">Comfrey steep'), page.index(">Diluted whey</h2>")
+    assert page.index(">Aquarium water</h2>") < comfrey < whey
+    assert "Better, and by enough to matter</strong> Comfrey steep grew leaves about 22 % wider" in page[comfrey:whey]
+    assert "Seen, not shown</strong> Aquarium water" in page, "as proudly as the others"
+    assert "Wool mulch" not in page, "its envelope is shut"
+    assert page.count('href="/trials/1/verdict"') == 2
+    assert 'href="/known"' in text(client, "/trials")
+
+
+def test_a_garden_that_knows_nothing_yet_says_so(client):
+    assert "No trial is over yet." in text(client, "/known")

@@ -58,6 +58,7 @@ class Glance:
     readings_in: int
     rounds: int
     finding: tuple[dict[str, str], ...] | None
+    crops: tuple[str, ...] = ()
 
     @property
     def unjudged(self) -> bool:
@@ -289,4 +290,5 @@ def _glance(row: Row, today: date, treatments: Sequence[tuple[str, str, Role]], 
         readings_in=row.done,
         rounds=row.rounds,
         finding=None if row.lines is None else tuple(row.lines),
+        crops=tuple(row.rules.get("crops") or ()),
     )

@@ -15,7 +15,7 @@ from eproba.web.ui.responses import STATIC
 from eproba.web.verdict.page import ComparisonShown
 
 WIDTH, HEIGHT, PAD = 1200, 630, 56
-SLATE, PAPER, TERRACOTTA, STRING, DUST = "#1f2b33", "#fffdf8", "#a03c18", "#c69a56", "#dfe2df"
+SLATE, PAPER, STRING, DUST = "#1f2b33", "#fffdf8", "#c69a56", "#dfe2df"
 FONTS = STATIC / "vendor" / "fonts"
 ROUND = FONTS / "bricolage-grotesque-latin-wght-normal.woff2"
 PLAIN = FONTS / "atkinson-hyperlegible-latin-400-normal.woff2"
@@ -55,7 +55,7 @@ def message_png(
     trust = " ".join(text for _, text in limits[:2]) or "No warnings. Everything Eproba checks was in order."
     more = f" And {len(limits) - 2} more." if len(limits) > 2 else ""
     draw.rectangle((0, HEIGHT - 140, WIDTH, HEIGHT), fill=DUST)
-    draw.text((PAD, HEIGHT - 128), "How far to trust it", font=_font(BOLD, 25), fill=TERRACOTTA)
+    draw.text((PAD, HEIGHT - 128), "How far to trust it", font=_font(BOLD, 25), fill=SLATE)
     _fitted(draw, (PAD, HEIGHT - 94), f"{trust}{more}", PLAIN, 24, SLATE, WIDTH - 2 * PAD, lines=2)
     if len(shown) > len(rows):
         _fitted(draw, (PAD, HEIGHT - 32), f"{len(shown) - len(rows)} more treatments in the report", PLAIN, 20, SLATE,
@@ -90,7 +90,7 @@ def _ruler(draw: ImageDraw.ImageDraw, ruler: SharedRuler, top: float, height: fl
         if line.at is not None:
             at = x(line.at)
             draw.polygon([(at - 9, y - 14), (at + 9, y - 14), (at + 9, y + 5), (at, y + 16), (at - 9, y + 5)],
-                         fill=TERRACOTTA, outline=PAPER)  # fmt: skip
+                         fill=SLATE, outline=PAPER)  # fmt: skip
         draw.text((WIDTH - PAD - 110, y - 14), line.label, font=_font(BOLD, 23), fill=SLATE)
 
 

@@ -1,6 +1,7 @@
 """The report: to print, as one HTML file that needs nothing, as a picture for a message, and by a link to read."""
 
 import base64
+from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
@@ -70,7 +71,19 @@ def show(trial_id: int) -> ResponseReturnValue:
     link = url_for("report.shared", token=token, _external=True) if token else ""
     out = is_shared(db(), trial_id)
     paper = size if size in ("a4", "letter") else "a4"
-    return render_template("report/page.html", paper=paper, link=link, shared=out, **_told(_open_trial(trial_id)))
+    trial = _open_trial(trial_id)
+    telling = _told(trial)
+    card = _card(trial, telling)
+    return render_template("report/page.html", paper=paper, link=link, shared=out, card=card, **telling)
+
+
+def _card(trial: Trial, telling: Mapping[str, Any]) -> str:
+    """Two lines for a comment."""
+    from eproba.core.wording.card import card_lines
+
+    told = telling["told"]
+    said = told.effects or [(shown.headline, shown.line) for shown in told.comparisons]
+    return "\n".join(card_lines(trial, said, told.judgement.trust))
 
 
 @report.get("/trials/<int:trial_id>/report.html")

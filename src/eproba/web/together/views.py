@@ -8,15 +8,18 @@ from flask.typing import ResponseReturnValue
 from eproba.core.errors import EprobaError
 from eproba.core.words import lower_first
 from eproba.store.commands.together import leave_out, take_in_again
+from eproba.store.glances import glances
 from eproba.store.gone import gone_trials
 from eproba.store.measures import all_measures
 from eproba.store.together import TrialTelling, questions_asked, tellings
-from eproba.web.ui.clock import now
+from eproba.web.together.known import by_what_was_tried
+from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, who
 from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import commit
 
 together = Blueprint("together", __name__, template_folder="templates")
+MOST_KNOWN = 500  # trials
 TABLE_ROWS = 30  # of trials are named below the picture at once; the others one tap below
 
 
@@ -27,6 +30,14 @@ def index() -> ResponseReturnValue:
         (asked, lower_first(known[asked.measure].name)) for asked in questions_asked(db()) if asked.measure in known
     ]
     return render_template("together/index.html", asked=asked)
+
+
+@together.get("/known")
+def known() -> ResponseReturnValue:
+    """What this garden knows: every question that was answered, by what was tried, with how sure."""
+    seen = glances(db(), today(), limit=MOST_KNOWN)
+    over = [glance for glance in seen if glance.stage in ("finished", "ended early") and glance.finding]
+    return render_template("together/known.html", tried=by_what_was_tried(over), more=len(seen) == MOST_KNOWN)
 
 
 @together.get("/together/<question>")

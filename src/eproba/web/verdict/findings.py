@@ -168,6 +168,7 @@ def _found(trial: Trial, readings: tuple[Reading, ...], beside: Beside) -> tuple
     wording = Wording.of(trial, asked)
     lines = [
         {
+            "treatment": effect.name,
             "verdict": effect.verdict,
             "headline": effect_headline(effect, judgement),
             "sentence": effect_sentence(effect, judgement, wording),
@@ -175,6 +176,7 @@ def _found(trial: Trial, readings: tuple[Reading, ...], beside: Beside) -> tuple
         for effect in judgement.effects
     ] or [
         {
+            "treatment": comparison.treatment,
             "verdict": comparison.verdict,
             "headline": headline(comparison, judgement, wording.noun),
             "sentence": sentence(comparison, judgement, wording),
