@@ -34,6 +34,8 @@ def test_the_hour_of_a_round_is_told_where_it_waits_and_in_calendars(client, dra
     assert ('value="tea time"' in refused, 'value="25:00"' in refused) == (True, True), "what was typed stays"
     fill(client, draft, "days", hour_on=["0", "3", "7"], hour_at=["dusk", "9:00", "18:30 ± 2 h"])
     assert 'value="18:30 ± 2 h"' in text(client, f"{draft}/days"), "a day whose round is gone takes its hour along"
+    sheet = text(client, f"{draft}/sheet")
+    assert re.search(r"Days and rounds</strong> <span>[^<]*</span> <small>yours", sheet), "hours are one's own too"
     trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
     assert ", at dusk" in text(client, "/")
     calendar = text(client, f"{trial}/calendar.ics").replace("\r\n ", "")

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from eproba.core.practice.luck import MOST_DRAWS, POTS, LuckyGarden, fooled, lucky_garden
 from eproba.core.words import plural
 from eproba.web.pictures.help import WORTH, GroupPicture, luck_picture
+from eproba.web.ui.fields import whole
 
 USUAL_POTS = 4
 
@@ -24,9 +25,9 @@ class LuckPage:
 
 def luck_page(asked: Mapping[str, str]) -> LuckPage:
     """The garden that is asked for; what can’t be read is as usual."""
-    pots = _whole(asked.get("pots"), USUAL_POTS)
+    pots = whole(asked.get("pots", ""))
     pots = pots if pots in POTS else USUAL_POTS
-    draws = min(MOST_DRAWS, max(1, _whole(asked.get("draws"), 1)))
+    draws = min(MOST_DRAWS, whole(asked.get("draws", "")) or 1)
     garden = lucky_garden(draws, pots)
     return LuckPage(pots, draws, luck_picture(garden), _gap_words(garden), _tally(draws, pots))
 
@@ -41,7 +42,3 @@ def _tally(draws: int, pots: int) -> str:
         return f"Grow them again, and count how often luck makes a difference of {WORTH:g} % or more."
     count = fooled(draws, pots, WORTH / 100)
     return f"In {count} of {plural(draws, 'garden')} so far, luck alone made a difference of {WORTH:g} % or more."
-
-
-def _whole(text: str | None, usual: int) -> int:
-    return int(text) if text is not None and text.isascii() and text.isdecimal() and len(text) < 5 else usual

@@ -387,10 +387,15 @@ def _folds(answers: Answers, walk: Walk, bench: Bench) -> tuple[Fold, ...]:
             name,
             title,
             walk.settled(name) or "still open",
-            _is_own(answers[name], usual[name]),
+            _is_own(answers[name], usual[name]) or (name == "days" and _has_own_hours(walk)),
         )
         for name, title in FOLDS.items()
     )
+
+
+def _has_own_hours(walk: Walk) -> bool:
+    """Whether the hours of rounds were typed: their fields follow the rounds, so nothing usual stands beside them."""
+    return walk.draft.days is not None and bool(walk.draft.days.at)
 
 
 def _is_own(typed: Typed, usual: Typed) -> bool:
