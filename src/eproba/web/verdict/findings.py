@@ -64,8 +64,10 @@ def answered(
 ) -> Judgement:
     """The judgement of the first measure, which says what would settle it as *What next* and the planner say it."""
     first = trial.asked[0]
-    plan = settling_of(trial, own_noise(session, first.measure, trial.scale))
-    return with_needed(judged(trial, first, readings, beside, at), plan)
+    judgement = judged(trial, first, readings, beside, at)
+    if all(comparison.verdict != "cannot_tell" for comparison in judgement.comparisons):
+        return with_needed(judgement, None)  # nothing is left to settle
+    return with_needed(judgement, settling_of(trial, own_noise(session, first.measure, trial.scale)))
 
 
 def with_findings(session: Session, glances: Sequence[Glance]) -> list[Glance]:
