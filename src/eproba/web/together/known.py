@@ -1,6 +1,6 @@
 """What a garden knows by now: all that was found, by what was tried."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
 
@@ -9,7 +9,7 @@ from eproba.store.glances import Glance
 
 
 @dataclass(frozen=True)
-class Known:
+class GardenAnswer:
     """One answer: of which trial, on which crops, decided when, and what was found of the treatment."""
 
     trial_id: int
@@ -21,16 +21,19 @@ class Known:
     sentence: str
 
 
-def by_what_was_tried(over: Iterable[Glance]) -> list[tuple[str, list[Known]]]:
+def by_what_was_tried(over: Iterable[Glance]) -> list[tuple[str, list[GardenAnswer]]]:
     """Answers by the name of what was tried, small or large letters alike; the latest first."""
     names: dict[str, str] = {}
-    answers: dict[str, list[Known]] = {}
+    answers: dict[str, list[GardenAnswer]] = {}
     for glance in over:
         for line in glance.finding or ():
             name = line.get("treatment") or glance.name
             key = lower_first(name)
             names.setdefault(key, name)
-            known = Known(glance.id, glance.name, glance.crops, glance.decision_on, line["verdict"], line["headline"],
-                          line["sentence"])  # fmt: skip
-            answers.setdefault(key, []).append(known)
-    return [(names[key], sorted(answers[key], key=lambda known: known.on, reverse=True)) for key in sorted(answers)]
+            answers.setdefault(key, []).append(_answer(glance, line))
+    return [(names[key], sorted(answers[key], key=lambda answer: answer.on, reverse=True)) for key in sorted(answers)]
+
+
+def _answer(glance: Glance, line: Mapping[str, str]) -> GardenAnswer:
+    found = (line["verdict"], line["headline"], line["sentence"])
+    return GardenAnswer(glance.id, glance.name, glance.crops, glance.decision_on, *found)
