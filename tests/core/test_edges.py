@@ -114,7 +114,7 @@ def test_from_ten_to_four_is_the_wrong_time_of_day(hour, told):
         ({"hours": hours(EVENING - timedelta(hours=3, minutes=1), 1, 28.0)}, []),
         # a forecast that was typed
         ({"foretold": [Day(EVENING.date(), 12.0, 28.0, 0.0)]},
-         [(False, "Up to 28 °C foretold today: pour in the early morning, or when it has cooled.")]),
+         [(False, "Up to 28 °C expected today: pour in the early morning, or when it has cooled.")]),
         ({"foretold": [Day(EVENING.date() + timedelta(days=1), 2.0, 20.0, 0.0)]},
          [(True, "2 °C expected within a day: wet soil may freeze. Wait for milder nights.")]),
         ({"foretold": [Day(EVENING.date() + timedelta(days=2), -2.0, 20.0, 90.0)]}, []),

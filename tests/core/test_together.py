@@ -154,8 +154,13 @@ def test_one_that_disagrees_is_named_with_what_it_has_alone():
     seasons = [told(name, 3.0 + i / 10, season=name) for i, name in enumerate(("May", "June", "July", "August"))]
     each_its_own = together([*seasons, told("Roof", 5.2, season="September")])
     assert disagreement(each_its_own).endswith(
-        "Only season differs there, and that differs in every trial, so it explains nothing."
+        "Only season differs there, and that differs in every trial, which explains nothing."
     )
+    both_its_own = together(
+        [*(told(name, 3.0 + n / 10, season=name, crops=f"chard {n}") for n, name in enumerate("abcd")),
+         told("Roof", 5.2, season="September", crops="kale")]
+    )  # fmt: skip
+    assert "Only season and crops differ there, and those differ in every trial" in disagreement(both_its_own)
     unmarked = together([*four, told("Roof", 5.2, place="plot")])
     assert disagreement(unmarked).endswith("Nothing in the records explains why.")
     two = [told("Roof", 5.0, place="roof"), told("Shed", 5.1, place="shed")]

@@ -77,7 +77,7 @@ def _warmth(weather: Weather, at: datetime, units: Units) -> Iterator[Counsel]:
         text = "heat stresses plants, and warm soil turns sugar airless. Wait for the evening."
         yield Counsel(True, f"{units(Amount(round(now), '°C'))}: {text}")
     elif now is None and high is not None and high >= HOT:
-        text = "foretold today: pour in the early morning, or when it has cooled."
+        text = "expected today: pour in the early morning, or when it has cooled."
         yield Counsel(False, f"Up to {units(Amount(round(high), '°C'))} {text}")
     if low is not None and low <= FROST:
         text = "expected within a day: wet soil may freeze. Wait for milder nights."

@@ -103,7 +103,9 @@ def disagreement(pooled: Together) -> str:
     others = [name for name in pooled.differs if _of_their_own(name, pooled)]
     if others:
         apart = listed([lower_first(name) for name in others])
-        return f"{text} Only {apart} differs there, and that differs in every trial, so it explains nothing."
+        differ = "differs" if len(others) == 1 else "differ"
+        they = "that differs" if len(others) == 1 else "those differ"
+        return f"{text} Only {apart} {differ} there, and {they} in every trial, which explains nothing."
     return f"{text} Nothing in the records explains why."
 
 

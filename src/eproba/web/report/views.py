@@ -81,9 +81,9 @@ def _card(trial: Trial, telling: Mapping[str, Any]) -> str:
     """Two lines for a comment."""
     from eproba.core.wording.card import card_lines
 
-    told = telling["told"]
-    said = told.effects or [(shown.headline, shown.line) for shown in told.comparisons]
-    return "\n".join(card_lines(trial, said, told.judgement.trust))
+    verdict = telling["told"]
+    said = verdict.effects or [(shown.headline, shown.line) for shown in verdict.comparisons]
+    return "\n".join(card_lines(trial, said, verdict.judgement.trust))
 
 
 @report.get("/trials/<int:trial_id>/report.html")

@@ -35,5 +35,5 @@ def by_what_was_tried(over: Iterable[Glance]) -> list[tuple[str, list[GardenAnsw
 
 
 def _answer(glance: Glance, line: Mapping[str, str]) -> GardenAnswer:
-    found = (line["verdict"], line["headline"], line["sentence"])
-    return GardenAnswer(glance.id, glance.name, glance.crops, glance.decision_on, *found)
+    words = (line["verdict"], line["headline"], line["sentence"])
+    return GardenAnswer(glance.id, glance.name, glance.crops, glance.decision_on, *words)
