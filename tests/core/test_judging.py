@@ -219,7 +219,7 @@ def test_touching_zero_or_the_band_shows_nothing_more():
     assert verdict_of(None, None, 0.5, False) == "seen_not_shown"
 
 
-@pytest.mark.parametrize(("treatments", "blocks"), [(2, False), (4, True)])
+@pytest.mark.parametrize(("treatments", "blocks"), [(2, False), pytest.param(4, True, marks=pytest.mark.long)])
 def test_false_alarms_keep_their_five_percent(treatments, blocks):
     """Any treatment called better or worse in a garden where nothing works; 250 trials, 3 standard errors."""
     alarms = 0

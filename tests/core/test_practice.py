@@ -125,10 +125,10 @@ TASK = Task(1, 18, 12.0, 0.2, 0.1, 0.0)
 @pytest.mark.parametrize(("treatments", "units", "blocks"), [(3, 6, True), (2, 6, False)])
 def test_simulated_false_alarms_and_finds_are_those_of_the_chance_page(treatments, units, blocks):
     """The simulator, judged garden by garden, against planning: within the Monte Carlo error of both."""
-    gardens = 800
+    gardens = 300
     flat = replace(TASK, pots=treatments * units, reading_sd=1e-9)
     plan = OwnPlan(treatments, units, 1, blocks)
-    noise = chances(Prospect(treatments, units, blocks, "ratio", 0.1003, flat.worth), trials=4_000)
+    noise = chances(Prospect(treatments, units, blocks, "ratio", 0.1003, flat.worth), trials=2_000)
     question = Question("Plain water", "ratio", flat.worth, dealt=False)
     shares = {}
     for effect in (0.0, flat.worth):
@@ -138,7 +138,7 @@ def test_simulated_false_alarms_and_finds_are_those_of_the_chance_page(treatment
         alarm = [any(c.verdict.startswith(("better", "worse")) for c in j.comparisons) for j in judged]
         shares[effect] = (sum(alarm) / gardens, sum(v.startswith("better") for v in mine) / gardens)
     error = 3 * (0.25 / gardens) ** 0.5
-    assert shares[0.0][0] == pytest.approx(noise.family_false_alarm, abs=3 * (0.05 * 0.95 / gardens) ** 0.5 + 0.006)
+    assert shares[0.0][0] == pytest.approx(noise.family_false_alarm, abs=3 * (0.05 * 0.95 / gardens) ** 0.5 + 0.012)
     assert shares[flat.worth][1] == pytest.approx(noise.own, abs=error)
 
 

@@ -123,6 +123,7 @@ def test_a_start_killed_before_the_accounts_were_made_is_finished_by_the_next(em
 # --- Backups ----------------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.long
 def test_a_backup_that_would_run_a_program_is_refused_before_anything_of_it_runs(running_home):
     home = running_home
     asked(home, KEPT.format("Flowers"))
@@ -185,6 +186,7 @@ def test_backups_of_every_version_hold_what_is_known_and_no_more(server, databas
 # --- Starts that follow on a crash ------------------------------------------------------------------------------------
 
 
+@pytest.mark.long
 def test_serve_at_once_after_its_app_was_killed_runs(home):
     port = free_port()
     assert eproba(home, "serve", "--port", port, "--detach").returncode == 0

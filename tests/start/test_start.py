@@ -53,6 +53,7 @@ def served():
         yield home, port, started.stderr
 
 
+@pytest.mark.long
 def test_a_home_of_any_name_at_an_address_of_its_own_with_a_passcode(served):
     home, port, told = served
     assert f"http://127.0.0.2:{port}" in told
@@ -131,6 +132,7 @@ def the_data_store_stops(home, port):
     assert "The data store is not answering" in refused.value.read().decode()
 
 
+@pytest.mark.long
 def test_foreground_ends_with_ctrl_c_and_leaves_nothing(home):
     port = free_port()
     command = [SCRIPT, "serve", "--port", str(port)]
@@ -180,6 +182,7 @@ def busy(home):
     asking.start()
 
 
+@pytest.mark.long
 def test_after_a_crash_the_next_serve_finds_what_was_left_behind(home, long):
     """The script, the app's master, and PostgreSQL killed; each time the same command brings everything back."""
     port = free_port()
@@ -290,6 +293,7 @@ def test_data_are_not_exchanged_under_an_app_that_runs(home):
 # --- Bad input -------------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.long
 def test_a_backup_that_is_cut_short_newer_or_not_ours_gets_one_sentence(running_home):
     home = running_home
     file = home.parent / "good.backup"

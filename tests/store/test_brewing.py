@@ -271,7 +271,7 @@ def test_a_day_is_told_once_as_it_was_and_once_as_foretold(session):
 def test_the_kit_and_the_garden_are_the_household_s(session):
     assert household_kit(session) == Household()
     garden = Garden(True, dry=(7, 8), wet=(), cool=(12,))
-    kept = Household(Kit("US", 5.0, 2.5, 50.0, 8.0, 1.0), {"jaggery": 3.2}, "tap with chloramine", garden)
+    kept = Household(Kit("US", 5.0, 2.5, 50.0, 8.0, 1.0), (), "€", "tap with chloramine", garden)
     keep_kit(session, kept)
     session.flush()
     assert household_kit(session) == kept

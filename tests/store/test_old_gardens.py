@@ -346,6 +346,7 @@ def test_what_was_found_is_told_anew_in_the_words_of_now(server, database):
     with Session(engine) as session:
         session.execute(text("UPDATE finding SET lines = '[]'"))
         session.commit()
+        command.downgrade(alembic_config(url), "0028")
         command.stamp(alembic_config(url), "0026")
         migrate(url)
         assert unjudged(session), "its words are forgotten"

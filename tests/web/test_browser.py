@@ -79,6 +79,7 @@ def printed(page, place):
     return len(re.findall(rb"/Type\s*/Page\b", page.pdf(format="A4")))
 
 
+@pytest.mark.long
 @crowded_garden
 def test_on_paper_and_who_is_ahead_of_whom(page):
     """A verdict of five treatments on four sheets; a tall panel breaks rather than leaving a sheet empty."""
@@ -542,6 +543,7 @@ def test_a_tray_with_a_gradient_becomes_blocks_by_touch(phone):
     assert phone.evaluate("document.documentElement.scrollWidth") <= 390
 
 
+@pytest.mark.long
 def test_a_brew_from_water_to_verdict(page, live, clock):
     """A batch from standing water to ready to poured late; its verdict says so. A foul one is refused on the way."""
     steps_to_ground(page, "Sugar ferment")
@@ -629,6 +631,7 @@ def test_the_mixing_desk_follows_the_typing(page):
     expect(page.get_by_role("alert")).to_contain_text("above 0")
 
 
+@pytest.mark.long
 def test_one_batch_serves_two_trials(page, live, clock):
     """Two trials of the same brew within the days that it keeps: one batch to start, on shelf, Today and calendar."""
     client = Client(live.app)

@@ -164,6 +164,7 @@ def test_twelve_entries_from_today_away_and_back_and_loaded_again(engine, today,
     assert len(stored(live)) == 12
 
 
+@pytest.mark.long
 @not_again_in_chromium
 @demo_garden
 def test_typed_while_the_computer_is_away_waits_on_the_device_for_every_tab(engine, at_round, live):
@@ -187,6 +188,7 @@ def test_typed_while_the_computer_is_away_waits_on_the_device_for_every_tab(engi
     assert sorted(stored(live)) == ["5.1", "5.2"]
 
 
+@pytest.mark.long
 @not_again_in_chromium
 @demo_garden
 def test_a_conflict_waits_for_a_decision_through_a_reload(engine, at_round, live):
@@ -200,6 +202,7 @@ def test_a_conflict_waits_for_a_decision_through_a_reload(engine, at_round, live
     assert stored(live) == ["5"]
 
 
+@pytest.mark.long
 @webkit_first
 @demo_garden
 def test_the_page_that_comes_back_is_fresh(engine, at_round, live):
@@ -224,6 +227,7 @@ def test_the_page_that_comes_back_is_fresh(engine, at_round, live):
     engine.until("return localStorage.getItem(`note:${Keeper.here}`)", wanted=None)
 
 
+@pytest.mark.long
 @webkit_first
 @demo_garden
 def test_a_page_that_comes_back_without_signal_goes_on(engine, at_round, live):
@@ -240,6 +244,7 @@ def test_a_page_that_comes_back_without_signal_goes_on(engine, at_round, live):
     assert stored(live) == ["5.1"]
 
 
+@pytest.mark.long
 @webkit_first
 @demo_garden
 def test_a_store_that_does_not_answer_holds_up_nobody(engine, at_round, live):
@@ -327,6 +332,7 @@ def test_a_phone_that_slept_and_whose_clock_was_set_sends_when_it_wakes(engine, 
     assert {row[12][:10] for row in rows if row[0] == "9"} == {"2026-05-20"}, "by the computer’s clock"
 
 
+@pytest.mark.long
 @webkit_first
 @demo_garden
 def test_a_picture_finds_its_unit_also_after_the_computer_was_away(engine, live, client, draft, tmp_path):
@@ -403,6 +409,7 @@ def test_mixing_follows_the_typing(engine, live):
     engine.reads(".mix-big b", "5")
 
 
+@pytest.mark.long
 @not_again_in_chromium
 @demo_garden
 def test_verdict_report_print_and_calendar(engine, live):

@@ -54,16 +54,16 @@ def test_the_mixing_desk_answers_while_one_types(client):
         assert said in wrong, change
 
 
-def test_the_kit_rounds_and_prices_count(client, app):
+def test_the_kit_rounds(client, app):
     kit = {"system": "US", "scale_g": "5", "spoon_ml": "1.25", "jug_ml": "10", "can_l": "5", "water": "rain"}
     kit |= {"syringe_ml": "1", "cool": "11, 12", "dry": "7", "wet": "", "poor": "y"}
-    client.post("/mix/kit", {**kit, "recipe": "yeast-starter", "price-white_sugar": "1,50", "price-gold": "9"})
+    client.post("/mix/kit", {**kit, "recipe": "yeast-starter"})
     page = text(client, "/mix?recipe=yeast-starter&by=area&area=10%20m²&means=plus&equipment=can")
     assert "<b>4</b> cans of 1.3 gal" in page
     assert "<b>1.75 oz</b>" in page
     with Session(app.extensions["engine"]) as session:
         household = household_kit(session)
-    assert (household.prices, household.kit.syringe_ml) == ({"white_sugar": 1.5}, 1.0)
+    assert household.kit.syringe_ml == 1.0
     assert household.garden == Garden(True, dry=(7,), wet=(), cool=(11, 12))
     months = client.post("/mix/kit", {**kit, "cool": "13"}, follow_redirects=True).get_data(as_text=True)
     assert "Write months as numbers from 1 to 12" in months

@@ -5,6 +5,7 @@ from datetime import UTC, date, datetime, time, timedelta
 
 from sqlmodel import Session
 
+from eproba.core.applying.prices import HOUR, WATER
 from eproba.core.brewing.events import Batch, Event
 from eproba.core.catalogue import measures, recipes
 from eproba.core.measuring.measures import Measure
@@ -16,7 +17,7 @@ from eproba.core.trial.doses import planned_dose
 from eproba.core.trial.ground import Gradient, Place, Site
 from eproba.core.trial.model import PlannedTreatment, Round, Rules, SpareRun, Trial
 from eproba.store.commands.batches import add_batch, add_event
-from eproba.store.commands.kit import keep_kit
+from eproba.store.commands.kit import keep_kit, keep_prices
 from eproba.store.commands.pours import PourLog, log_pours
 from eproba.store.commands.readings import add_many
 from eproba.store.commands.rounds import note_round
@@ -26,11 +27,13 @@ from eproba.store.trials import load_trial
 
 GENERATOR = 6
 READER = "Ilse"
+PRICES = {HOUR: 6.0, WATER: 0.0025, "comfrey": 0.0, "whey": 0.4, "alfalfa_pellets": 1.2, "wool": 7.5}
 
 
 def make_demo(session: Session, today: date) -> None:
     """Lay the five demo trials down, and what stands on the shelf, in a garden whose soil is poor."""
-    keep_kit(session, Household(garden=Garden(poor=True)))
+    keep_kit(session, Household(garden=Garden(poor=True), currency="€"))
+    keep_prices(session, PRICES, today - timedelta(days=60))
     chard(session, today)
     currants(session, today)
     sunflowers(session, today)

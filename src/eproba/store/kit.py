@@ -4,13 +4,14 @@ from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
 
-from sqlmodel import Session
+from sqlmodel import Session, select
 
+from eproba.core.applying.prices import DatedPrice, prices_on
 from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.recipe import Ground
 from eproba.core.brewing.water import WaterKind
 from eproba.store.database import once
-from eproba.store.tables import KitRow
+from eproba.store.tables import KitRow, PriceRow
 
 
 @dataclass(frozen=True)
@@ -25,12 +26,18 @@ class Garden:
 
 @dataclass(frozen=True)
 class Household:
-    """The household's kit; `prices` a kg by ingredient; its garden."""
+    """The household's kit; every price with its day, in its `currency`; its garden."""
 
     kit: Kit = field(default_factory=Kit)
-    prices: dict[str, float] = field(default_factory=dict)
+    priced: tuple[DatedPrice, ...] = ()
+    currency: str = ""
     water: WaterKind = "tap, not known"
     garden: Garden = field(default_factory=Garden)
+
+    @property
+    def prices(self) -> dict[str, float]:
+        """What each thing costs now, a kg of an ingredient by its key."""
+        return prices_on(self.priced, date.max)
 
     def ground_on(self, on: date) -> Ground:
         """The place on a day, as the phases of a recipe ask."""
@@ -49,9 +56,10 @@ def household_kit(session: Session) -> Household:
 
 def _household(session: Session) -> Household:
     row = session.get(KitRow, 1)
+    priced = tuple(DatedPrice(price.what, price.on, price.value) for price in session.exec(select(PriceRow)))
     if row is None:
-        return Household()
+        return Household(priced=priced)
     ground: dict[str, Any] = {
         name: tuple(value) if isinstance(value, list) else value for name, value in row.ground.items()
     }
-    return Household(Kit(**row.kit), row.prices, row.water, Garden(**ground))
+    return Household(Kit(**row.kit), priced, row.currency, row.water, Garden(**ground))

@@ -736,12 +736,21 @@ class WeatherDayRow(SQLModel, table=True):
     rain_mm: float
 
 
+class PriceRow(SQLModel, table=True):
+    """What a thing costs from a day on; no value: not known any more."""
+
+    __tablename__ = "price"
+    what: str = Field(primary_key=True)
+    on: date = Field(primary_key=True)
+    value: float | None = None
+
+
 class KitRow(SQLModel, table=True):
-    """What the household measures with, what it pays, the water from its tap."""
+    """What the household measures with, the currency of its prices, the water from its tap."""
 
     __tablename__ = "kit"
     id: int = Field(default=1, primary_key=True)
     kit: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
-    prices: dict[str, float] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))
+    currency: str = ""
     water: WaterKind = _word(default="tap, not known")
     ground: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB(), nullable=False))

@@ -28,6 +28,7 @@ from eproba.web.photos.views import photos
 from eproba.web.pictures import pictures
 from eproba.web.pours.views import pours
 from eproba.web.practice.views import practice
+from eproba.web.prices.views import prices
 from eproba.web.readings.views import readings
 from eproba.web.recipes.views import recipes
 from eproba.web.report.views import report
@@ -53,8 +54,8 @@ from eproba.web.weather.views import weather
 
 PLACES = (
     base, calendar, entries, happenings, helpers, household, measures, meters, mixing, new_trial, next_step, packages,
-    paper, photos, pictures, pours, practice, readings, recipes, report, rounds, samples, shelf, today_page, together,
-    trials, ui, verdict, weather,
+    paper, photos, pictures, pours, practice, prices, readings, recipes, report, rounds, samples, shelf, today_page,
+    together, trials, ui, verdict, weather,
 )  # fmt: skip
 
 

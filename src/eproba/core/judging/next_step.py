@@ -33,7 +33,7 @@ class NextStep:
 
     `cheaper`: another treatment of the trial that gained as well, is not shown to be behind this one, and takes less
     time; `best_rung`: the rung of its ladder that stood best, where this is another one; `saves`: it does as well as
-    the known good thing, and costs less.
+    the control, and costs less.
     """
 
     treatment: str
@@ -50,16 +50,15 @@ class NextStep:
 
 
 def next_steps(
-    judgement: Judgement, minutes: Mapping[str, float], costs: Mapping[str, float] | None = None, bought: bool = False
+    judgement: Judgement, minutes: Mapping[str, float], costs: Mapping[str, float] | None = None
 ) -> list[NextStep]:
     """One step for each treatment, as the comparisons stand.
 
-    `minutes` that each took, and `costs` of a square metre where they are known, by name, the control’s too; `bought`:
-    the control is a known good thing that the treatments are to stand in for.
+    `minutes` that each took, and `costs` of a square metre where they are known, by name, the control’s too.
     """
     costs = costs or {}
     saves = {
-        c.treatment: bought and costs.get(c.treatment, 0.0) < costs.get(judgement.question.control, 0.0)
+        c.treatment: costs[c.treatment] < costs.get(judgement.question.control, 0.0)
         for c in judgement.comparisons
         if c.treatment in costs and c.verdict in ("same", "no_worse")
     }

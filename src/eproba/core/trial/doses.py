@@ -13,7 +13,7 @@ from eproba.core.trial.ground import Cut
 from eproba.core.trial.model import Per, PlannedTreatment, Pour, PourWhat, Trial, Unit
 from eproba.core.words import parse_number
 
-LITRES: Mapping[str, float] = {"mL": 0.001, "L": 1.0}
+LITRES: dict[str, float] = {"mL": 0.001, "L": 1.0}
 SMALLER: Mapping[str, str] = {"L": "mL", "kg": "g"}
 US_DOSES: Mapping[str, str] = {"fl oz": "mL", "gal": "L", "oz": "g", "lb": "kg"}  # typed → kept
 PER_WORDS: Mapping[Per, str] = {"unit": " each", "m2": "/m²"}

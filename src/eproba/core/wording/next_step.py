@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from eproba.core.applying.prices import money
 from eproba.core.applying.spent import Spent
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.judging.next_step import CHOICES, GAINED, LOST, Choice, NextStep
@@ -57,12 +58,12 @@ def spent_text(mine: Spent, units: Units = METRIC, noun: UnitNoun = UNIT) -> str
 
 def reasons(
     step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, spent: Mapping[str, Spent],
-    settling: str, units: Units = METRIC,
+    settling: str, units: Units = METRIC, currency: str = "",
 ) -> list[Reason]:  # fmt: skip
     """All six choices for one treatment, the advised one first; `settling`: the plan that would settle it, in words."""
     mine = spent[step.treatment]
     words: dict[Choice, str] = {
-        "keep": _keep(step, comparison, judgement, wording, spent, units),
+        "keep": _keep(step, comparison, judgement, wording, spent, units, currency),
         "drop": _drop(step, comparison, judgement, wording, spent),
         "change": _change(step, judgement, mine),
         "ask again": _ask_again(step, comparison, judgement, wording, settling),
@@ -97,7 +98,7 @@ def _fits(comparison: Comparison, judgement: Judgement, wording: Wording) -> str
 
 def _keep(
     step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, spent: Mapping[str, Spent],
-    units: Units,
+    units: Units, currency: str,
 ) -> str:  # fmt: skip
     gap, worth, mine = _fits(comparison, judgement, wording), worth_text(judgement, wording), spent[step.treatment]
     if comparison.may_kill:
@@ -105,7 +106,7 @@ def _keep(
     if step.saves:
         control, prices = (
             judgement.question.control,
-            [_cost(spent[n], units) for n in (step.treatment, judgement.question.control)],
+            [_cost(spent[n], units, currency) for n in (step.treatment, judgement.question.control)],
         )
         return f"It does as well as {lower_first(control)}, and costs {prices[0]} instead of {prices[1]}."
     took = spent_text(mine, units, wording.noun)
@@ -123,10 +124,10 @@ def _keep(
     return f"This trial can’t say that it does anything: it gave {gap}."
 
 
-def _cost(mine: Spent, units: Units) -> str:
-    """What the ingredients of all applications cost on one square of the household's."""
-    on_a_square = (mine.cost_per_m2 or 0.0) / conversion("m²", units.system).factor
-    return f"{on_a_square:.2f} per {SQUARES[units.system]}"
+def _cost(mine: Spent, units: Units, currency: str) -> str:
+    """What all applications cost on one square of the household's."""
+    on_a_square = (mine.money_a_m2 or 0.0) / conversion("m²", units.system).factor
+    return f"{money(on_a_square, currency)} per {SQUARES[units.system]}"
 
 
 def _drop(

@@ -1,13 +1,12 @@
 """The mixing desk's questions, and the household's kit."""
 
+from dataclasses import replace
 from typing import Any
 
 from wtforms import BooleanField, RadioField, SelectField, StringField, ValidationError
 
 from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.mixing import Want, in_n, pot_litres, pot_size
-from eproba.core.brewing.recipe import Recipe
-from eproba.core.catalogue import ingredients
 from eproba.core.quantities import SPOON, QuantityError
 from eproba.store.kit import Garden, Household
 from eproba.web.ui.fields import AmountField, AmountForm, NumberField, at_most
@@ -94,16 +93,9 @@ def kit_filled(household: Household) -> dict[str, Any]:
     return {**numbers, **months, "poor": garden.poor, "system": kit.system, "water": household.water}
 
 
-def household_made(form: KitForm, prices: dict[str, float]) -> Household:
+def household_made(form: KitForm, household: Household) -> Household:
+    """The household with what was typed; its prices stay."""
     numbers = {name: float(getattr(form, name).number) for name in MEASURED_WITH}
     garden = Garden(form.poor.data, _months(form.dry), _months(form.wet), _months(form.cool))
-    return Household(Kit(system=form.system.data, **numbers), prices, form.water.data, garden)
-
-
-def priced(recipe: Recipe) -> list[str]:
-    """The ingredients of a recipe that may cost something."""
-    return [portion.ingredient.key for portion in recipe.portions if portion.ingredient.key != "water"]
-
-
-def known_ingredients() -> set[str]:
-    return set(ingredients())
+    kit = Kit(system=form.system.data, **numbers)
+    return replace(household, kit=kit, water=form.water.data, garden=garden)

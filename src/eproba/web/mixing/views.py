@@ -16,18 +16,16 @@ from eproba.core.catalogue import equipment
 from eproba.core.errors import EprobaError
 from eproba.core.planning.advice import Advice
 from eproba.core.planning.rates import on_recipes
-from eproba.core.quantities import conversion
 from eproba.core.trial.model import Trial
-from eproba.core.words import parse_number
 from eproba.exchange.mix_out import steps_of
 from eproba.store.commands.kit import keep_kit
 from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes, offered_recipes
-from eproba.web.mixing.forms import KitForm, MixForm, household_made, kit_filled, known_ingredients, priced, want_of
+from eproba.web.mixing.forms import KitForm, MixForm, household_made, kit_filled, want_of
 from eproba.web.pictures.added import added_rulers
 from eproba.web.ui.clock import today
 from eproba.web.ui.looks import trial_looks
-from eproba.web.ui.session import db, system, trial_or_404, typed_system
+from eproba.web.ui.session import db, system, trial_or_404
 from eproba.web.ui.units import sentence, units
 from eproba.web.verdict.keeping import commit
 
@@ -51,9 +49,7 @@ def _form(typed: Any) -> MixForm:
 def by_hand() -> ResponseReturnValue:
     form = _form(request.args)
     kit_form = KitForm(data=kit_filled(household_kit(db())))
-    return render_template(
-        "mixing/desk.html", form=form, kit_form=kit_form, to_kept=conversion("kg", system()).factor, **_mixed(form)
-    )
+    return render_template("mixing/desk.html", form=form, kit_form=kit_form, **_mixed(form))
 
 
 @mixing.post("/mix/again")
@@ -101,33 +97,17 @@ def _mixed(form: MixForm) -> dict[str, Any]:
         "tool": tool,
         "fillings": fillings(mixed.application_litres, tool) if mixed.application_litres else None,
         "water": on_water(household.water, mixed.application_litres, units()) if mixed.application_litres else None,
-        "prices": [(key, household.prices.get(key)) for key in priced(recipe)],
     }
-
-
-def _number(text: str | None) -> float | None:
-    try:
-        return parse_number(text) if text and text.strip() else None
-    except EprobaError:
-        return None
 
 
 @mixing.post("/mix/kit")
 def keep() -> ResponseReturnValue:
-    """Keep what the household measures with, and what it pays."""
+    """Keep what the household measures with."""
     household, form = household_kit(db()), KitForm()
     if not form.validate_on_submit():
         flash(next(iter(form.errors.values()))[0])
         return redirect(url_for("mixing.by_hand"))
-    prices = dict(household.prices)
-    for name, text in request.form.items():
-        key = name.removeprefix("price-")
-        if name.startswith("price-") and key in known_ingredients():
-            number = _number(text)
-            prices.pop(key, None)
-            if number is not None and number >= 0:
-                prices[key] = number * conversion("kg", typed_system()).factor
-    keep_kit(db(), household_made(form, prices))
+    keep_kit(db(), household_made(form, household))
     commit()
     flash("Saved. Amounts are rounded to what you can measure.")
     return redirect(url_for("mixing.by_hand", recipe=request.form.get("recipe") or None))

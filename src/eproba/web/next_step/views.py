@@ -7,7 +7,7 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.applying.desk import recipe_for, strength_of
 from eproba.core.applying.scaling_up import LADDER, WayOut, ways
-from eproba.core.applying.spent import Spent, reading_minutes, spent
+from eproba.core.applying.spent import reading_minutes
 from eproba.core.catalogue import equipment
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import Amount, number_typed
@@ -15,7 +15,6 @@ from eproba.core.stats.series import CannotJudge
 from eproba.core.trial.doses import dose_of, litres_a_m2
 from eproba.core.trial.model import Reading, Trial
 from eproba.core.words import minutes_text
-from eproba.store.batches import batches
 from eproba.store.beside import beside_of
 from eproba.store.commands.drafts import new_draft
 from eproba.store.findings import own_noise
@@ -65,6 +64,7 @@ def show(trial_id: int) -> ResponseReturnValue:
     from eproba.core.wording.crossed import effect_sentence
     from eproba.core.wording.next_step import ORDER, reasons
     from eproba.core.wording.sentences import Wording, headline
+    from eproba.web.next_step.paying import paying, taken
     from eproba.web.next_step.settled import drawn_plan, settling_answers
     from eproba.web.verdict.findings import answered
 
@@ -73,18 +73,19 @@ def show(trial_id: int) -> ResponseReturnValue:
         judgement = answered(db(), trial, readings, beside_of(db(), trial))
     except CannotJudge as error:
         return render_template("next_step/unjudged.html", trial=trial, problem=sentence(error))
-    wording, took = Wording.of(trial, trial.asked[0]), _spent(trial)
+    wording, took = Wording.of(trial, trial.asked[0]), taken(trial)
     judgement = by_effects(judgement)
+    currency = household_kit(db()).currency
     minutes = {name: spending.minutes for name, spending in took.items()}
-    costs = {name: spending.cost_per_m2 for name, spending in took.items() if spending.cost_per_m2 is not None}
-    steps = next_steps(judgement, minutes, costs, trial.treatment(trial.control).role == "reference")
+    costs = {name: spending.money_a_m2 for name, spending in took.items() if spending.money_a_m2 is not None}
+    steps = next_steps(judgement, minutes, costs)
     plan = settling_of(trial, own_noise(db(), trial.asked[0].measure, trial.scale))
     letters = {treatment.name: treatment.letter for treatment in trial.treatments}
     comparisons = {comparison.treatment: comparison for comparison in judgement.comparisons}
     words = settling_words(plan, trial.kind) if plan else ""
     choices = [
         (letters[s.treatment], s, headline(comparisons[s.treatment], judgement, wording.noun),
-         reasons(s, comparisons[s.treatment], judgement, wording, took, words, units()))
+         reasons(s, comparisons[s.treatment], judgement, wording, took, words, units(), currency))
         for s in sorted(steps, key=lambda step: ORDER.index(step.advised))
     ]  # fmt: skip
     beyond = {
@@ -100,6 +101,7 @@ def show(trial_id: int) -> ResponseReturnValue:
         told=choices,
         beyond=beyond,
         spent=took.values(),
+        paying=paying(trial, judgement, readings, took),
         minutes=minutes_text,
         weeks=SEASON_WEEKS,
         read=reading_minutes(trial, readings),
@@ -110,15 +112,6 @@ def show(trial_id: int) -> ResponseReturnValue:
         scaled=_scaled(trial),
         asked=questions_asked(db(), tuple(questions_of(trial).values())),
     )
-
-
-def _spent(trial: Trial) -> dict[str, Spent]:
-    household = household_kit(db())
-    numbers = {n for pour in trial.pours for n in (pour.batch, pour.other_batch) if n is not None}
-    brews = {batch.id: batch for batch in batches(db(), sorted(numbers))} if numbers else {}
-    return {
-        spending.name: spending for spending in spent(trial, all_recipes(db()), household.kit, household.prices, brews)
-    }
 
 
 def _usual_area() -> str:

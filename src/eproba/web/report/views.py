@@ -45,10 +45,13 @@ def _told(trial: Trial) -> dict[str, Any]:
     from eproba.core.wording.report import numbers, what_was_done
     from eproba.web.verdict.telling import telling
 
+    readings = all_readings(db(), trial.id)
     try:
-        telling_ = telling(trial, all_readings(db(), trial.id))
+        telling_ = telling(trial, readings)
     except CannotJudge as error:
         abort(404, f"There is no verdict to report: {error}")
+    from eproba.web.next_step.paying import paying, taken
+
     look = trial_looks(trial)
     return {
         "trial": trial,
@@ -59,6 +62,7 @@ def _told(trial: Trial) -> dict[str, Any]:
         "plan": trial_plan(trial, look, units()),
         "done": what_was_done(trial),
         "numbers": numbers(trial, telling_.judgement, [comparison.comparison for comparison in telling_.comparisons]),
+        "paying": paying(trial, telling_.judgement, readings, taken(trial)),
         "fingerprint": short(trial.declared.fingerprint) if trial.declared else "",
     }
 

@@ -1,0 +1,1 @@
+"""What things cost: entered once, kept with the day; what a trial’s treatments cost by it, and whether that pays."""
