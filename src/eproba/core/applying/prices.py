@@ -108,4 +108,5 @@ def money(value: float, currency: str = "") -> str:
     """“3.10 €”; what is less than a cent keeps two figures; “3.10” in no currency that was named."""
     size = abs(value)
     shown = f"{size:.2f}" if size >= 0.01 or size == 0 else f"{size:.1g}"
-    return f"{'−' if value < 0 else ''}{shown}{f' {currency}' if currency else ''}"
+    signed = f"−{shown}" if value < 0 else shown
+    return f"{signed}\N{NO-BREAK SPACE}{currency}" if currency else signed
