@@ -155,6 +155,9 @@ SENTENCES = [
     ("out of reach", {"best": 35.0, "comparisons": 2}, "With so few units, reshuffling can’t go below 1 in 35 "
      "and there are 2 "
      "comparisons, so it can’t show anything."),
+    ("lots of before", {}, "The same units and lots as in the trial before: if luck favoured one side then, it still "
+     "does. So this is no repeat of it."),
+    ("nothing given since", {}, "Everything was given in the trial before; control and treatments got nothing since."),
     ("model and shuffle disagree", {"treatment": "Whey", "model": 0.0412, "shuffle": 0.0625}, "Whey: the model says p "
      "= 0.041, the shuffle test 0.062, on different sides of 1 in 20. Treat this verdict as borderline."),
     ("never declared", {}, "The plan was never declared: nobody can tell what it was at the start."),

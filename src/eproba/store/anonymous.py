@@ -55,7 +55,8 @@ def _treatment(row: Mapping[str, Any], keep: Collection[str]) -> dict[str, Any]:
 
 
 def _rules(rules: Mapping[str, Any], keep: Collection[str]) -> dict[str, Any]:
-    return {**rules, "handling": rules.get("handling", "") if "handling" in keep else ""}
+    kept = {name: rule for name, rule in rules.items() if name != "after"}  # another trial of the same garden
+    return {**kept, "handling": rules.get("handling", "") if "handling" in keep else ""}
 
 
 def without_names(tables: Sequence[Table], keep: Collection[str]) -> list[Table]:

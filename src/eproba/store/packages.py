@@ -26,6 +26,7 @@ from eproba.store.tables import (
     PictureRow,
     PourChangeRow,
     PourRow,
+    PriceRow,
     ReadingRow,
     RepeatRow,
     RoundRow,
@@ -56,7 +57,7 @@ TABLES: Mapping[str, type[SQLModel]] = {
 # What a whole garden has besides.
 GARDEN: Mapping[str, type[SQLModel]] = {
     **TABLES, "drafts": DraftRow, "weather": WeatherRow, "weather_days": WeatherDayRow, "kit": KitRow,
-    "ticks": TickRow, "gone_trials": GoneTrialRow,
+    "prices": PriceRow, "ticks": TickRow, "gone_trials": GoneTrialRow,
 }  # fmt: skip
 KINDS: Mapping[type[Any], Kind] = {
     Boolean: "boolean", Integer: "integer", Float: "number", DateTime: "datetime", Date: "date", LargeBinary: "string",

@@ -21,6 +21,7 @@ from eproba.web.measures.views import measures
 from eproba.web.meters.views import meters, value_in
 from eproba.web.mixing.views import mixing
 from eproba.web.new_trial.views import new_trial
+from eproba.web.next_step.lasting import lasting
 from eproba.web.next_step.views import next_step
 from eproba.web.packages.views import packages
 from eproba.web.paper.views import paper
@@ -53,9 +54,9 @@ from eproba.web.verdict.views import verdict
 from eproba.web.weather.views import weather
 
 PLACES = (
-    base, calendar, entries, happenings, helpers, household, measures, meters, mixing, new_trial, next_step, packages,
-    paper, photos, pictures, pours, practice, prices, readings, recipes, report, rounds, samples, shelf, today_page,
-    together, trials, ui, verdict, weather,
+    base, calendar, entries, happenings, helpers, household, lasting, measures, meters, mixing, new_trial, next_step,
+    packages, paper, photos, pictures, pours, practice, prices, readings, recipes, report, rounds, samples, shelf,
+    today_page, together, trials, ui, verdict, weather,
 )  # fmt: skip
 
 

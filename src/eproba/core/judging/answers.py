@@ -69,11 +69,12 @@ FACETS = (
 
 def question_key(trial: Trial, treatment: Treatment) -> str:
     """What a comparison is found by: the measure, what is tried, the kind of control. Where a trial tries one thing
-    in several ways (the rungs of a ladder), each by its own name."""
+    in several ways (the rungs of a ladder), each by its own name. Whether something lasted is a question of its own."""
     tried, name = treatment.recipe, _plain(treatment.name)
     if not tried or sum(treatment.recipe == tried for treatment in trial.treatments) > 1:
         tried = f"{tried} {name}".strip()
-    asked = "|".join([trial.asked[0].measure.key, tried, trial.treatment(trial.control).role])
+    parts = [trial.asked[0].measure.key, tried, trial.treatment(trial.control).role]
+    asked = "|".join([*parts, *([trial.rules.carried] if trial.rules.carried else [])])
     return hashlib.sha256(asked.encode()).hexdigest()[:16]
 
 

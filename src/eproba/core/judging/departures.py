@@ -16,7 +16,7 @@ from eproba.core.stats.neighbours import neighbours_alike
 from eproba.core.stats.schedules import carry_over, turns_of
 from eproba.core.stats.series import UnitValue
 from eproba.core.stats.summaries import Points
-from eproba.core.trial.amendments import NOTHING_BESIDE, Beside
+from eproba.core.trial.amendments import NOTHING_BESIDE, Beside, latest_plan
 from eproba.core.trial.declaration import short, untold
 from eproba.core.trial.ground import borders, unblocked_gradient
 from eproba.core.trial.hours import hours_off, window_of
@@ -58,6 +58,7 @@ def plan_lines(
         *levels(judgement, asked),
         *spare_runs(trial),
         *conduct(trial, beside),
+        *same_lots(trial),
         *corrections(beside),
         *misled(trial, asked, dict(beside.marks)),
     ]
@@ -80,10 +81,15 @@ def settled_late(trial: Trial, readings: Sequence[Reading]) -> list[TrustLine]:
     if trial.declared is not None and answered is not None and trial.declared.at.date() > answered:
         evidence = {"day": trial.day_of(trial.declared.at.date()), "answer": trial.day_of(answered)}
         lines.append(TrustLine("declared", "cap", "declared after an answer", evidence, "described"))
-    if trial.made_at is not None and trial.made_at.date() > trial.start_on:
+    if trial.made_at is not None and trial.made_at.date() > latest_plan(trial):
         evidence = {"day": trial.day_of(trial.made_at.date())}
         lines.append(TrustLine("declared", "caution", "laid down late", evidence))
     return lines
+
+
+def same_lots(trial: Trial) -> list[TrustLine]:
+    """A trial that is carried on has the lots of the earlier one, with their luck."""
+    return [TrustLine("lots", "note", "lots of before")] if trial.rules.carried else []
 
 
 def dealt_before(beside: Beside) -> list[TrustLine]:

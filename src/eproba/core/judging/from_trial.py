@@ -129,6 +129,7 @@ def circumstances_of(trial: Trial, asked: Asked, readings: Iterable[Reading]) ->
     ]
     # Nothing could be read before: places are their own baseline, nothing had come up, or pots were yet to be filled.
     no_start = trial.turns or asked.measure.kind == "day" or not COMPARED[trial.compared].baseline
+    no_start = no_start or bool(trial.rules.carried)  # what units begin with is what the earlier trial did to them
     return Circumstances(
         control_role=control.role,
         poured=any(is_poured(treatment.amount_unit) and treatment.amount for treatment in trial.treatments),
@@ -138,6 +139,7 @@ def circumstances_of(trial: Trial, asked: Asked, readings: Iterable[Reading]) ->
         baseline_taken=no_start or any(round_.id in read for round_ in trial.rounds if round_.day <= 0),
         deals=trial.deals,
         watered_alike=not any(line.says == "unequal water" for line in applications(trial)),
+        given_before=trial.rules.carried == "lasted",
     )
 
 

@@ -127,6 +127,8 @@ def lots(circumstances: Circumstances | None) -> TrustLine:
 
 def control_kind(circumstances: Circumstances) -> TrustLine:
     """What the control can and can't answer."""
+    if circumstances.given_before:
+        return TrustLine("control kind", "note", "nothing given since")
     if circumstances.control_role == "untreated" and circumstances.poured:
         return TrustLine("control kind", "caution", "control got nothing")
     if circumstances.control_role == "untreated":

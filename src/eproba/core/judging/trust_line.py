@@ -30,7 +30,8 @@ class Circumstances:
 
     `control_role` is the control's role; `poured` whether the other treatments are liquids; `rounds_due` and
     `rounds_missed` count the rounds up to the decision day, `rounds_partly` names the days on which not every unit
-    was read; `deals` how often the lots were dealt, `watered_alike` whether all that is to be watered got as much.
+    was read; `deals` how often the lots were dealt, `watered_alike` whether all that is to be watered got as much;
+    `given_before`: all of it was given in an earlier trial, and nothing since.
     """
 
     control_role: str
@@ -41,3 +42,4 @@ class Circumstances:
     deals: int
     rounds_partly: tuple[int, ...] = ()
     watered_alike: bool = True
+    given_before: bool = False

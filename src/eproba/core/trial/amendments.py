@@ -117,7 +117,13 @@ def _late(trial: Trial) -> list[tuple[str, int]]:
         ("lots dealt", trial.dealt_at),
         ("declared", None if trial.declared is None else trial.declared.at),
     )
-    return [(what, trial.day_of(at.date())) for what, at in moments if at is not None and at.date() > trial.start_on]
+    by = latest_plan(trial)
+    return [(what, trial.day_of(at.date())) for what, at in moments if at is not None and at.date() > by]
+
+
+def latest_plan(trial: Trial) -> date:
+    """By when a trial is planned in time: before its day 0; one that is carried on, before it is read."""
+    return trial.date_of(trial.rounds[0].day) if trial.rules.carried else trial.start_on
 
 
 def _came_late(trial: Trial, reading: Reading, planned: dict[int, int]) -> bool:

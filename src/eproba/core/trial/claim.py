@@ -22,7 +22,8 @@ WRITTEN_FOR_HIM = re.compile(r"By day \d+, .+\.")
 @dataclass(frozen=True)
 class Asking:
     """What is asked, planned or declared: names of what is tested and of what it is compared with, the first measure,
-    how much of it matters, by which day; `turns`: places take turns."""
+    how much of it matters, by which day; `turns`: places take turns; `lasted`: asked again after a
+    trial, nothing given since."""
 
     tested: tuple[str, ...]
     control: str
@@ -35,6 +36,7 @@ class Asking:
     summary: Summary = "last"
     level: float | None = None
     turns: bool = False
+    lasted: bool = False
 
     @property
     def size(self) -> str:
@@ -48,7 +50,8 @@ class Asking:
         if self.ranked:
             return self._of_a_ranking()
         subject = _named([lower_first(name) for name in self.tested] or ["the treatment"])
-        where = f"By day {self.day}, {f'a place with {subject}' if self.turns else subject}"
+        when = f"{self.day} days after the trial" if self.lasted else f"By day {self.day}"
+        where = f"{when}, {f'a place with {subject}' if self.turns else subject}"
         other = f"{'with ' if self.turns else ''}{self.control}"
         about = f"({lower_first(self.measure.name)})"
         if self.no_worse and self.worth.size is None:
@@ -101,7 +104,7 @@ def claim_of(trial: Trial) -> str:
     worth = Worth(shown_worth(kept, trial.scale, trial.summary, first), trial.scale)
     return Asking(
         tested, control, first, worth, day, trial.no_worse, trial.ranked, trial.lower_is_better, trial.summary,
-        trial.rules.level, trial.turns,
+        trial.rules.level, trial.turns, trial.rules.carried == "lasted",
     ).sentence  # fmt: skip
 
 

@@ -47,7 +47,10 @@ def facts_of(trial: Trial) -> dict[str, Any]:
 
 def _rules(trial: Trial) -> dict[str, Any]:
     """What is read twice tells of the reader and hangs nothing on it; a level only where it is asked, in metric."""
-    kept = {name: rule for name, rule in vars(trial.rules).items() if name not in ("repeats", "level")}
+    apart = ("repeats", "level", "carried", "after")
+    kept = {name: rule for name, rule in vars(trial.rules).items() if name not in apart}
+    if trial.rules.carried:
+        kept["carried"] = trial.rules.carried
     level = trial.rules.level
     if level is not None:
         kept["level"] = trial.asked[0].measure.conversion.kept(level)

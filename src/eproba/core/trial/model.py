@@ -21,6 +21,7 @@ Sharing = Literal["shared", "fresh", "parallel"]
 Per = Literal["unit", "m2"]
 Compared = Literal["drench", "dry", "mulch", "media", "way"]
 PourWhat = Literal["dose", "water"]
+Carried = Literal["", "lasted", "again"]
 CROSSED = ("", "1", "2", "12")  # two things at once: the control, the first, the second, both
 ROLES: dict[Role, str] = {
     "test": "What is being tested.",
@@ -107,7 +108,8 @@ class Rules:
     `seeds` a unit, thinned to `plants` by day `thin_on`; what fails is replaced up to day `replace_until` (None:
     never). `handling` is done to all units alike. `crops` share the blocks out in turn. `pulls`: days on which a plant
     of each unit is pulled, by lot (empty: the decision day). `repeats`: the share of units that each round asks again.
-    `level`: what is to be reached, where the day of reaching it counts.
+    `level`: what is to be reached, where the day of reaching it counts. `carried`: the units and lots are those of an
+    earlier trial, named `after` by its key: to see whether what it showed lasted, or to give the same again.
     """
 
     seeds: int | None = None
@@ -119,6 +121,8 @@ class Rules:
     pulls: tuple[int, ...] = ()
     repeats: float = 0.0
     level: float | None = None
+    carried: Carried = ""
+    after: str = ""
 
 
 @dataclass(frozen=True)

@@ -54,7 +54,10 @@ SAID: Mapping[str, str] = {
     "influenced who got what. Described, not judged.",
     "never shares a block": "{treatment} never shares a block with what it is compared with: its effect can't be told "
     "from the place's.",
+    "lots of before": "The same {several} and lots as in the trial before: if luck favoured one side then, it still "
+    "does. So this is no repeat of it.",
     # The control
+    "nothing given since": "Everything was given in the trial before; control and treatments got nothing since.",
     "control got nothing": "The control got nothing, the others got a drench: a gap may be the work of the water "
     "alone.",
     "control untreated": "The control is untreated ground with the same handling.",

@@ -22,6 +22,8 @@ def money_lines(
 ) -> list[str]:  # fmt: skip
     """The cost of a treatment beside its control; what a kilogram gained cost; from what gain on it pays."""
     lines = [_cost_line(mine, control, money, noun, units)]
+    if not mine.times:
+        return lines
     if comparison.verdict in ALIKE:
         lines.append(_the_cheaper(mine, control))
     elif pays is not None and mine.money_a_unit is not None:

@@ -189,6 +189,18 @@ def _elsewhere(step: NextStep) -> str:
     return f"{words} Give the plan to a neighbour, and combine the results."
 
 
+def lasted_text(comparison: Comparison, judgement: Judgement, wording: Wording) -> str:
+    """What a look again says of whether it lasted; it is no verdict on the first trial."""
+    gap = _fits(comparison, judgement, wording)
+    if comparison.verdict in GAINED:
+        return f"A gain is still there, with nothing given since: {gap}."
+    if comparison.verdict in ("same", "no_worse"):
+        return f"No difference worth having is there now ({gap}). If there was a gain before, it did not last."
+    if comparison.verdict in LOST:
+        return f"It stands behind now: {gap}. If there was a gain before, count it against this."
+    return f"This look can’t tell whether anything is left of it: {gap}."
+
+
 def _scale_up(step: NextStep, mine: Spent, units: Units) -> str:
     if step.verdict not in (*GAINED, "no_worse"):
         return "Not before it is shown to be worth it."

@@ -1,13 +1,17 @@
 """What a report tells beside the verdict: what was done, and its numbers."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from eproba.core.judging.judgement import Comparison, Judgement
 from eproba.core.trial.lots import DEALT
-from eproba.core.trial.model import Trial
+from eproba.core.trial.model import Carried, Trial
 from eproba.core.wording.sentences import Wording, gap_text
 from eproba.core.words import listed, plural
+
+NOT_GIVEN: Mapping[Carried, str] = {
+    "": "nothing was given", "again": "nothing was given", "lasted": "nothing was given since the trial before",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -32,7 +36,7 @@ def what_was_done(trial: Trial) -> list[str]:
     given = f"{len(poured)} of {plural(len(trial.pours), 'pour')} were given"
     sentences = [
         f"{len(trial.units)} units were dealt {DEALT[trial.dealing]}, {often}",
-        given if trial.pours else "nothing was given",
+        given if trial.pours else NOT_GIVEN[trial.rules.carried],
         f"{len(read)} of {plural(len(trial.rounds), 'round')} were read",
         f"lost: {listed([unit.code for unit in lost])}" if lost else "no unit was lost",
     ]

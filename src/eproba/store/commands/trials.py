@@ -89,7 +89,7 @@ def create_trial(session: Session, plan: Plan, seed: str, now: datetime, by: str
         for day in plan.rhythm.rounds
     )
     session.flush()
-    _count_alive(session, trial_id)
+    count_alive(session, trial_id)
     return trial_id
 
 
@@ -105,7 +105,7 @@ def _worth_kept(session: Session, plan: Plan) -> float | None:
     return kept_worth(plan.worth, plan.scale, plan.summary, all_measures(session)[plan.measures[0].key])
 
 
-def _count_alive(session: Session, trial_id: int) -> None:
+def count_alive(session: Session, trial_id: int) -> None:
     """What lists and brews ask for at every look: how many units of each treatment live, how much goes onto them."""
     rows = session.exec(select(UnitRow).where(col(UnitRow.trial_id) == trial_id, col(UnitRow.lost_on).is_(None)))
     units = [unit_from(row) for row in rows]
@@ -133,7 +133,7 @@ def deal_again(session: Session, trial_id: int, seed: str, now: datetime) -> Non
     letters = deal(trial.dealing, [t.letter for t in trial.treatments], len(trial.units) // len(trial.treatments), seed)
     for unit, letter in zip(trial.units, letters, strict=True):
         session.exec(update(UnitRow).where(col(UnitRow.id) == unit.id).values(letter=letter))
-    _count_alive(session, trial_id)
+    count_alive(session, trial_id)
     changed = {"seed": seed, "deals": trial.deals + 1, "dealt_at": now}
     session.exec(update(TrialRow).where(col(TrialRow.id) == trial.id).values(**changed))
 
@@ -208,7 +208,7 @@ def lose_unit(session: Session, trial_id: int, unit_id: int, on: date | None, re
     unit = trial.unit(unit_id)
     where = (col(UnitRow.id) == unit_id, col(UnitRow.trial_id) == trial_id)
     session.exec(update(UnitRow).where(*where).values(lost_on=on, lost_reason=reason))
-    _count_alive(session, trial_id)
+    count_alive(session, trial_id)
     if not trial.sealed(now):
         old = "there" if unit.lost_on is None else f"lost ({unit.lost_reason})"
         new = "there" if on is None else "lost"

@@ -40,9 +40,10 @@ def taken(trial: Trial) -> dict[str, Spent]:
 
 
 def paying(trial: Trial, judgement: Judgement, readings: Sequence[Reading], took: Mapping[str, Spent]) -> list[Paying]:
-    """What each treatment cost beside the control; empty where no price is known."""
+    """What each treatment cost beside the control; empty where no price is known, or nothing is given any more."""
     household, measure = household_kit(db()), trial.asked[0].measure
-    if all(spending.cost is None for name, spending in took.items() if name != judgement.question.control):
+    others = [spending for name, spending in took.items() if name != judgement.question.control]
+    if trial.rules.carried == "lasted" or all(spending.cost is None for spending in others):
         return []
     worth = harvest_worth(prices_on(household.priced, trial.ended_on or trial.decision_on), trial.rules.crops)
     control = took[judgement.question.control]

@@ -1,6 +1,7 @@
 """What next after a verdict: each treatment's choices with their reasons, scaling up, and the plan that settles it."""
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from flask import Blueprint, abort, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -12,10 +13,12 @@ from eproba.core.catalogue import equipment
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import Amount, number_typed
 from eproba.core.stats.series import CannotJudge
+from eproba.core.trial.carrying import usual_looks
 from eproba.core.trial.doses import dose_of, litres_a_m2
 from eproba.core.trial.model import Reading, Trial
 from eproba.core.words import minutes_text
 from eproba.store.beside import beside_of
+from eproba.store.carried import carried_on, earlier
 from eproba.store.commands.drafts import new_draft
 from eproba.store.findings import own_noise
 from eproba.store.kit import household_kit
@@ -27,6 +30,9 @@ from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, system, trial_or_404
 from eproba.web.ui.units import sentence, units
 from eproba.web.verdict.keeping import commit
+
+if TYPE_CHECKING:
+    from eproba.core.judging.judgement import Judgement
 
 next_step = Blueprint("next_step", __name__, template_folder="templates")
 MOST_AREA = 100_000.0
@@ -73,6 +79,8 @@ def show(trial_id: int) -> ResponseReturnValue:
         judgement = answered(db(), trial, readings, beside_of(db(), trial))
     except CannotJudge as error:
         return render_template("next_step/unjudged.html", trial=trial, problem=sentence(error))
+    if trial.rules.carried == "lasted":
+        return _lasted(trial, judgement)
     wording, took = Wording.of(trial, trial.asked[0]), taken(trial)
     judgement = by_effects(judgement)
     currency = household_kit(db()).currency
@@ -106,12 +114,29 @@ def show(trial_id: int) -> ResponseReturnValue:
         weeks=SEASON_WEEKS,
         read=reading_minutes(trial, readings),
         plan=plan,
+        going_on=carried_on(db(), trial.key),
+        look_days=[str(day) for day in usual_looks(trial)],
         settling=words,
         drawn=None if isinstance(drawn, str) else drawn,
         no_room=drawn if isinstance(drawn, str) else "",
         scaled=_scaled(trial),
         asked=questions_asked(db(), tuple(questions_of(trial).values())),
     )
+
+
+def _lasted(trial: Trial, judgement: "Judgement") -> str:
+    """What a look again says; what to do follows from the trial before it."""
+    from eproba.core.wording.next_step import lasted_text
+    from eproba.core.wording.sentences import Wording, headline
+
+    wording = Wording.of(trial, trial.asked[0])
+    letters = {treatment.name: treatment.letter for treatment in trial.treatments}
+    told = [
+        (letters[c.treatment], c.treatment, headline(c, judgement, wording.noun), lasted_text(c, judgement, wording))
+        for c in judgement.comparisons
+    ]
+    came_from, looks = earlier(db(), trial.rules.after), trial_looks(trial)
+    return render_template("next_step/lasted.html", trial=trial, told=told, looks=looks, came_from=came_from)
 
 
 def _usual_area() -> str:

@@ -7,6 +7,7 @@ from flask.typing import ResponseReturnValue
 
 from eproba.core.errors import EprobaError
 from eproba.core.words import lower_first
+from eproba.store.carried import looked_at_again
 from eproba.store.commands.together import leave_out, take_in_again
 from eproba.store.glances import glances
 from eproba.store.gone import gone_trials
@@ -82,6 +83,7 @@ def _page(question: str, tellings: Sequence[TrialTelling], problem: str = "", re
         picture=stakes_of(joined, wording, headline) if joined.stakes else None,
         lines=[(numbers[id(stake.told.answer)], stake, stake_text(stake, joined, wording)) for stake in joined.stakes],
         aside=[(numbers[id(telling.answer)], why) for telling, why in joined.aside],
+        later=looked_at_again(db(), [telling.trial_id for telling in tellings]),
         shown=TABLE_ROWS,
         problem=problem,
         reason=reason,

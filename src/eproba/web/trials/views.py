@@ -25,6 +25,7 @@ from eproba.exchange.trial_json import Record, trial_json
 from eproba.store.batches import batches
 from eproba.store.beside import beside_of, changes_of
 from eproba.store.brewing import brewings
+from eproba.store.carried import earlier
 from eproba.store.commands.drafts import FORGOTTEN, new_draft
 from eproba.store.commands.gone import line_left, remove_trial
 from eproba.store.commands.locks import Changed
@@ -116,6 +117,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         unjudged=unjudged,
         tapped={u.code: url_for("trials.unit", trial_id=trial_id, unit_id=u.id) for u in trial.units},
         trial=trial,
+        came_from=earlier(db(), trial.rules.after) if trial.rules.carried else None,
         stage=trial.stage(today()),
         sealed=trial.sealed(today()),
         looks=look,
