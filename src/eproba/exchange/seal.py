@@ -40,16 +40,16 @@ def short_key(public: bytes) -> str:
     return "-".join(text[start : start + 4] for start in range(0, 16, 4))
 
 
-def sealed(private: bytes, descriptor: bytes) -> str:
-    """The seal of a descriptor, as JSON; `private`: 32 bytes."""
+def sealed(private: bytes, descriptor: bytes, made_for: bytes = MADE_FOR) -> str:
+    """The seal of a descriptor, as JSON; `private`: 32 bytes; `made_for`: what kind of file it is for."""
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
     key = Ed25519PrivateKey.from_private_bytes(private)
-    signature = key.sign(MADE_FOR + descriptor)
+    signature = key.sign(made_for + descriptor)
     return json.dumps({"public_key": key.public_key().public_bytes_raw().hex(), "signature": signature.hex()}, indent=1)
 
 
-def seal_of(text: bytes | None, descriptor: bytes, as_described: bool) -> Seal:
+def seal_of(text: bytes | None, descriptor: bytes, as_described: bool, made_for: bytes = MADE_FOR) -> Seal:
     """What the seal says of a descriptor; `as_described`: all other parts are as the descriptor has them."""
     from cryptography.exceptions import InvalidSignature
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
@@ -59,7 +59,7 @@ def seal_of(text: bytes | None, descriptor: bytes, as_described: bool) -> Seal:
     try:
         content = json.loads(text)
         public, signature = bytes.fromhex(content["public_key"]), bytes.fromhex(content["signature"])
-        Ed25519PublicKey.from_public_bytes(public).verify(signature, MADE_FOR + descriptor)
+        Ed25519PublicKey.from_public_bytes(public).verify(signature, made_for + descriptor)
     except InvalidSignature:
         return Seal("changed", short_key(public))
     except (ValueError, TypeError, KeyError, RecursionError):

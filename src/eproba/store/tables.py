@@ -10,6 +10,7 @@ from sqlmodel import AutoString, Field, SQLModel
 
 from eproba.core.brewing.events import What
 from eproba.core.brewing.water import WaterKind
+from eproba.core.judging.challenge import Standing
 from eproba.core.measuring.measures import Better, Kind, When
 from eproba.core.practice.traps import Trap
 from eproba.core.stats.series import Scale
@@ -734,6 +735,37 @@ class WeatherDayRow(SQLModel, table=True):
     low: float
     high: float
     rain_mm: float
+
+
+class ChallengeRow(SQLModel, table=True):
+    """A challenge between gardens: `file` as it was written and signed; `called_here`: this garden called it;
+    `token_hash`: of the link by which other gardens hand
+    in what they send (empty: none); `opened_at`: when the joint envelope was opened here."""
+
+    __tablename__ = "challenge"
+    key: str = Field(primary_key=True)
+    name: str
+    opens_on: date
+    file: bytes = Field(sa_column=Column(LargeBinary(), nullable=False))
+    garden: str
+    called_here: bool
+    token_hash: str = ""
+    made_at: datetime = _moment()
+    opened_at: datetime | None = _maybe_moment()
+
+
+class ChallengeGardenRow(SQLModel, table=True):
+    """What a garden has sent to a challenge that was called here: that it takes part, has stopped, or its result, which
+    lies unread until the envelope opens. `trial_key`: the trial of that result."""
+
+    __tablename__ = "challenge_garden"
+    challenge: str = Field(sa_column=Column(ForeignKey("challenge.key", ondelete="CASCADE"), primary_key=True))
+    garden: str = Field(primary_key=True)
+    standing: Standing = _word()
+    units: int = 0
+    came_at: datetime = _moment()
+    trial_key: str = ""
+    result: bytes | None = Field(default=None, sa_column=Column(LargeBinary()))
 
 
 class PriceRow(SQLModel, table=True):

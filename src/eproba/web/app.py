@@ -12,6 +12,7 @@ from eproba.core.catalogue import good_practice, hazards
 from eproba.store.database import engine_for
 from eproba.web.base.views import base
 from eproba.web.calendar.views import calendar
+from eproba.web.challenges.views import challenging
 from eproba.web.compiled import read_compiled
 from eproba.web.entries.views import entries
 from eproba.web.happenings.views import happenings
@@ -54,9 +55,9 @@ from eproba.web.verdict.views import verdict
 from eproba.web.weather.views import weather
 
 PLACES = (
-    base, calendar, entries, happenings, helpers, household, lasting, measures, meters, mixing, new_trial, next_step,
-    packages, paper, photos, pictures, pours, practice, prices, readings, recipes, report, rounds, samples, shelf,
-    today_page, together, trials, ui, verdict, weather,
+    base, calendar, challenging, entries, happenings, helpers, household, lasting, measures, meters, mixing, new_trial,
+    next_step, packages, paper, photos, pictures, pours, practice, prices, readings, recipes, report, rounds, samples,
+    shelf, today_page, together, trials, ui, verdict, weather,
 )  # fmt: skip
 
 

@@ -22,7 +22,7 @@ Rows = Sequence[Mapping[str, Any]]
 BY_KEY = ("own_measures", "measure_pictures", "own_recipes")  # what a garden may have already: its own stays
 WITH_PICTURES = ("measure_pictures", "pictures", "batch_events")
 AT_ONCE = (5000, 10)  # rows of one statement, without and with pictures, which are large
-ONE_EACH = ("weather", "weather_days", "kit")  # likewise, by the day or for good
+ONE_EACH = ("weather", "weather_days", "kit", "prices")  # likewise, by the day or for good
 
 
 class PackageRefused(EprobaError):

@@ -44,6 +44,7 @@ from eproba.web.verdict.keeping import commit
 
 household = Blueprint("household", __name__, template_folder="templates")
 OPEN_TO_ALL = {
+    "challenges.hand_in",
     "static",
     "meters.value_in",
     "helpers.show",

@@ -12,11 +12,14 @@ from flask.typing import ResponseReturnValue
 from eproba.core.errors import EprobaError
 from eproba.core.trial.blinding import hides_lots, peeks
 from eproba.core.trial.model import Trial
-from eproba.core.words import listed
+from eproba.core.words import full_date, listed
+from eproba.exchange.challenge_file import CODE, is_challenge, read_challenge
 from eproba.exchange.data_package import read_package, write_package
 from eproba.exchange.limits import MOST_BYTES, MOST_PACKAGE_BYTES, megabytes
-from eproba.exchange.plan_file import read_plan, write_plan
+from eproba.exchange.plan_file import PlanFile, read_plan, write_plan
 from eproba.store.anonymous import free_words, plan_without, without_names
+from eproba.store.challenges import Challenge
+from eproba.store.commands.challenges import keep_challenge
 from eproba.store.commands.drafts import new_draft
 from eproba.store.commands.locks import was_changed
 from eproba.store.commands.packages import PackageRefused, take_package
@@ -121,13 +124,14 @@ def take_in() -> ResponseReturnValue:
     if request.method == "GET":
         return _take_in()
     sent = request.files.get("file")
-    file = sent.stream if sent else BytesIO(request.form.get("plan", "").encode(errors="surrogatepass"))
+    pasted = BytesIO(request.form.get("plan", "").encode(errors="surrogatepass"))
+    file = sent.stream if sent and sent.filename else pasted
     raw = b""
     try:
-        if not _is_plan(file):
+        if not _is_text(file):
             return _package_in(file)
         raw = file.read(MOST_BYTES + 1)
-        return _plan_in(raw)
+        return _challenge_in(raw) if is_challenge(raw) else _plan_in(read_plan(raw))
     except Unknown as error:
         db().rollback()
         page = render_template(
@@ -144,10 +148,22 @@ def _take_in(problem: str = "") -> str:
     return render_template("packages/take_in.html", problem=problem, most=megabytes(MOST_PACKAGE_BYTES))
 
 
-def _is_plan(file: IO[bytes]) -> bool:
-    begins = file.read(200).lstrip()[:1]
+def _is_text(file: IO[bytes]) -> bool:
+    """Whether it is a plan, a challenge or its code, and no package."""
+    begins = file.read(200).lstrip()
     file.seek(0)
-    return begins == b"{"
+    return begins.startswith((b"{", CODE.encode()))
+
+
+def _challenge_in(raw: bytes) -> ResponseReturnValue:
+    """A challenge is kept, and its plan becomes a draft."""
+    asked = read_challenge(raw)
+    made = Challenge(asked.key, asked.name, asked.opens_on, asked.raw, asked.garden, False, None)
+    if not keep_challenge(db(), made, now()):
+        db().rollback()
+        flash("This challenge is here already.")
+        return redirect(url_for("challenges.show", key=asked.key))
+    return _plan_in(asked.plan, f"Its envelope opens on {full_date(asked.opens_on)}; what to do is under Challenges.")
 
 
 def _package_in(file: IO[bytes]) -> ResponseReturnValue:
@@ -191,9 +207,8 @@ def _must_be_judged(trials: Sequence[int]) -> None:
         raise PackageRefused(text) from error
 
 
-def _plan_in(raw: bytes) -> ResponseReturnValue:
+def _plan_in(plan: PlanFile, besides: str = "") -> ResponseReturnValue:
     """A plan becomes a draft: question, treatments, doses and days as they came, the ground open."""
-    plan = read_plan(raw)
     chosen = standing_in(plan.plan, request.form)
     missing = unknown_in(chosen, all_measures(db()), all_recipes(db()))
     if missing is not None:
@@ -205,4 +220,6 @@ def _plan_in(raw: bytes) -> ResponseReturnValue:
     if plan.changed:
         flash("This plan was changed after it was written: look whether it still asks what you were told it asks.")
     flash("The plan is here as a draft. Say in its sentence what you have; your lots will be dealt anew.")
+    if besides:
+        flash(besides)
     return redirect(url_for("new_trial.sheet", draft_id=draft_id))

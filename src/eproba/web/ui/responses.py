@@ -52,7 +52,12 @@ def sent_json() -> Any:
 
 def file_name(trial: Trial) -> str:
     """A trial's name as a plain file name."""
-    return re.sub(r"[^a-z0-9]+", "-", trial.name.lower()).strip("-")[:60] or f"trial-{trial.id}"
+    return plain_name(trial.name) or f"trial-{trial.id}"
+
+
+def plain_name(text: str) -> str:
+    """A text as a file's name may be; empty where no letter is left."""
+    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:60]
 
 
 def download(text: str | bytes, kind: str, name: str) -> Response:
