@@ -25,6 +25,7 @@ FRESH = {
 }
 UNSTAMPED = {
     "finding",
+    "guess",
     "helper",
     "left_out",
     "picture",

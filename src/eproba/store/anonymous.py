@@ -19,7 +19,7 @@ EMPTIED = ("by", "made_by", "note", "photo", "laboratory", "mixed", "result", "m
 # What a judgement needs to be there, though not its words.
 REPLACED = ("reason", "ended_reason", "lost_reason", "override", "otherwise")
 # Tables that hold nothing but such.
-DROPPED = ("measure_pictures", "batch_changes", "samples", "pictures", "left_out", "repeats")
+DROPPED = ("measure_pictures", "batch_changes", "samples", "pictures", "left_out", "guesses", "repeats")
 ROUGH_SKIPS = "skipped"
 
 

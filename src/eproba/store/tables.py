@@ -435,6 +435,17 @@ class PictureRow(SQLModel, table=True):
     kept: bool | None = None
 
 
+class GuessRow(SQLModel, table=True):
+    """Who took which unit for the control's by its pictures, among how many, before the envelope was open."""
+
+    __tablename__ = "guess"
+    trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
+    by: str = Field(primary_key=True)
+    unit_id: int = _of("unit.id", index=False)
+    among: int
+    at: datetime = _moment()
+
+
 class UnitEventRow(SQLModel, table=True):
     """What happened to a unit on a day: sown, thinned, replaced …; `count` of how many seeds or plants. `taken_back`:
     it was a mistake."""

@@ -26,6 +26,7 @@ from eproba.web.next_step.lasting import lasting
 from eproba.web.next_step.views import next_step
 from eproba.web.packages.views import packages
 from eproba.web.paper.views import paper
+from eproba.web.photos.strip import strips
 from eproba.web.photos.views import photos
 from eproba.web.pictures import pictures
 from eproba.web.pours.views import pours
@@ -57,7 +58,7 @@ from eproba.web.weather.views import weather
 PLACES = (
     base, calendar, challenging, entries, happenings, helpers, household, lasting, measures, meters, mixing, new_trial,
     next_step, packages, paper, photos, pictures, pours, practice, prices, readings, recipes, report, rounds, samples,
-    shelf, today_page, together, trials, ui, verdict, weather,
+    shelf, strips, today_page, together, trials, ui, verdict, weather,
 )  # fmt: skip
 
 

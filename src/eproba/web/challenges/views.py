@@ -111,7 +111,7 @@ def _page(asked: Challenge, problems: Sequence[str] = ()) -> str:
         questions=sorted(set(questions_of(plan).values())),
         fitting=list(_fitting(plan)),
         code=code,
-        picture=qr_code(code) if code else "",
+        picture=qr_code(code, "l") if code else "",
         problems=problems,
         hand_in=came.hand_in,
         is_due=today() >= asked.opens_on,

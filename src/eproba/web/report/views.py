@@ -14,6 +14,7 @@ from eproba.core.trial.model import Trial
 from eproba.store.commands.sharing import is_shared, share, shared_trial, unshare
 from eproba.store.readings import all_readings
 from eproba.store.secrets import new_secret
+from eproba.web.photos.strip import strip_of, strip_webp
 from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
@@ -63,8 +64,17 @@ def _told(trial: Trial) -> dict[str, Any]:
         "done": what_was_done(trial),
         "numbers": numbers(trial, telling_.judgement, [comparison.comparison for comparison in telling_.comparisons]),
         "paying": paying(trial, telling_.judgement, readings, taken(trial)),
+        "strip": _strip(trial),
         "fingerprint": short(trial.declared.fingerprint) if trial.declared else "",
     }
+
+
+def _strip(trial: Trial) -> str:
+    """The pictures day by day as an address that holds the picture itself; empty where there are none."""
+    shown = strip_of(trial)
+    if not shown.rows:
+        return ""
+    return f"data:image/webp;base64,{base64.b64encode(strip_webp(trial, shown)).decode()}"
 
 
 @report.get("/trials/<int:trial_id>/report")

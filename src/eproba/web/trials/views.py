@@ -44,6 +44,7 @@ from eproba.store.commands.trials import (
 from eproba.store.days import day_list
 from eproba.store.drafts import drafts
 from eproba.store.glances import due_by, glances
+from eproba.store.pictures import shots_of
 from eproba.store.readings import all_readings
 from eproba.store.recipes import all_recipes, offered_recipes
 from eproba.web.new_trial.walking import answers_learned, answers_taken_back
@@ -117,6 +118,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         unjudged=unjudged,
         tapped={u.code: url_for("trials.unit", trial_id=trial_id, unit_id=u.id) for u in trial.units},
         trial=trial,
+        photographed=bool(shots_of(db(), trial_id)),
         came_from=earlier(db(), trial.rules.after) if trial.rules.carried else None,
         stage=trial.stage(today()),
         sealed=trial.sealed(today()),

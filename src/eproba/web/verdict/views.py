@@ -17,6 +17,7 @@ from eproba.store.beside import beside_of
 from eproba.store.commands.looks import NoLook, look_early
 from eproba.store.findings import also_found
 from eproba.store.readings import all_readings
+from eproba.web.photos.strip import said_by_eye
 from eproba.web.stations import station
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
@@ -90,6 +91,7 @@ def _frame(trial: Trial, sealed: bool) -> dict[str, Any]:
         "sealed": sealed,
         "measure": asked.measure,
         "worth": worth_words(trial),
+        "by_eye": [] if trial.sealed(today()) else said_by_eye(trial),
         "chart": course_chart(trial, asked, courses(trial, asked, readings), sealed),
     }
 
