@@ -357,7 +357,15 @@ def prepare(what: str, crowded: bool) -> None:
     if what == "serve":
         click.echo(prepare_own(url, _judge_all))
     else:
-        click.echo(prepare_demo(url, datetime.now().date(), _judge_all, crowded))
+        click.echo(prepare_demo(url, datetime.now().date(), _finish_demo, crowded))
+
+
+def _finish_demo(session: "Session") -> None:
+    """What the store does not know how to do: drawn pictures, and verdicts."""
+    from eproba.standins.demo_pictures import add_demo_pictures
+
+    add_demo_pictures(session)
+    _judge_all(session)
 
 
 def _judge_all(session: "Session") -> None:

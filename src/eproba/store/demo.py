@@ -25,7 +25,7 @@ from eproba.store.commands.trials import create_trial, declare_trial, record_spa
 from eproba.store.kit import Garden, Household
 from eproba.store.trials import load_trial
 
-GENERATOR = 6
+GENERATOR = 7
 READER = "Ilse"
 PRICES = {HOUR: 6.0, WATER: 0.0025, "comfrey": 0.0, "whey": 0.4, "alfalfa_pellets": 1.2, "wool": 7.5}
 

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from eproba.core.measuring.strip import Snap
 
 strips = Blueprint("strip", __name__, template_folder="templates")
+A_WHILE = {"Cache-Control": "private, max-age=600"}
 A_DAY = 700  # ms that a moving strip shows a day
 GAP, LINE = 8, 26  # pixels between frames; for a line of text
 WIDTHS: LRUCache[object, float] = LRUCache(100)  # of each strip, as long as its pictures stay
@@ -133,7 +134,7 @@ def one_frame(trial_id: int, number: int, day: int) -> ResponseReturnValue:
         drawn = frame(_taken(trial, shot), _width(trial, shown))
     except PhotoProblem as problem:
         abort(404, f"Day {day}, {row.name.lower()}: {problem}.")
-    return Response(jpeg_of(drawn), content_type="image/jpeg", headers=NOT_KEPT)
+    return Response(jpeg_of(drawn), content_type="image/jpeg", headers=A_WHILE)
 
 
 def _taken(trial: Trial, shot: Shot) -> "Snap":
