@@ -10,6 +10,7 @@ import pytest
 from sqlmodel import Session
 
 from eproba.core.catalogue import cautions, good_practice, recipes
+from eproba.core.quantities import Amount, loosely
 from eproba.store.recipes import all_recipes
 from tests.web.steps import new_batch, text
 
@@ -144,3 +145,16 @@ def test_a_recipe_can_begin_from_nothing(client):
     assert "Nettle steep" in text(client, f"/mix?recipe={key}&by=area&area=5&means=plus&equipment=can")
     without = {**form, "portions-0-amount": "", "portions-1-ingredient": ""}
     assert client.post("/recipes/new", without).status_code == 400
+
+
+def test_hands_and_buckets_have_a_range_and_what_growers_do_otherwise_is_told(client):
+    extract = text(client, "/recipes/compost-extract")
+    assert "(210 to 420 g, by the hand that measures)" in extract, "two and a half handfuls"
+    blended = text(client, "/recipes/scrap-steep-blended")
+    assert "As ours</dt><dd>Growers fill the bucket with twice as many scraps." in blended
+    assert "nearly filled: 8 to 9.5 L" in blended
+    assert "use it the same day" in text(client, "/recipes/rice-rinse-ferment")
+    assert "As ours" not in extract
+    assert loosely(100.0, "g", "handful") == Amount(70.0, "g", high=140.0)
+    assert loosely(20.0, "L", "bucket") == Amount(18.0, "L", high=24.0)
+    assert loosely(100.0, "g", "g") is None

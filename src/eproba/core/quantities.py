@@ -68,7 +68,7 @@ UNITS: dict[str, str] = {  # as written (lower case) → its name
     "us gallon": "gallon", "uk pint": "imperial_pint", "uk gallon": "imperial_gallon", "bucket": "garden_bucket",
     "tbsp": "metric_tablespoon", "tsp": "metric_teaspoon", "us tbsp": "tablespoon", "us tsp": "teaspoon",
 }  # fmt: skip
-_PIECES_TOO = {"handful": "handful", "slice": "slice", "seed": "seed"}
+_PIECES_TOO = {"handful": "handful", "bucket": "bucket", "slice": "slice", "seed": "seed"}
 # What a portion of a recipe is written in, by household: as it chooses → as it is kept, so that no cup is another's.
 PORTIONS: dict[System, dict[str, str]] = {
     "metric": {unit: unit for unit in ("g", "kg", "mL", "L", "tsp", "tbsp", "US cup", "metric cup")} | _PIECES_TOO,
@@ -77,6 +77,8 @@ PORTIONS: dict[System, dict[str, str]] = {
         "tsp": "US tsp", "tbsp": "US tbsp",
     } | _PIECES_TOO,
 }  # fmt: skip
+# What a measure without marks holds, as shares of what is counted for one: hands and buckets differ.
+LOOSE: dict[str, tuple[float, float]] = {"handful": (0.7, 1.4), "handfuls": (0.7, 1.4), "bucket": (0.9, 1.2)}
 AMBIGUOUS: dict[str, str] = {
     "cup": "US cup (237 mL), metric cup (250 mL) or UK cup (284 mL)",
     "cups": "US cup (237 mL), metric cup (250 mL) or UK cup (284 mL)",
@@ -349,6 +351,15 @@ def _us_way(amount: Amount) -> Way:
     thinly = amount.per == "m²" and name == "oz" and 0 < most / one < THINLY
     factor = (100.0 if thinly else 1.0) * size * of_each / one
     return Way(f" {name}{' per 100 sq ft' if thinly else per}", as_said, factor)
+
+
+def loosely(total: float, unit: str, measure: str) -> Amount | None:
+    """What a loose measure really holds: from the smallest hand or bucket to the largest, of a `total` in a unit; None
+    where the measure has marks."""
+    if measure not in LOOSE:
+        return None
+    low, high = (float(f"{total * share:.2g}") for share in LOOSE[measure])
+    return Amount(low, unit, high=high)
 
 
 METRIC = Units()

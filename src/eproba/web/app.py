@@ -50,7 +50,7 @@ from eproba.web.ui.logs import LoggedFlask, log_requests
 from eproba.web.ui.responses import STATIC, as_json, asset, page_key
 from eproba.web.ui.session import close_db, typed_system, who
 from eproba.web.ui.styles import YEAR, styles_address, with_styles
-from eproba.web.ui.units import amount, amount_of, caution_texts, step_words, unit
+from eproba.web.ui.units import amount, amount_of, caution_texts, loose, step_words, unit
 from eproba.web.ui.zone import garden, store_id
 from eproba.web.verdict.views import verdict
 from eproba.web.weather.views import weather
@@ -90,7 +90,8 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     app.teardown_appcontext(close_db)
     register_faults(app)
     log_requests(app)
-    app.jinja_env.filters.update(filters.ALL, unit=unit, amount=amount, amount_of=amount_of, step_words=step_words)
+    told = {"unit": unit, "amount": amount, "amount_of": amount_of, "step_words": step_words, "loose": loose}
+    app.jinja_env.filters.update(filters.ALL, **told)
     app.jinja_env.tests["good_practice"] = lambda key: key in good_practice()
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     read_compiled(app)

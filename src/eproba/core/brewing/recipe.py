@@ -128,7 +128,8 @@ class Recipe:
     concentrate and water; `rate` what a square metre gets ([least, usual, most] L or kg, as `rate_unit`); `hours` the
     brewing time from-to at the middle of `temperature`; `stir_hours` between stirrings; `keeps_hours` from `keeps_from`
     on; `plain_between` how many plain waterings it wants between two applications; `least` the smallest sensible batch;
-    `ready`, `away` and `normal` the signs of a look; `ours` names the values that are Eproba's own cautious defaults;
+    `ready`, `away` and `normal` the signs of a look; `ours` names the values that are Eproba's own cautious defaults,
+    `as_ours` tells where growers do it otherwise;
     `marks` what can act on a reading itself (“dark”, “sugar” …; see the measures' `misled_by`).
     """
 
@@ -172,6 +173,7 @@ class Recipe:
     cautions: Keys = ()
     schools: Annotated[tuple[School, ...], Allowed(max_length=40)] = ()
     ours: Keys = ()
+    as_ours: Text = ""
     marks: Keys = ()
     linear: Annotated[bool, Allowed(strict=True)] = True
     version: Annotated[int, Allowed(strict=True, ge=1)] = 1

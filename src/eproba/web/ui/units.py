@@ -6,7 +6,7 @@ from jinja2 import pass_context
 
 from eproba.core.brewing.recipe import Portion, with_amounts
 from eproba.core.catalogue import cautions
-from eproba.core.quantities import Amount, Units, told
+from eproba.core.quantities import Amount, Units, in_base, loosely, told
 from eproba.web.ui.session import system, typed_system
 
 
@@ -29,6 +29,15 @@ def sentence(error: Exception) -> str:
 def amount(_context: object, low: float, unit: str, high: float | None = None) -> str:
     """A number of a kept unit as the household has it: 5|amount("cm"), 20|amount("g/m²", 60)."""
     return units()(Amount.of(low, unit, high))
+
+
+@pass_context
+def loose(_context: object, portion: Portion) -> str:
+    """What a portion really is where hands or buckets measure it: “60 to 120 g”; empty where its measure has marks."""
+    poured = portion.unit == "bucket"
+    total = in_base(portion.amount, portion.unit)[0] if poured else portion.grams
+    held = loosely(total, "L" if poured else "g", portion.unit)
+    return units()(held) if held else ""
 
 
 @pass_context
