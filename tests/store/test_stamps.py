@@ -27,6 +27,7 @@ UNSTAMPED = {
     "finding",
     "guess",
     "helper",
+    "label_answer",
     "left_out",
     "picture",
     "repeat",

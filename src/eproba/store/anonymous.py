@@ -15,11 +15,13 @@ from eproba.store.plans import PlanBrought
 
 UNTOLD = "not told"
 # What says who, where, or anything in free words: emptied, wherever it stands.
-EMPTIED = ("by", "made_by", "note", "photo", "laboratory", "mixed", "result", "meter", "typed", "label")
+EMPTIED = ("by", "made_by", "note", "photo", "laboratory", "mixed", "result", "meter", "typed", "label", "garden")
 # What a judgement needs to be there, though not its words.
 REPLACED = ("reason", "ended_reason", "lost_reason", "override", "otherwise")
 # Tables that hold nothing but such.
-DROPPED = ("measure_pictures", "batch_changes", "samples", "pictures", "left_out", "guesses", "repeats")
+DROPPED = (
+    "measure_pictures", "batch_changes", "samples", "pictures", "left_out", "guesses", "label_answers", "repeats",
+)  # fmt: skip
 ROUGH_SKIPS = "skipped"
 
 

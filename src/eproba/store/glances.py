@@ -59,6 +59,7 @@ class Glance:
     rounds: int
     finding: tuple[dict[str, str], ...] | None
     crops: tuple[str, ...] = ()
+    garden: str = ""
 
     @property
     def unjudged(self) -> bool:
@@ -178,13 +179,14 @@ def _list(as_list: bool) -> Select:
     place = func.row_number().over(order_by=order).label("place")
     page = select(col(TrialRow.id), place).order_by(*order).limit(bindparam("most")).offset(bindparam("skip"))
     if as_list:
-        named, claimed = (col(text).ilike(bindparam("pattern")) for text in (TrialRow.name, TrialRow.claim))
-        page = page.where(or_(named, claimed))
+        texts = (TrialRow.name, TrialRow.claim, TrialRow.garden)
+        page = page.where(or_(*(col(text).ilike(bindparam("pattern")) for text in texts)))
     shown = page.subquery()
     t = TrialRow
     facts = (
         t.id, t.name, t.claim, t.start_on, t.decision_day, t.ended_on, t.started_on, t.closed_at, t.worth, t.scale,
         t.lower_is_better, t.summary, t.no_worse, t.ranked, t.dealing, t.control, t.rules, t.declaration,
+        t.garden,
     )  # fmt: skip
     query = select(
         *map(col, facts),
@@ -251,7 +253,7 @@ def _claim(row: Row, treatments: Sequence[tuple[str, str, Role]], first: Measure
     return Asking(
         tested, control, first, Worth(shown_worth(kept, row.scale, row.summary, first), row.scale), day, row.no_worse,
         row.ranked, row.lower_is_better, row.summary, None if level is None else first.conversion.shown(level),
-        row.dealing == "on and off",
+        row.dealing == "on and off", row.rules.get("carried") == "lasted",
     ).sentence  # fmt: skip
 
 
@@ -291,4 +293,5 @@ def _glance(row: Row, today: date, treatments: Sequence[tuple[str, str, Role]], 
         rounds=row.rounds,
         finding=None if row.lines is None else tuple(row.lines),
         crops=tuple(row.rules.get("crops") or ()),
+        garden=row.garden,
     )

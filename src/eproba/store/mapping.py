@@ -105,6 +105,7 @@ def trial_from(row: TrialRow, parts: TrialParts, measures: Mapping[str, Measure]
         made_at=row.made_at,
         made_by=row.made_by,
         changed_files=tuple((row.came or {}).get("changed", ())),
+        garden=row.garden,
     )
 
 

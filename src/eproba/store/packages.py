@@ -19,6 +19,7 @@ from eproba.store.tables import (
     GoneTrialRow,
     GuessRow,
     KitRow,
+    LabelAnswerRow,
     LeftOutRow,
     LookRow,
     MeasurePictureRow,
@@ -53,8 +54,8 @@ TABLES: Mapping[str, type[SQLModel]] = {
     "readings": ReadingRow, "repeats": RepeatRow, "corrections": CorrectionRow, "batches": BatchRow,
     "batch_events": BatchEventRow, "batch_changes": BatchChangeRow, "pours": PourRow, "pour_changes": PourChangeRow,
     "takings": TakingRow, "amendments": AmendmentRow, "spare_runs": SpareRunRow, "looks": LookRow,
-    "left_out": LeftOutRow, "guesses": GuessRow, "unit_events": UnitEventRow, "samples": SampleRow,
-    "pictures": PictureRow,
+    "left_out": LeftOutRow, "guesses": GuessRow, "label_answers": LabelAnswerRow,
+    "unit_events": UnitEventRow, "samples": SampleRow, "pictures": PictureRow,
 }  # fmt: skip
 # What a whole garden has besides.
 GARDEN: Mapping[str, type[SQLModel]] = {

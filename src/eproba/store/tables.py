@@ -17,6 +17,7 @@ from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
 from eproba.core.trial.ground import UnitKind
 from eproba.core.trial.happenings import UnitEventWhat
+from eproba.core.trial.label import Said
 from eproba.core.trial.lots import Dealing
 from eproba.core.trial.model import Compared, Per, PourStatus, PourWhat, Role, Sharing
 from eproba.core.trial.stage import Stage
@@ -172,7 +173,7 @@ class GoneTrialRow(SQLModel, table=True):
 class TrialRow(SQLModel, table=True):
     """A trial: claim, question, lots, ground. `key` names it where numbers of a database can't; `started_on` is the day
     of its first record, `closed_at` when its last round was closed; `came`: what of the file that it was taken in from
-    was changed."""
+    was changed; `garden`: whose, or which garden it stands in, where a household looks after several."""
 
     __tablename__ = "trial"
     # Few of a garden's trials run, and every look at Today is about those.
@@ -212,6 +213,7 @@ class TrialRow(SQLModel, table=True):
     made_at: datetime | None = _maybe_moment()
     made_by: str = ""
     came: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+    garden: str = ""
 
 
 class StampRow(SQLModel, table=True):
@@ -443,6 +445,18 @@ class GuessRow(SQLModel, table=True):
     by: str = Field(primary_key=True)
     unit_id: int = _of("unit.id", index=False)
     among: int
+    at: datetime = _moment()
+
+
+class LabelAnswerRow(SQLModel, table=True):
+    """What was said at the end of one promise of a treatment's label."""
+
+    __tablename__ = "label_answer"
+    trial_id: int = Field(sa_column=Column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True))
+    letter: str = Field(primary_key=True)
+    words: str = Field(primary_key=True)
+    said: Said = _word()
+    by: str = ""
     at: datetime = _moment()
 
 

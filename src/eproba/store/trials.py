@@ -73,6 +73,12 @@ def trial_with_key(session: Session, key: str) -> int | None:
     return session.exec(select(TrialRow.id).where(TrialRow.key == key)).first()
 
 
+def gardens(session: Session) -> list[str]:
+    """The gardens that trials stand in, by name; those of no name are left out."""
+    named = select(TrialRow.garden).where(TrialRow.garden != "").distinct().order_by(col(TrialRow.garden))
+    return list(session.exec(named))
+
+
 def all_trials(session: Session) -> list[int]:
     """The numbers of all trials."""
     return list(session.exec(select(TrialRow.id).order_by(col(TrialRow.id))))

@@ -22,6 +22,7 @@ from eproba.web.measures.views import measures
 from eproba.web.meters.views import meters, value_in
 from eproba.web.mixing.views import mixing
 from eproba.web.new_trial.views import new_trial
+from eproba.web.next_step.label import label
 from eproba.web.next_step.lasting import lasting
 from eproba.web.next_step.views import next_step
 from eproba.web.packages.views import packages
@@ -56,9 +57,9 @@ from eproba.web.verdict.views import verdict
 from eproba.web.weather.views import weather
 
 PLACES = (
-    base, calendar, challenging, entries, happenings, helpers, household, lasting, measures, meters, mixing, new_trial,
-    next_step, packages, paper, photos, pictures, pours, practice, prices, readings, recipes, report, rounds, samples,
-    shelf, strips, today_page, together, trials, ui, verdict, weather,
+    base, calendar, challenging, entries, happenings, helpers, household, label, lasting, measures, meters, mixing,
+    new_trial, next_step, packages, paper, photos, pictures, pours, practice, prices, readings, recipes, report,
+    rounds, samples, shelf, strips, today_page, together, trials, ui, verdict, weather,
 )  # fmt: skip
 
 

@@ -289,7 +289,8 @@ class Trial:
     `key` names it wherever numbers of the database can't; `started_on` is the day of its first record, `closed_at` when
     its last round was closed; `compared`: what kind of thing is compared, `ranked`: the question is who is ahead of
     whom; `made_at`, `made_by`: when it was laid down, and who did (None: not kept then);
-    `changed_files`: what of the file that it was taken in from had been changed after it was written.
+    `changed_files`: what of the file that it was taken in from had been changed after it was written; `garden`: which
+    one it stands in, where a household looks after several.
     """
 
     id: int
@@ -333,6 +334,7 @@ class Trial:
     made_at: datetime | None = None
     made_by: str = ""
     changed_files: tuple[str, ...] = ()
+    garden: str = ""
 
     def __hash__(self) -> int:
         """Quick, since what was judged is looked up by the whole trial."""

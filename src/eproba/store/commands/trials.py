@@ -229,6 +229,12 @@ def note_trial(session: Session, trial_id: int, note: str, seen: str) -> None:
     session.exec(update(TrialRow).where(col(TrialRow.id) == trial_id).values(note=note))
 
 
+def say_garden(session: Session, trial_id: int, garden: str) -> None:
+    """Which garden the trial stands in."""
+    lock_trial(session, trial_id)
+    session.exec(update(TrialRow).where(col(TrialRow.id) == trial_id).values(garden=garden))
+
+
 def take_back(session: Session, trial_id: int) -> Trial:
     """Take a dealt trial away before anything is on record, so that its plan can be changed; its deals are counted.
 

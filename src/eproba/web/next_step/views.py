@@ -25,6 +25,7 @@ from eproba.store.kit import household_kit
 from eproba.store.readings import all_readings
 from eproba.store.recipes import all_recipes
 from eproba.store.together import questions_asked
+from eproba.web.next_step.label import promises_told
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, system, trial_or_404
@@ -36,6 +37,7 @@ if TYPE_CHECKING:
 
 next_step = Blueprint("next_step", __name__, template_folder="templates")
 MOST_AREA = 100_000.0
+MOST_BOXES = 40  # fillings that are ticked on a sheet
 
 
 @dataclass(frozen=True)
@@ -115,6 +117,7 @@ def show(trial_id: int) -> ResponseReturnValue:
         read=reading_minutes(trial, readings),
         plan=plan,
         going_on=carried_on(db(), trial.key),
+        promised=promises_told(trial),
         look_days=[str(day) for day in usual_looks(trial)],
         settling=words,
         drawn=None if isinstance(drawn, str) else drawn,
@@ -164,6 +167,30 @@ def _scaled(trial: Trial) -> Scaled | None:
     except EprobaError as error:
         return Scaled(letter, area, [], sentence(error))
     return Scaled(letter, area or _usual_area(), way)
+
+
+@next_step.get("/trials/<int:trial_id>/next/sheet")
+def scale_sheet(trial_id: int) -> ResponseReturnValue:
+    """What a treatment takes over more ground, on paper, with a box for each filling."""
+    trial = seen_trial_or_404(trial_id)
+    if trial.sealed(today()):
+        abort(404, "What next follows the verdict: the envelope is still shut.")
+    scaled = _scaled(trial)
+    if scaled is None or not scaled.ways:
+        abort(404, scaled.problem if scaled and scaled.problem else "Say which treatment, and over how much ground.")
+    treatment = trial.treatment(scaled.letter)
+    recipe = recipe_for(treatment, trial, all_recipes(db()))
+    size = request.args.get("paper", "a4")
+    return render_template(
+        "next_step/scale_sheet.html",
+        trial=trial,
+        paper=size if size in ("a4", "letter") else "a4",
+        treatment=treatment,
+        recipe=recipe,
+        scaled=scaled,
+        boxes=MOST_BOXES,
+        looks=trial_looks(trial),
+    )
 
 
 @next_step.post("/trials/<int:trial_id>/next/settle")

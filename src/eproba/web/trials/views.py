@@ -39,6 +39,7 @@ from eproba.store.commands.trials import (
     move_decision,
     note_trial,
     record_spare_run,
+    say_garden,
     take_back,
 )
 from eproba.store.days import day_list
@@ -47,6 +48,7 @@ from eproba.store.glances import due_by, glances
 from eproba.store.pictures import shots_of
 from eproba.store.readings import all_readings
 from eproba.store.recipes import all_recipes, offered_recipes
+from eproba.store.trials import gardens
 from eproba.web.new_trial.walking import answers_learned, answers_taken_back
 from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.ground_plan import trial_plan
@@ -66,6 +68,7 @@ if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are neede
     from eproba.web.verdict.telling import InShort
 
 trials = Blueprint("trials", __name__, template_folder="templates")
+LONGEST_GARDEN = 60
 PAGE = 30
 
 
@@ -83,6 +86,7 @@ def index() -> ResponseReturnValue:
         "trials/index.html",
         trials=shown,
         words=words,
+        gardens=gardens(db()),
         page=page,
         more=more,
         drafts=drafts(db()) if page == 1 else [],
@@ -118,6 +122,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         unjudged=unjudged,
         tapped={u.code: url_for("trials.unit", trial_id=trial_id, unit_id=u.id) for u in trial.units},
         trial=trial,
+        gardens=gardens(db()),
         photographed=bool(shots_of(db(), trial_id)),
         came_from=earlier(db(), trial.rules.after) if trial.rules.carried else None,
         stage=trial.stage(today()),
@@ -199,6 +204,17 @@ def _spare_form(trial: Trial) -> SpareForm:
     form = SpareForm(prefix="spare-")
     form.letter.choices = [(t.letter, f"{t.letter}: {t.name}") for t in trial.treatments if t.amount is not None]
     return form
+
+
+@trials.post("/trials/<int:trial_id>/garden")
+def garden(trial_id: int) -> ResponseReturnValue:
+    """Say which garden the trial stands in."""
+    name = " ".join(request.form.get("garden", "").split())
+    if len(name) > LONGEST_GARDEN:
+        return _page(seen_trial_or_404(trial_id), problem=f"A garden’s name has up to {LONGEST_GARDEN} letters."), 400
+    say_garden(db(), trial_or_404(trial_id).id, name)
+    commit()
+    return redirect(url_for("trials.show", trial_id=trial_id))
 
 
 @trials.post("/trials/<int:trial_id>/note")

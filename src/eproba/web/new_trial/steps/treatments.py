@@ -106,7 +106,7 @@ class TreatmentForm(Form):
         option_widget=CheckboxInput(),
     )  # fmt: skip
     things = HiddenField()
-    label = StringField("Price, and what the label claims", [at_most(200)])
+    label = StringField("What its label promises, word for word", [at_most(600)])
 
     def validate_days(self, field: Any) -> None:
         self.day_list = day_list(field.data)
