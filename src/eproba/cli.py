@@ -263,9 +263,10 @@ def list_recipes(as_json: bool) -> None:
 @click.option("--seed", type=int, default=1, show_default=True)
 @click.option("--warmth", type=click.Choice(["cool", "mild", "warm"]), default="mild", show_default=True)
 @click.option("--careless", type=click.FloatRange(0, 1), default=0.0, show_default=True)
+@click.option("--waterings", type=click.IntRange(1, 14), help="Extract goes into the can every so many days.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON and nothing else.")
 def rehearse_days(
-    days: int, seed: int, warmth: Literal["cool", "mild", "warm"], careless: float, as_json: bool
+    days: int, seed: int, warmth: Literal["cool", "mild", "warm"], careless: float, waterings: int | None, as_json: bool
 ) -> None:
     """Do what Today says for so many days, and tell which laws of the list were broken."""
     import json
@@ -273,7 +274,7 @@ def rehearse_days(
     from eproba.rehearsal.run import as_entry, in_words, with_database
     from eproba.rehearsal.temper import Temper
 
-    outcome = with_database(os.environ["EPROBA_DATABASE_URL"], days, Temper(seed, warmth, careless))
+    outcome = with_database(os.environ["EPROBA_DATABASE_URL"], days, Temper(seed, warmth, careless, waterings or 0))
     click.echo(json.dumps(as_entry(outcome), indent=2) if as_json else in_words(outcome))
     sys.exit(1 if outcome.breaks else 0)
 

@@ -40,6 +40,13 @@ def test_forty_days_break_no_law(server, temper, long):
     assert outcome.started >= (3 if long else 2), "comfrey, ferment, and what is fresh"
 
 
+def test_extract_in_the_watering_can_breaks_no_law(server):
+    """Every second day a fresh extract in place of plain water: no other watering is asked for between."""
+    outcome = with_database(server.url, 33, Temper(waters_every=2), IN_MARCH)
+    assert outcome.breaks == (), in_words(outcome)
+    assert outcome.started == outcome.fewest
+
+
 def test_a_list_that_is_untrue_is_noticed(server, monkeypatch):
     """A tick that nothing comes of: what was done is asked again, and still stands in the evening."""
     monkeypatch.setattr(morning, "_is_ticked", lambda *_: False)

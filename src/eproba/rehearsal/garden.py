@@ -1,7 +1,7 @@
 """The trials of a rehearsal: three at a time, brews of different lengths, a mulch or a tray of media; each slot begins
 anew when its trial is over, planned ahead so that no brew begins too late."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 from sqlmodel import Session
@@ -59,9 +59,19 @@ SLOTS: tuple[tuple[Bed, ...], ...] = (
 )  # fmt: skip
 
 
-def plan_of(slot: int, turn: int, start_on: date) -> Plan:
+def slots_of(waters_every: int) -> tuple[tuple[Bed, ...], ...]:
+    """What stands in each slot; where extract goes into the watering can, one slot asks whether that is more than the
+    water."""
+    if not waters_every:
+        return SLOTS
+    extract = replace(_poured("Extract", "compost-extract", "fresh"), each_watering=True)
+    return SLOTS[0], (Bed("Extract at every watering", (extract, WATER), waters_every),), SLOTS[2]
+
+
+def plan_of(slot: int, turn: int, start_on: date, waters_every: int = 0) -> Plan:
     """The plan of a slot's next trial."""
-    bed = SLOTS[slot][turn % len(SLOTS[slot])]
+    beds = slots_of(waters_every)[slot]
+    bed = beds[turn % len(beds)]
     return Plan(
         name=f"{bed.name} {turn + 1}",
         claim="",
@@ -80,9 +90,9 @@ def plan_of(slot: int, turn: int, start_on: date) -> Plan:
     )
 
 
-def lay_down(session: Session, slot: int, turn: int, start_on: date, now: datetime) -> int:
+def lay_down(session: Session, slot: int, turn: int, start_on: date, now: datetime, waters_every: int = 0) -> int:
     """Deal and declare it; returns its id."""
-    trial_id = create_trial(session, plan_of(slot, turn, start_on), f"rehearsal {slot} {turn}", now)
+    trial_id = create_trial(session, plan_of(slot, turn, start_on, waters_every), f"rehearsal {slot} {turn}", now)
     declare_trial(session, trial_id, now)
     session.commit()
     return trial_id

@@ -94,7 +94,9 @@ class Follower:
             if ends - AHEAD <= self.today:
                 start_on = max(ends + timedelta(days=1), self.today + AHEAD)
                 with self.session() as session:
-                    self.diary.trials.append(lay_down(session, slot, turn + 1, start_on, self.now))
+                    self.diary.trials.append(
+                        lay_down(session, slot, turn + 1, start_on, self.now, self.temper.waters_every)
+                    )
                 planned = (turn + 1, start_on + timedelta(days=DAYS))
                 self.turns[slot : slot + 1] = [planned]
 

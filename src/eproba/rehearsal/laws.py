@@ -90,7 +90,7 @@ def _on_their_days(household: Follower, session: Session, shelf: Iterable[Batch]
                 household.broke(6, f"{trial.name}: round of day {round_.day} on {round_.closed_at}")
         for treatment in trial.treatments:
             recipe = known.get(treatment.recipe)
-            if recipe is not None and recipe.plain_between:
+            if recipe is not None and recipe.plain_between and not treatment.each_watering:
                 _watered_between(household, trial, treatment.letter, ticked)
 
 

@@ -16,11 +16,13 @@ ROOM = 20.0  # °C, where a recipe asks for none
 
 @dataclass(frozen=True)
 class Temper:
-    """`warmth`: at which end of each recipe’s range brews stand; `careless`: how often something goes wrong, 0 to 1."""
+    """`warmth`: at which end of each recipe’s range brews stand; `careless`: how often something goes wrong, 0 to 1;
+    `waters_every` so many days its extract goes into the watering can (0: brews go by their own days)."""
 
     seed: int = 1
     warmth: WarmthWord = "mild"
     careless: float = 0.0
+    waters_every: int = 0
 
     def degrees(self, recipe: Recipe) -> float:
         """How warm a brew of a recipe stands, °C."""

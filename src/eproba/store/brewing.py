@@ -117,7 +117,9 @@ def _brewed(row: Row[Any], recipe: Recipe) -> Pouring:
 
 
 def _pouring(row: Row[Any], litres: float, water: float) -> Pouring:
-    return Pouring(row.id, row.name, row.letter, when(row.on), litres, row.day, row.sharing, water, row.pour)
+    return Pouring(
+        row.id, row.name, row.letter, when(row.on), litres, row.day, row.sharing, water, row.pour, row.each_watering
+    )
 
 
 @cache
@@ -134,8 +136,8 @@ def _pours() -> Select:
     unit = case((col(PourRow.what) == "water", "L"), else_=col(t.amount_unit))
     return (
         select(col(TrialRow.id), col(TrialRow.name), col(t.letter), on, col(PourRow.day), dosed, col(t.recipe),
-               amount.label("amount"), unit.label("unit"), col(t.water_parts), col(t.sharing), col(PourRow.what),
-               col(PourRow.status), col(PourRow.id).label("pour"))
+               amount.label("amount"), unit.label("unit"), col(t.water_parts), col(t.sharing), col(t.each_watering),
+               col(PourRow.what), col(PourRow.status), col(PourRow.id).label("pour"))
         .join(PourRow, col(PourRow.trial_id) == col(TrialRow.id))
         .join(TreatmentRow, (col(t.trial_id) == col(TrialRow.id)) & (col(t.letter) == col(PourRow.letter)))
         .where(goes_on(), or_(and_(due, on >= bindparam("since")), and_(poured, on >= bindparam("before"))))

@@ -248,6 +248,7 @@ class TreatmentRow(SQLModel, table=True):
     label: str = ""
     times: float = 1.0
     things: str = ""
+    each_watering: bool = False
 
 
 class UnitRow(SQLModel, table=True):

@@ -202,7 +202,7 @@ def plain_waterings(pours: Iterable[tuple[Recipe, Pouring]], past: datetime) -> 
     rows: dict[tuple[int, str], list[Pouring]] = {}
     wanted: dict[tuple[int, str], Recipe] = {}
     for recipe, pour in pours:
-        if recipe.plain_between:
+        if recipe.plain_between and not pour.each_watering:
             rows.setdefault((pour.trial_id, pour.letter), []).append(pour)
             wanted[pour.trial_id, pour.letter] = recipe
     waterings = []

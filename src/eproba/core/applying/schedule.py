@@ -33,7 +33,7 @@ AT_HOME = (8, 18)  # o’clock: a longer brew begins before work or after it
 @dataclass(frozen=True)
 class Pouring:
     """One application that needs a brew: `litres` of concentrate at a time; `water` is what dilutes it. `id` names it
-    however its day moves."""
+    however its day moves; `each_watering`: it stands in for plain water."""
 
     trial_id: int
     trial: str
@@ -44,6 +44,7 @@ class Pouring:
     sharing: Sharing = "shared"
     water: float = 0.0
     id: int = 0
+    each_watering: bool = False
 
 
 @dataclass(frozen=True)

@@ -26,6 +26,9 @@ def pours_ahead(
             continue
         litres = sum(concentrate(recipe, dose.of(cut), dose.unit, treatment.water_parts) for cut in cuts)
         at = when(plan.start_on + timedelta(days=application.day))
-        pouring = Pouring(UNDEALT, plan.name, application.letter, at, litres, application.day, treatment.sharing)
+        pouring = Pouring(
+            UNDEALT, plan.name, application.letter, at, litres, application.day, treatment.sharing,
+            each_watering=treatment.each_watering,
+        )  # fmt: skip
         ahead.append((recipe, pouring))
     return ahead

@@ -21,13 +21,14 @@ from eproba.core.trial.model import Per, PlannedTreatment, Role
 from eproba.core.words import listed
 
 By = Literal["recipe", "unit", "m2", "pot", "like", "nothing"]
-Often = Literal["recipe", "once", "every", "phases", "weekdays", "days", "like"]
+Often = Literal["recipe", "once", "every", "watering", "phases", "weekdays", "days", "like"]
 BY: Mapping[By, str] = {
     "recipe": "as its recipe says", "m2": "for the ground it is on", "unit": "for each unit",
     "pot": "as a share of the pot", "like": "as much as the wettest, or as its brew", "nothing": "nothing",
 }  # fmt: skip
 OFTEN: Mapping[Often, str] = {
     "recipe": "as its recipe says", "once": "once, on day 0", "every": "every so many days",
+    "watering": "at every watering, in place of plain water",
     "phases": "at first often, then rarely", "weekdays": "on days of the week", "days": "on these days of the trial",
     "like": "on the days of the others",
 }  # fmt: skip
@@ -83,7 +84,8 @@ class Wanted:
         """The treatment with its dose."""
         if dose is None:
             return self.treatment
-        return replace(self.treatment, amount=dose.amount, amount_unit=dose.unit, per=dose.per)
+        waters = self.rhythm.often == "watering"
+        return replace(self.treatment, amount=dose.amount, amount_unit=dose.unit, per=dose.per, each_watering=waters)
 
 
 @dataclass(frozen=True)
@@ -225,7 +227,7 @@ def _days_as_typed(row: int, wanted: Wanted, course: Course) -> list[int]:
             return _by_recipe(recipe, course)
         case "once":
             return [0]
-        case "every":
+        case "every" | "watering":
             return pour_days(last, _needed(row, "every", rhythm.every))
         case "phases":
             return _in_phases(row, rhythm, last)
@@ -322,7 +324,23 @@ def _told(
             evened.append(f"{name}: also {span} of plain water, {days}.")
         elif _lacks(i, treatment_planned, wettest, water):
             uneven.append(name)
-    return tuple(evened), (_open(uneven, [planned.treatment.role for planned in wanted]),) if uneven else ()
+    roles = [planned.treatment.role for planned in wanted]
+    watered = [planned for planned in wanted if planned.rhythm.often == "watering"]
+    open_ones = [_open(uneven, roles)] if uneven else []
+    for planned in watered:
+        says = evened if "water control" in roles else open_ones
+        says.append(_in_place_of_water(planned.treatment.name or "The treatment", "water control" in roles))
+    return tuple(evened), tuple(open_ones)
+
+
+def _in_place_of_water(name: str, has_water: bool) -> str:
+    """What a treatment at every watering asks of the control."""
+    if has_water:
+        return f"{name} is given at every watering, plain water to the control. Give no other water to any unit."
+    return (
+        f"{name} is given at every watering, in place of plain water. Without a control that gets as much plain water "
+        "at the same waterings, a gain may be the watering alone."
+    )
 
 
 def _lacks(row: int, planned: Wanted, wettest: Mapping[int, float], water: Water) -> bool:

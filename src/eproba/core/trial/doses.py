@@ -123,7 +123,10 @@ def given_words(treatment: PlannedTreatment, days: Sequence[int], units: Units =
         return "what both others get"
     dose = dose_of(treatment)
     nothing = "nothing" if treatment.role == "untreated" else "no dose"
-    return nothing if dose is None else ", ".join([dose.said(units), *([days_in_words(days)] if days else [])])
+    if dose is None:
+        return nothing
+    when = [days_in_words(days)] if days else []
+    return ", ".join([dose.said(units), *(["at every watering"] if treatment.each_watering else []), *when])
 
 
 def each_in_words(dose: Dose, plots: Sequence[Unit], units: Units = METRIC) -> list[tuple[str, tuple[str, ...]]]:

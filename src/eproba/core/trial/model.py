@@ -42,7 +42,8 @@ class PlannedTreatment:
     what is brewed (empty: none of the recipes), `water_parts` its N of 1 + N where that is not the recipe's own;
     `times`: how many times as strong as the recipe it is stirred; `label`: price and claims of what was bought;
     `things`: of two things at once, which it gets; `sharing`: one brew shared while it keeps, a fresh one for each
-    pour, or two in parallel, dealt to the blocks.
+    pour, or two in parallel, dealt to the blocks; `each_watering`: it is given at every watering, in place of plain
+    water.
     """
 
     name: str
@@ -58,6 +59,7 @@ class PlannedTreatment:
     label: str = ""
     times: float = 1.0
     things: str = ""
+    each_watering: bool = False
 
 
 @dataclass(frozen=True)

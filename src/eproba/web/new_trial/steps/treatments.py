@@ -78,7 +78,8 @@ def by_choices() -> list[tuple[str, str]]:
     return list({**BY, "m2": f"for a {SQUARES[system()]} of ground"}.items())
 
 
-TYPED = tuple(field.name for field in fields(PlannedTreatment) if field.name not in ("amount", "amount_unit", "per"))
+BY_DOSE = ("amount", "amount_unit", "per", "each_watering")  # come of how much and how often
+TYPED = tuple(field.name for field in fields(PlannedTreatment) if field.name not in BY_DOSE)
 KNOWN: Mapping[str, Collection[str]] = {"sharing": SHARINGS, "things": CROSSED}
 
 
@@ -296,7 +297,9 @@ def _again(place: int, letter: str, trial: Trial) -> Typed:
     return row_of(
         place, **texts, dose="nothing" if t.amount is None else "like" if follows else t.per,
         amount="" if follows else typed_number(amount), unit=unit,
-        often="like" if follows else "days" if days else "once", days="" if follows else " ".join(map(str, days)),
+        often="like" if follows else "watering" if t.each_watering else "days" if days else "once",
+        every=str(days[1] - days[0]) if t.each_watering and len(days) > 1 else "",
+        days="" if follows or t.each_watering else " ".join(map(str, days)),
     )  # fmt: skip
 
 
