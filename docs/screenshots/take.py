@@ -8,16 +8,18 @@ import sys
 from datetime import date, timedelta
 from pathlib import Path
 
-from playwright.sync_api import Error, Page, sync_playwright
+from playwright.sync_api import Error, FilePayload, Page, sync_playwright
 
+from eproba.exchange.challenge_file import SlipSays, write_slip
 from eproba.start.workbench import CHROMIUM
 
 HERE = Path(__file__).parent
 LAPTOP, PHONE = (1280, 800), (390, 844)
 VIEWS = {
-    "trials": ("/trials", LAPTOP),
     "trial": ("/trials/5", LAPTOP),
-    "trial-finished": ("/trials/1", LAPTOP),
+    "strip": ("/trials/1/strip", (1280, 900)),
+    "lasting": ("/trials/1/again", LAPTOP),
+    "known": ("/known", LAPTOP),
     "verdict": ("/trials/1/verdict", LAPTOP),
     "what-next": ("/trials/1/next?scale=B&area=40", (1280, 1500)),
     "report": ("/trials/1/report", (1280, 1860)),
@@ -27,8 +29,7 @@ VIEWS = {
     "shelf": ("/shelf", LAPTOP),
 }
 
-VERDICTS = {"verdict-ladder": "Comfrey in five strengths"}
-
+SLIPS: tuple[SlipSays, ...] = ("joined", "joined", "left")
 MESSAGE = "/trials/1/message.png"
 # What the till does with each picture, for all units of a round on a day.
 PICTURES = """async (on) => {
@@ -59,16 +60,12 @@ def main(base: str, crowded: str) -> None:
         )
         a_round(browser.new_page(base_url=base, viewport={"width": PHONE[0], "height": PHONE[1]}), rounds[1])
         a_plan(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": LAPTOP[1]}))
+        a_challenge(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": 900}))
         practised(browser.new_page(base_url=base, viewport={"width": LAPTOP[0], "height": 1200}))
         (HERE / "message.png").write_bytes(playwright.request.new_context(base_url=base).get(MESSAGE).body())
         late = browser.new_page(base_url=crowded, viewport={"width": LAPTOP[0], "height": 1500})
         late.goto("/", wait_until="networkidle")
         take(late, "today.png")
-        for name, trial in VERDICTS.items():
-            late.goto(f"/trials?q={trial}", wait_until="networkidle")
-            late.get_by_role("link", name=f"Read the verdict of {trial}").click()
-            late.wait_for_load_state("networkidle")
-            take(late, f"{name}.png")
         late.goto("/together", wait_until="networkidle")
         late.get_by_role("link", name="Diluted whey against Plain water").first.click()
         late.wait_for_load_state("networkidle")
@@ -152,21 +149,33 @@ def a_plan(page: Page) -> None:
     take(page, "ground.png", full_page=True)
 
 
+def a_challenge(page: Page) -> None:
+    """Called from the demo's chard, with slips of three gardens and the result of one."""
+    page.goto("/trials/1/challenge")
+    page.get_by_role("button", name="Call it").click()
+    page.wait_for_url("**/challenges/*")
+    key = page.url.rsplit("/", 1)[1]
+    files = [
+        a_file(f"{number}.json", "application/json", write_slip(key, says, 12 + 3 * number, bytes([number] * 32)))
+        for number, says in enumerate(SLIPS, 1)
+    ]
+    files.append(a_file("result.zip", "application/zip", page.request.get("/trials/1/result.zip").body()))
+    page.locator("#file").set_input_files(files)
+    page.get_by_role("button", name="Take them in").click()
+    page.wait_for_load_state("networkidle")
+    take(page, "challenge.png")
+
+
+def a_file(name: str, kind: str, content: bytes) -> FilePayload:
+    return {"name": name, "mimeType": kind, "buffer": content}
+
+
 def practised(page: Page) -> None:
-    """A round before and after its envelope, and how one did after a dozen."""
+    """A round before its envelope."""
     page.goto("/practice")
     page.get_by_role("button", name="First round").click()
-    for number in range(12):
-        if number == 0:
-            take(page, "practice.png")
-        page.locator("input[name=says]").nth((0, 2, 2)[number % 3]).check(force=True)
-        page.locator("input[name=sure]").nth((4, 3, 1, 5)[number % 4]).check(force=True)
-        page.get_by_role("button", name="Open the envelope").click()
-        page.get_by_role("button", name="Next round").wait_for()
-        page.get_by_role("button", name="Next round").click()
-        page.get_by_role("button", name="Open the envelope").wait_for()
-    page.goto("/practice")
-    take(page, "calibration.png")
+    page.get_by_role("button", name="Open the envelope").wait_for()
+    take(page, "practice.png")
 
 
 if __name__ == "__main__":
