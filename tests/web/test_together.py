@@ -146,6 +146,9 @@ def test_what_a_garden_knows_is_every_open_answer_by_what_was_tried(client):
     assert "Wool mulch" not in page, "its envelope is shut"
     assert page.count('href="/trials/1/verdict"') == 2
     assert 'href="/known"' in text(client, "/trials")
+    crops = text(client, "/known?by=crop")
+    assert ">No crop was named</h2>" in crops
+    assert "Comfrey steep: <strong>Better, and by enough to matter</strong>" in crops
 
 
 def test_a_garden_that_knows_nothing_yet_says_so(client):

@@ -13,7 +13,7 @@ from eproba.store.glances import glances
 from eproba.store.gone import gone_trials
 from eproba.store.measures import all_measures
 from eproba.store.together import TrialTelling, questions_asked, tellings
-from eproba.web.together.known import by_what_was_tried
+from eproba.web.together.known import by_crop, by_what_was_tried
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.session import db, who
 from eproba.web.ui.units import sentence
@@ -38,7 +38,9 @@ def known() -> ResponseReturnValue:
     """What this garden knows: every question that was answered, by what was tried, with how sure."""
     seen = glances(db(), today(), limit=MOST_KNOWN)
     over = [glance for glance in seen if glance.stage in ("finished", "ended early") and glance.finding]
-    return render_template("together/known.html", tried=by_what_was_tried(over), more=len(seen) == MOST_KNOWN)
+    crops = request.args.get("by") == "crop"
+    groups = by_crop(over) if crops else by_what_was_tried(over)
+    return render_template("together/known.html", tried=groups, by_crop=crops, more=len(seen) == MOST_KNOWN)
 
 
 @together.get("/together/<question>")

@@ -45,11 +45,11 @@ from eproba.store.commands.trials import (
 from eproba.store.days import day_list
 from eproba.store.drafts import drafts
 from eproba.store.glances import due_by, glances
-from eproba.store.pictures import shots_of
 from eproba.store.readings import all_readings
 from eproba.store.recipes import all_recipes, offered_recipes
 from eproba.store.trials import gardens
 from eproba.web.new_trial.walking import answers_learned, answers_taken_back
+from eproba.web.photos.strip import strip_of
 from eproba.web.pictures.day_strip import Brewed, day_strip
 from eproba.web.pictures.ground_plan import trial_plan
 from eproba.web.pictures.turns import turns_drawn
@@ -123,7 +123,7 @@ def _page(trial: Trial, note_form: NoteForm | None = None, problem: str = "") ->
         tapped={u.code: url_for("trials.unit", trial_id=trial_id, unit_id=u.id) for u in trial.units},
         trial=trial,
         gardens=gardens(db()),
-        photographed=bool(shots_of(db(), trial_id)),
+        photographed=bool(strip_of(trial).rows),
         came_from=earlier(db(), trial.rules.after) if trial.rules.carried else None,
         stage=trial.stage(today()),
         sealed=trial.sealed(today()),
