@@ -1,19 +1,23 @@
-"""The demo garden as it stands in the tables: `demo.txt`, read by a person once; its own keys left out."""
+"""Both demo gardens as they stand in the tables: `demo.txt`, and the crowded year in short, `demo_crowded.txt`, each
+read by a person once; their own keys left out."""
 
 import os
 from itertools import groupby
 from pathlib import Path
 
+from sqlalchemy import text
 from sqlmodel import Session, SQLModel
 
 from eproba.store.database import engine_for
 from eproba.store.demo import make_demo
+from eproba.store.demo_crowded import make_crowded
 from eproba.store.server import named
 from tests.conftest import TODAY
 from tests.core.answering import told
 
 OWN = ("entry", "key", "id", "plan", "readings", "client_id", "fingerprint", "signing_key", "store")
-DEMO = Path(__file__).with_name("demo.txt")
+DEMO, CROWDED = (Path(__file__).with_name(name) for name in ("demo.txt", "demo_crowded.txt"))
+IN_SHORT = ("trial", "treatment", "trial_measure", "batch", "look", "amendment")  # of the crowded year, row by row
 
 
 def rows_of(session, table):
@@ -42,3 +46,35 @@ def test_the_demo_is_made_as_it_stands_here(server, database):
     if os.environ.get("EPROBA_ANSWERS") == "write":
         DEMO.write_text("\n".join(made) + "\n", "utf-8")
     assert made == DEMO.read_text("utf-8").splitlines()
+
+
+def year_in_short(session):
+    """Trials with what they compare row by row; rounds, pours, units and readings of each by what they come to."""
+    tables = SQLModel.metadata.tables
+    for name in IN_SHORT:
+        for row in rows_of(session, tables[name]):
+            row.pop("declaration", None)
+            yield f"{name}: {' | '.join(f'{k} {v}' for k, v in row.items())}"
+    sums = {
+        "units": "SELECT trial_id, kind, letter, count(*), sum(x_cm + 2 * y_cm) FROM unit GROUP BY 1, 2, 3",
+        "rounds": "SELECT trial_id, string_agg(day::text || CASE WHEN done THEN '' ELSE '?' END, ' ' ORDER BY day)"
+        " FROM round GROUP BY 1",
+        "pours": "SELECT trial_id, letter, what, status, string_agg(day::text, ' ' ORDER BY day) FROM pour"
+        " GROUP BY 1, 2, 3, 4",
+        "readings": "SELECT r.trial_id, measure_key, letter, count(*), round(sum(value)::numeric, 3)::float"
+        " FROM reading r JOIN unit u ON u.id = unit_id GROUP BY 1, 2, 3",
+    }
+    for name, query in sums.items():
+        for row in session.execute(text(f"{query} ORDER BY 1, 2")):
+            yield f"{name}: {' | '.join(told(value) for value in row)}"
+
+
+def test_the_crowded_year_is_made_as_it_stands_here(server, database):
+    engine = engine_for(named(server.url, database))
+    with Session(engine) as session:
+        make_crowded(session, TODAY)
+        made = list(year_in_short(session))
+    engine.dispose()
+    if os.environ.get("EPROBA_ANSWERS") == "write":
+        CROWDED.write_text("\n".join(made) + "\n", "utf-8")
+    assert made == CROWDED.read_text("utf-8").splitlines()
