@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 strips = Blueprint("strip", __name__, template_folder="templates")
 A_WHILE = {"Cache-Control": "private, max-age=600"}
 A_DAY = 700  # ms that a moving strip shows a day
-GAP, LINE = 8, 26  # pixels between frames; for a line of text
+GAP, LINE = 8, 38  # pixels between frames; for a line of text
 WIDTHS: LRUCache[object, float] = LRUCache(100)  # of each strip, as long as its pictures stay
 PAPER, INK = (255, 253, 248), (31, 42, 48)
 
@@ -210,7 +210,7 @@ def _drawn(shown: Strip, frames: Mapping[tuple[int, int], "Picture"], places: Se
 
     size = (GAP + len(places) * (SIDE + GAP), GAP + LINE + len(shown.rows) * (SIDE + LINE + GAP))
     sheet = Image.new("RGB", size, PAPER)
-    pen, font = ImageDraw.Draw(sheet), ImageFont.load_default(18)
+    pen, font = ImageDraw.Draw(sheet), ImageFont.load_default(28)
     for column, place in enumerate(places):
         left = GAP + column * (SIDE + GAP)
         pen.text((left, GAP), f"Day {shown.days[place]}", INK, font)
