@@ -62,6 +62,10 @@ def test_a_challenge_goes_through_five_homes(app, client, clock, homes, monkeypa
     assert "Called here. Its envelope opens on 19 Jul 2026." in text(client, "/challenges")
     page = text(client, address)
     assert "5 gardens took part, 0 sent an answer so far, 0 stopped, 5 still at it." in page
+    with inside[3]():
+        running = client.get(f"/trials/{trials[3]}/package.zip").data
+    refused = sent(client, address, (running, "running.zip"))
+    assert "running.zip: The trial in this file is not over" in refused.text
     clock.forward(days=45)
     for n, (home, trial) in enumerate(zip(inside, trials, strict=True)):
         with home() as there:
@@ -106,7 +110,6 @@ def changed_package(raw):
 @demo_garden
 def test_what_does_not_belong_is_refused_by_name(app, client, clock, elsewhere):
     address, raw = called(client)
-    other = client.get("/trials/5/package.zip").data
     clock.forward(days=40)
     other = client.get("/trials/5/package.zip").data
     refused = sent(client, address, (other, "ferment.zip"))

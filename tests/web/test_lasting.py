@@ -63,6 +63,8 @@ def test_the_same_units_and_lots_are_looked_at_again_and_judged(client, app, clo
     assert "A gain is still there, with nothing given since: +30 % (likely between" in lasted
     assert "If there was a gain before, it did not last." in lasted, "the whey"
     assert "Ask it again" not in lasted
+    copied = client.post(f"{address}/copy").headers["Location"].rsplit("/", 1)[0]
+    assert 'value="250"' in text(client, f"{copied}/treatments"), "asked again with what the first trial gave"
     with Session(app.extensions["engine"]) as session:
         both = [set(questions_of(load_trial(session, n)).values()) for n in (1, follow_up.id)]
     assert both[0].isdisjoint(both[1]), "a question of its own"

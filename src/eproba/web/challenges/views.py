@@ -22,7 +22,7 @@ from eproba.exchange.challenge_file import (
     write_slip,
 )
 from eproba.exchange.data_package import read_package
-from eproba.exchange.limits import MOST_PACKAGE_BYTES
+from eproba.exchange.limits import MOST_BYTES
 from eproba.store.anonymous import plan_without
 from eproba.store.challenges import Challenge, challenge, challenges, handed_in_by, stakes_of
 from eproba.store.commands.challenges import (
@@ -40,6 +40,7 @@ from eproba.store.measures import all_measures
 from eproba.store.plans import plan_of_trial, trial_of_plan
 from eproba.store.secrets import new_secret
 from eproba.store.trials import all_trials, load_trial
+from eproba.web.packages.views import must_be_judged
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.codes import qr_code
 from eproba.web.ui.responses import download, plain_name
@@ -108,8 +109,8 @@ def _page(asked: Challenge, problems: Sequence[str] = ()) -> str:
         stakes=stakes,
         tally=tally(stakes, asked.opened_at is not None) if stakes else "",
         plan=plan,
-        questions=sorted(set(questions_of(plan).values())),
-        fitting=list(_fitting(plan)),
+        questions=sorted(set(questions_of(plan).values())) if plan else [],
+        fitting=list(_fitting(plan)) if plan else [],
         code=code,
         picture=qr_code(code, "l") if code else "",
         problems=problems,
@@ -118,8 +119,12 @@ def _page(asked: Challenge, problems: Sequence[str] = ()) -> str:
     )
 
 
-def _plan(asked: Challenge) -> Trial:
-    return trial_of_plan(read_challenge(asked.raw).plan.plan, all_measures(db()), asked.opens_on)
+def _plan(asked: Challenge) -> Trial | None:
+    """What the challenge asks; None where it names a measure that this garden does not know."""
+    brought, known = read_challenge(asked.raw).plan.plan, all_measures(db())
+    if any(part.get("measure_key") not in known for part in brought.parts["measures"]):
+        return None
+    return trial_of_plan(brought, known, asked.opens_on)
 
 
 def _fitting(plan: Trial) -> Iterator[Trial]:
@@ -142,7 +147,8 @@ def slip(key: str, says: str) -> ResponseReturnValue:
     asked = _challenge_or_404(key)
     if says not in ("joined", "left"):
         abort(404, "A slip says that a garden joined or left.")
-    units = sum(len(trial.units) for trial in list(_fitting(_plan(asked)))[-1:])
+    plan = _plan(asked)
+    units = sum(len(trial.units) for trial in list(_fitting(plan))[-1:]) if plan else 0
     raw = write_slip(asked.key, "joined" if says == "joined" else "left", units, signing_key(db()))
     return download(raw, "application/json", f"{says}-{plain_name(asked.name)}.json")
 
@@ -150,7 +156,7 @@ def slip(key: str, says: str) -> ResponseReturnValue:
 @challenging.post("/challenges/<key>/files")
 def take(key: str) -> ResponseReturnValue:
     """Slips and results of other gardens, say all of a shared folder at once; each is taken or refused alone."""
-    request.max_content_length = MOST_PACKAGE_BYTES
+    request.max_content_length = MOST_BYTES
     asked = _challenge_or_404(key)
     if not asked.called_here:
         abort(400, "Files come back to the garden that called the challenge.")
@@ -164,7 +170,7 @@ def take(key: str) -> ResponseReturnValue:
 @challenging.route("/hand-in/<token>", methods=["GET", "POST"])
 def hand_in(token: str) -> ResponseReturnValue:
     """Where another garden hands in its slip or its result, without a passcode; it sees nothing else."""
-    request.max_content_length = MOST_PACKAGE_BYTES
+    request.max_content_length = MOST_BYTES
     asked = handed_in_by(db(), token) or abort(404, "This link is not in use: ask for the challenge again.")
     problems, taken = _take_all(asked) if request.method == "POST" else ([], 0)
     page = render_template("challenges/hand_in.html", challenge=asked, problems=problems, taken=taken)
@@ -212,9 +218,13 @@ def _looked_into(asked: Challenge, raw: bytes) -> Trial:
         present = {str(row.get("key")) for row in package.tables.get("trials", [])}
         own = next((trial for trial in map(_loaded, all_trials(db())) if trial and trial.key in present), None)
         trial = own or _loaded(take_package(db(), package.format, package.tables, package.files).trials[0])
-        reasons = ["it can’t be read"] if trial is None else misfits(_plan(asked), trial)
+        plan = _plan(asked)
+        reasons = ["it can’t be read"] if trial is None or plan is None else misfits(plan, trial)
         if trial is None or reasons:
             raise ChallengeRefused(f"This is the result of another plan: {listed(reasons)}.")
+        if trial.sealed(today()):
+            raise ChallengeRefused("The trial in this file is not over: its result can be sent once it is.")
+        must_be_judged([trial.id])
         return trial
     finally:
         look.rollback()
@@ -233,8 +243,6 @@ def open_(key: str) -> ResponseReturnValue:
         results = open_envelope(db(), key, today(), now())
     except ChallengeRefused as error:
         return _page(asked, [f"{sentence(error)} It is the {full_date(asked.opens_on)}."]), 400
-    from eproba.web.verdict.findings import try_judging
-
     problems = []
     for raw in results:
         package = read_package(BytesIO(raw))
@@ -242,8 +250,8 @@ def open_(key: str) -> ResponseReturnValue:
         try:
             with db().begin_nested():
                 taken = take_package(db(), package.format, package.tables, package.files, package.changed, kept)
+                must_be_judged(taken.trials)
                 for trial_id in taken.trials:
-                    try_judging(db(), trial_id)
                     was_changed(db(), trial_id)
         except EprobaError as error:
             if "in this garden already" not in sentence(error):  # one’s own result is here anyway

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from eproba.core.applying.comparing import cost_of
+from eproba.core.applying.prices import money
 from eproba.core.applying.schedule import Brewing, Pouring
 from eproba.core.brewing.recipe import in_batch_of, time_words
 from eproba.core.planning.beforehand import UNDEALT, pours_ahead
@@ -63,9 +64,10 @@ def _brews(walk: Walk, plan: Plan) -> tuple[list[str], date | None]:
     planned = [batch for batch in needed if any(serve.trial_id == UNDEALT for serve in batch.serves)]
     titles = dict.fromkeys(batch.recipe.title for batch in planned)
     lines += [_brew(title, [batch for batch in planned if batch.recipe.title == title]) for title in titles]
-    costs = [cost_of(in_batch_of(batch.recipe, batch.litres), household_kit(db()).prices) for batch in planned]
+    household = household_kit(db())
+    costs = [cost_of(in_batch_of(batch.recipe, batch.litres), household.prices) for batch in planned]
     if None not in costs and sum(cost or 0.0 for cost in costs) > 0:
-        lines.append(f"What goes into it costs {sum(cost or 0.0 for cost in costs):.2f}.")
+        lines.append(f"What goes into it costs {money(sum(cost or 0.0 for cost in costs), household.currency)}.")
     late = [batch.ready_from.date() - batch.late[0].at.date() for batch in planned if batch.late]
     return lines, plan.start_on + max(late) if late else None
 

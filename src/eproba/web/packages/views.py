@@ -172,7 +172,7 @@ def _package_in(file: IO[bytes]) -> ResponseReturnValue:
     seal = package.seal
     kept = {"seal": seal.state, "garden": seal.garden}
     taken = take_package(db(), package.format, package.tables, package.files, package.changed, kept)
-    _must_be_judged(taken.trials)
+    must_be_judged(taken.trials)
     for trial_id in taken.trials:
         was_changed(db(), trial_id)
     commit()
@@ -191,7 +191,7 @@ def _package_in(file: IO[bytes]) -> ResponseReturnValue:
     return redirect(url_for("trials.show", trial_id=taken.trials[0]))
 
 
-def _must_be_judged(trials: Sequence[int]) -> None:
+def must_be_judged(trials: Sequence[int]) -> None:
     """Whatever a page or a list does with these trials, it can. Raises PackageRefused."""
     from eproba.web.verdict.findings import try_judging  # judging is heavy: only where it is needed
 

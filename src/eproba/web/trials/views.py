@@ -355,6 +355,9 @@ def end(trial_id: int) -> ResponseReturnValue:
 @trials.post("/trials/<int:trial_id>/copy")
 def copy(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
+    before = earlier(db(), trial.rules.after) if trial.rules.carried == "lasted" else None
+    if before is not None:  # nothing was given in a look again: the question is the earlier trial’s
+        trial = trial_or_404(before[0])
     lesson = _lesson(trial)
     draft_id = new_draft(db(), answers_learned(trial, today(), lesson), now())
     commit()
