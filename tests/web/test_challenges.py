@@ -151,8 +151,10 @@ def test_a_challenge_comes_in_by_its_code_and_never_changed(client, elsewhere):
 def test_another_garden_hands_in_by_a_link_and_sees_nothing_else(house):  # noqa: F811
     ilse = joined(house, "Ilse", "pours")
     address = ilse.post("/trials/1/challenge", {"opens_on": "2026-07-19"}).headers["Location"]
-    raw = ilse.get(f"{address}/challenge.json").data
-    link = read_challenge(raw).hand_in.removeprefix("http://localhost")
+    ilse.post(f"{address}/link")
+    page = ilse.get(address).text
+    link = re.search(r"http://localhost(/hand-in/[\w-]+)<", page)[1]
+    assert link not in ilse.get(address).text, "shown once"
     guest = Client(house)
     assert guest.get(address).status_code == 302, "the challenge itself asks for the passcode"
     page = guest.get(link).text
@@ -164,6 +166,9 @@ def test_another_garden_hands_in_by_a_link_and_sees_nothing_else(house):  # noqa
     assert "1 garden took part" not in handed.text
     assert "1 garden took part" in " ".join(ilse.get(address).text.split())
     assert guest.get("/hand-in/nowhere").status_code == 404
+    assert "Other gardens hand in to Comfrey and whey on rainbow chard" in ilse.get("/devices").text
+    ilse.post("/devices/revoke", {"key": f"challenge:{address.rsplit('/', 1)[1]}"})
+    assert guest.get(link).status_code == 404, "the key is taken back"
 
 
 @demo_garden

@@ -22,7 +22,7 @@ CHALLENGE_FORMAT, SLIP_FORMAT = "eproba-challenge-1", "eproba-slip-1"
 MADE_FOR = b"eproba challenge 1\n"
 CODE = "EPROBA1."  # begins the letters of a code
 MOST_IN_A_CODE = 1900  # letters: denser codes are hard to scan from a screen
-LONGEST_NAME, LONGEST_ADDRESS, MOST_UNITS = 120, 200, 2000
+LONGEST_NAME, MOST_UNITS = 120, 2000
 SlipSays = Literal["joined", "left"]
 
 
@@ -32,15 +32,13 @@ class ChallengeFileError(EprobaError):
 
 @dataclass(frozen=True)
 class ChallengeFile:
-    """A challenge as read: its key, name, the day of the joint envelope, the plan, who called it, and the
-    address in his home network where results can be handed in (empty: none)."""
+    """A challenge as read: its key, name, the day of the joint envelope, the plan, and who called it."""
 
     key: str
     name: str
     opens_on: date
     plan: PlanFile
     garden: str
-    hand_in: str
     raw: bytes
 
 
@@ -54,11 +52,9 @@ class Slip:
     garden: str
 
 
-def write_challenge(
-    key: str, name: str, opens_on: date, plan: PlanBrought, private: bytes, hand_in: str = ""
-) -> bytes:  # fmt: skip
+def write_challenge(key: str, name: str, opens_on: date, plan: PlanBrought, private: bytes) -> bytes:
     """The challenge, signed by the garden that calls it."""
-    facts: dict[str, Any] = {"key": key, "name": name, "opens_on": opens_on.isoformat(), "hand_in": hand_in}
+    facts: dict[str, Any] = {"key": key, "name": name, "opens_on": opens_on.isoformat()}
     facts["plan"] = json.loads(write_plan(plan))
     return _signed({"format": CHALLENGE_FORMAT, **facts}, private)
 
@@ -85,8 +81,7 @@ def read_challenge(raw: bytes) -> ChallengeFile:
     if not isinstance(key, str) or not key.isalnum() or not isinstance(name, str) or len(name) > LONGEST_NAME:
         raise ChallengeFileError("Parts of this challenge are missing: ask for the file again.")
     plan = read_plan(_compact(content.get("plan")))
-    hand_in = str(content.get("hand_in", ""))[:LONGEST_ADDRESS]
-    return ChallengeFile(key[:64], name, opens_on, plan, seal.garden, hand_in, _compact(content))
+    return ChallengeFile(key[:64], name, opens_on, plan, seal.garden, _compact(content))
 
 
 def read_slip(raw: bytes) -> Slip:

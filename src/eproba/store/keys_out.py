@@ -1,4 +1,5 @@
-"""All keys that are out beside the devices: links of helpers and of reports, calendar addresses, meters."""
+"""All keys that are out beside the devices: links of helpers and of reports, calendar addresses, meters,
+where other gardens hand in."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -10,9 +11,9 @@ from sqlmodel import Session, col, select
 from eproba.store.feeds import feeds
 from eproba.store.helpers import still_reads
 from eproba.store.meters import meter_rows
-from eproba.store.tables import HelperRow, RoundRow, SharedLinkRow, TrialRow
+from eproba.store.tables import ChallengeRow, HelperRow, RoundRow, SharedLinkRow, TrialRow
 
-KeyKind = Literal["helper", "report", "calendar", "meter"]
+KeyKind = Literal["helper", "report", "calendar", "meter", "challenge"]
 
 
 @dataclass(frozen=True)
@@ -28,7 +29,7 @@ class KeyOut:
 
 def keys_out(session: Session, now: datetime) -> list[KeyOut]:
     """The keys that still open something, kind by kind."""
-    return [*_helpers(session, now), *_reports(session), *_calendars(session), *_meters(session)]
+    return [*_helpers(session, now), *_reports(session), *_calendars(session), *_meters(session), *_challenges(session)]
 
 
 def _helpers(session: Session, now: datetime) -> list[KeyOut]:
@@ -64,3 +65,8 @@ def _meters(session: Session) -> list[KeyOut]:
         for meter in meter_rows(session)
         if meter.token_hash is not None
     ]
+
+
+def _challenges(session: Session) -> list[KeyOut]:
+    rows = session.exec(select(ChallengeRow).where(ChallengeRow.token_hash != "").order_by(col(ChallengeRow.made_at)))
+    return [KeyOut("challenge", row.key, f"Other gardens hand in to {row.name}", row.made_at) for row in rows]

@@ -16,18 +16,37 @@ class ChallengeRefused(EprobaError):
     """Something that a challenge can't take; the message says why."""
 
 
-def keep_challenge(session: Session, made: Challenge, now: datetime, token: str = "") -> bool:
-    """Keep a challenge once; False: it is here already. `token`: of the link to hand in by, kept as its hash."""
+def keep_challenge(session: Session, made: Challenge, now: datetime) -> bool:
+    """Keep a challenge once; False: it is here already."""
     lock_name(session, "challenges")
     if session.get(ChallengeRow, made.key) is not None:
         return False
     session.add(
         ChallengeRow(
             key=made.key, name=made.name, opens_on=made.opens_on, file=made.raw, garden=made.garden,
-            called_here=made.called_here, token_hash=hashed(token) if token else "", made_at=now,
+            called_here=made.called_here, made_at=now,
         )
     )  # fmt: skip
     session.flush()
+    return True
+
+
+def open_hand_in(session: Session, key: str, token: str) -> None:
+    """A link by which other gardens hand in; one of before opens nothing any more."""
+    lock_name(session, f"challenge {key}")
+    row = session.get_one(ChallengeRow, key)
+    row.token_hash = hashed(token)
+    session.add(row)
+
+
+def close_hand_in(session: Session, key: str) -> bool:
+    """The link to hand in opens nothing any more; files still do. False: it opened nothing already."""
+    lock_name(session, f"challenge {key}")
+    row = session.get(ChallengeRow, key)
+    if row is None or not row.token_hash:
+        return False
+    row.token_hash = ""
+    session.add(row)
     return True
 
 

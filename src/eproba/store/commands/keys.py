@@ -4,6 +4,7 @@ from datetime import datetime
 
 from sqlmodel import Session
 
+from eproba.store.commands.challenges import close_hand_in
 from eproba.store.commands.feeds import revoke_feed
 from eproba.store.commands.helpers import drop_helper
 from eproba.store.commands.household import take_back_invitations
@@ -16,6 +17,8 @@ def revoke(session: Session, kind: str, key_id: str) -> bool:
     """From now on the key opens nothing; what came in by it stays. False: it opened nothing already."""
     if kind == "calendar":
         return revoke_feed(session, key_id)
+    if kind == "challenge":
+        return close_hand_in(session, key_id)
     if not (key_id.isascii() and key_id.isdigit() and len(key_id) < 10):
         return False
     if kind == "meter":

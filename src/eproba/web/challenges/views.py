@@ -31,6 +31,7 @@ from eproba.store.commands.challenges import (
     note_result,
     note_slip,
     open_envelope,
+    open_hand_in,
 )
 from eproba.store.commands.locks import was_changed
 from eproba.store.commands.packages import take_package
@@ -45,6 +46,7 @@ from eproba.web.ui.clock import now, today
 from eproba.web.ui.codes import qr_code
 from eproba.web.ui.responses import download, plain_name
 from eproba.web.ui.session import db, trial_or_404
+from eproba.web.ui.shown_once import show_once, shown_once
 from eproba.web.ui.units import sentence
 from eproba.web.verdict.keeping import commit
 
@@ -71,13 +73,9 @@ def call(trial_id: int) -> ResponseReturnValue:
         return render_template("challenges/call.html", trial=trial, opens_on=typed, problem=sentence(error)), 400
     key = new_key()
     plan = plan_without(plan_of_trial(db(), trial), ())
-    token, address = "", ""
-    if current_app.config["SETTINGS"].home_network:
-        token = new_secret()
-        address = url_for("challenges.hand_in", token=token, _external=True)
-    raw = write_challenge(key, trial.name, opens_on, plan, signing_key(db()), address)
+    raw = write_challenge(key, trial.name, opens_on, plan, signing_key(db()))
     made = Challenge(key, trial.name, opens_on, raw, read_challenge(raw).garden, True, None)
-    keep_challenge(db(), made, now(), token)
+    keep_challenge(db(), made, now())
     commit()
     flash("The challenge is called. Give its file or code to the other gardens.")
     return redirect(url_for("challenges.show", key=key))
@@ -101,7 +99,7 @@ def show(key: str) -> ResponseReturnValue:
 
 
 def _page(asked: Challenge, problems: Sequence[str] = ()) -> str:
-    stakes, plan, came = stakes_of(db(), asked.key), _plan(asked), read_challenge(asked.raw)
+    stakes, plan, token = stakes_of(db(), asked.key), _plan(asked), shown_once("challenge", asked.key)
     code = as_code(asked.raw)
     return render_template(
         "challenges/challenge.html",
@@ -114,7 +112,8 @@ def _page(asked: Challenge, problems: Sequence[str] = ()) -> str:
         code=code,
         picture=qr_code(code, "l") if code else "",
         problems=problems,
-        hand_in=came.hand_in,
+        link=url_for("challenges.hand_in", token=token, _external=True) if token else "",
+        home_network=current_app.config["SETTINGS"].home_network,
         is_due=today() >= asked.opens_on,
     )
 
@@ -164,6 +163,19 @@ def take(key: str) -> ResponseReturnValue:
     if problems:
         return _page(asked, problems), 400
     flash(f"Taken in: {taken}. What is in the results stays shut until the envelope opens.")
+    return redirect(url_for("challenges.show", key=key))
+
+
+@challenging.post("/challenges/<key>/link")
+def make_link(key: str) -> ResponseReturnValue:
+    """A link by which other gardens in the home network hand in; it is shown once."""
+    asked = _challenge_or_404(key)
+    if not asked.called_here or asked.opened_at is not None:
+        abort(400, "Files come back to the garden that called the challenge, until its envelope is open.")
+    token = new_secret()
+    open_hand_in(db(), key, token)
+    commit()
+    show_once("challenge", token, key)
     return redirect(url_for("challenges.show", key=key))
 
 
