@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eproba.core.measuring.photo import PhotoProblem
-from eproba.core.measuring.strip import SIDE, Snap, frame, usual_width
+from eproba.core.measuring.strip import SIDE, Snap, frame, usual_centre, usual_width
 from eproba.core.measuring.tag import find_tag
 from eproba.core.trial.strip import Guess, guess_words, strip_units
 from eproba.standins.pictures import with_tag
@@ -62,6 +62,19 @@ def test_all_frames_lie_on_each_other_at_one_scale_and_in_one_light():
     for x, y, colour in spots:
         assert (x, y) == pytest.approx((SIDE / 2 + 7 * SIDE / wide, SIDE / 2), abs=3), "where the mark lies on the rim"
         assert colour == pytest.approx(np.array(MARK), abs=14), "whatever the light"
+
+
+def test_a_hand_that_moves_does_not_move_the_plant_where_nobody_has_outlined_it():
+    moved = [replace(pot(3.0, at=at), outline=None) for at in ((100, 90), (160, 60), (60, 140))]
+    centre = usual_centre(moved)
+    spots = [spot(frame(snap, 30.0, centre))[:2] for snap in moved]
+    assert spots[1] == pytest.approx(spots[0], abs=2)
+    assert spots[2] == pytest.approx(spots[0], abs=2)
+    alone = [spot(frame(snap, 30.0))[0] for snap in moved]
+    assert max(alone) - min(alone) > 10, "by the picture’s own middle it would jump"
+    assert usual_centre([pot(3.0)]) is None, "an outline tells it"
+    outlined = pot(3.0)
+    assert np.array_equal(frame(outlined, 26.0, centre), frame(outlined, 26.0)), "an outline counts for more"
 
 
 def test_a_plant_that_grows_is_larger_and_nothing_else_is():

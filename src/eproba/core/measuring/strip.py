@@ -41,13 +41,21 @@ def usual_width(pictures: list[Snap]) -> float:
     return float(np.median(widths)) if widths else 0.0
 
 
-def frame(snap: Snap, wide_cm: float, side: int = SIDE) -> Picture:
+def usual_centre(snaps: list[Snap]) -> Array | None:
+    """Where a unit lies from its tag, in cm, where nobody has outlined it: the middle one of what its pictures show, so
+    that a hand that moves does not move the plant. None without a tag."""
+    centres = [_centre(snap, snap.tag) for snap in snaps if snap.tag is not None and snap.outline is None]
+    return np.median(np.array(centres), axis=0) if centres else None
+
+
+def frame(snap: Snap, wide_cm: float, centre: Array | None = None, side: int = SIDE) -> Picture:
     """One frame of a strip, (side, side, 3).
 
     Parameters
     ----------
     snap : without a tag its middle is cut out, as it is.
     wide_cm : how much ground it shows.
+    centre : where the unit lies from its tag, in cm, (2,); None, or an outline that is known: what the picture tells.
 
     Raises
     ------
@@ -62,9 +70,9 @@ def frame(snap: Snap, wide_cm: float, side: int = SIDE) -> Picture:
     if factors is None:
         raise PhotoProblem("too dark, or burnt out by the sun")
     lit = in_its_light(snap.picture, factors)
-    centre = _centre(snap, snap.tag)
+    middle = _centre(snap, snap.tag) if centre is None or snap.outline is not None else centre
     scale = side / wide_cm
-    corner = centre - wide_cm / 2
+    corner = middle - wide_cm / 2
     upright = np.array([[scale, 0, -corner[0] * scale], [0, scale, -corner[1] * scale], [0, 0, 1]])
     laid = cv2.warpPerspective(
         lit, upright @ snap.tag.to_cm, (side, side), flags=cv2.INTER_AREA, borderValue=TAG_COLOUR

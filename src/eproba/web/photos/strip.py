@@ -25,14 +25,14 @@ from eproba.web.verdict.keeping import commit
 if TYPE_CHECKING:
     from PIL.Image import Image
 
-    from eproba.core.measuring.photo import Picture
+    from eproba.core.measuring.photo import Array, Picture
     from eproba.core.measuring.strip import Snap
 
 strips = Blueprint("strip", __name__, template_folder="templates")
 A_WHILE = {"Cache-Control": "private, max-age=600"}
 A_DAY = 700  # ms that a moving strip shows a day
 GAP, LINE = 8, 38  # pixels between frames; for a line of text
-WIDTHS: LRUCache[object, float] = LRUCache(100)  # of each strip, as long as its pictures stay
+LAYOUTS: "LRUCache[object, tuple[float, list[Array | None]]]" = LRUCache(100)  # of each strip, as long as it stays
 PAPER, INK = (255, 253, 248), (31, 42, 48)
 
 
@@ -131,7 +131,8 @@ def one_frame(trial_id: int, number: int, day: int) -> ResponseReturnValue:
     row = shown.rows[number - 1] if 0 < number <= len(shown.rows) else abort(404, "There is no such row.")
     shot = dict(zip(shown.days, row.shots, strict=True)).get(day) or abort(404, "There is no picture of that day.")
     try:
-        drawn = frame(_taken(trial, shot), _width(trial, shown))
+        wide, centres = _layout(trial, shown)
+        drawn = frame(_taken(trial, shot), wide, centres[number - 1])
     except PhotoProblem as problem:
         abort(404, f"Day {day}, {row.name.lower()}: {problem}.")
     return Response(jpeg_of(drawn), content_type="image/jpeg", headers=A_WHILE)
@@ -150,15 +151,17 @@ def _taken(trial: Trial, shot: Shot) -> "Snap":
     return Snap(opened(row.jpeg)[0], tag, None if shot.outline is None else np.array(shot.outline))
 
 
-def _width(trial: Trial, shown: Strip) -> float:
-    """How much ground all frames show; every picture has to be looked at once to know."""
-    from eproba.core.measuring.strip import usual_width
+def _layout(trial: Trial, shown: Strip) -> "tuple[float, list[Array | None]]":
+    """How much ground all frames show, and where each row's unit lies from its tag; every picture has to be looked at
+    once to know."""
+    from eproba.core.measuring.strip import usual_centre, usual_width
 
-    shots = [shot for row in shown.rows for shot in row.shots if shot is not None]
-    key = (trial.key, *((shot.id, str(shot.outline)) for shot in shots))
-    if key not in WIDTHS:
-        WIDTHS[key] = usual_width([_taken(trial, shot) for shot in shots])
-    return WIDTHS[key]
+    rows = [[shot for shot in row.shots if shot is not None] for row in shown.rows]
+    key = (trial.key, *((shot.id, str(shot.outline)) for row in rows for shot in row))
+    if key not in LAYOUTS:
+        snaps = [[_taken(trial, shot) for shot in row] for row in rows]
+        LAYOUTS[key] = usual_width([snap for row in snaps for snap in row]), [usual_centre(row) for row in snaps]
+    return LAYOUTS[key]
 
 
 @strips.get("/trials/<int:trial_id>/strip.webp")
@@ -190,13 +193,13 @@ def _frames(trial: Trial, shown: Strip) -> dict[tuple[int, int], "Picture"]:
     from eproba.core.measuring.photo import PhotoProblem
     from eproba.core.measuring.strip import frame
 
-    wide, frames = _width(trial, shown), {}
+    (wide, centres), frames = _layout(trial, shown), {}
     for number, row in enumerate(shown.rows):
         for place, shot in enumerate(row.shots):
             if shot is None:
                 continue
             try:
-                frames[number, place] = frame(_taken(trial, shot), wide)
+                frames[number, place] = frame(_taken(trial, shot), wide, centres[number])
             except PhotoProblem:
                 continue
     return frames
