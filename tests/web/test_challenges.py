@@ -87,7 +87,10 @@ def test_a_challenge_goes_through_five_homes(app, client, clock, homes, monkeypa
     assert "The envelope opens on its day, not before" in early.text
     assert "Open the envelope" not in page
     clock.forward(days=20)
-    assert sent(client, address, (client.get("/trials/1/result.zip").data, "own.zip")).status_code == 302
+    assert client.post(f"{address}/own/5").status_code == 400, "its envelope is shut"
+    assert client.post(f"{address}/own/1").status_code == 302
+    twice = client.post(f"{address}/own/1")
+    assert (twice.status_code, "has sent its result already" in twice.text) == (400, True)
     opened = client.post(f"{address}/open").text
     assert "5 gardens took part, 4 sent an answer, 1 dropped out." in opened
     question = re.search(r"/together/(\w+)", opened)[1]

@@ -41,7 +41,7 @@ from eproba.store.measures import all_measures
 from eproba.store.plans import plan_of_trial, trial_of_plan
 from eproba.store.secrets import new_secret
 from eproba.store.trials import all_trials, load_trial
-from eproba.web.packages.views import must_be_judged
+from eproba.web.packages.views import must_be_judged, result_of
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.codes import qr_code
 from eproba.web.ui.responses import download, plain_name
@@ -63,6 +63,8 @@ def index() -> ResponseReturnValue:
 def call(trial_id: int) -> ResponseReturnValue:
     """Call other gardens to ask the same question."""
     trial = trial_or_404(trial_id)
+    if trial.rules.carried:
+        abort(400, "A trial that is carried on has lots of its own past: call a challenge from the first one.")
     usual = max(trial.decision_on, today()) + AFTER_THE_TRIAL
     typed = request.form.get("opens_on", usual.isoformat())
     if request.method == "GET":
@@ -163,6 +165,22 @@ def take(key: str) -> ResponseReturnValue:
     if problems:
         return _page(asked, problems), 400
     flash(f"Taken in: {taken}. What is in the results stays shut until the envelope opens.")
+    return redirect(url_for("challenges.show", key=key))
+
+
+@challenging.post("/challenges/<key>/own/<int:trial_id>")
+def own(key: str, trial_id: int) -> ResponseReturnValue:
+    """The result of this garden's own trial goes into the envelope."""
+    asked, trial = _challenge_or_404(key), trial_or_404(trial_id)
+    if not asked.called_here or trial.sealed(today()):
+        abort(400, "A result goes in once its own envelope is open, where the challenge was called.")
+    try:
+        _take_one(asked, BytesIO(result_of(trial)))
+    except EprobaError as error:
+        db().rollback()
+        return _page(asked, [sentence(error)]), 400
+    commit()
+    flash("Your result is in. It stays shut with the others until the envelope opens.")
     return redirect(url_for("challenges.show", key=key))
 
 

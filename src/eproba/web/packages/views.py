@@ -68,9 +68,14 @@ def result(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     if trial.sealed(today()):
         abort(404, "A result leaves once the envelope is open.")
-    tables, _ = tables_of(db(), [trial_id])
-    struck = without_names(tables, request.args.getlist("keep"))
-    return _zip("A trial of another garden", f"result-{trial.key}", struck, {})
+    raw = result_of(trial, request.args.getlist("keep"))
+    return download(raw, "application/zip", f"result-{trial.key}.zip")
+
+
+def result_of(trial: Trial, keep: Sequence[str] = ()) -> bytes:
+    """A trial as a result for others, signed; of its free words those that are kept."""
+    tables, _ = tables_of(db(), [trial.id])
+    return _written("A trial of another garden", f"result-{trial.key}", without_names(tables, keep), {})
 
 
 @packages.get("/trials/<int:trial_id>/for-others")
@@ -105,8 +110,11 @@ def _trial(trial_id: int) -> Trial | None:
 
 
 def _zip(title: str, name: str, tables: Sequence[Table], files: Mapping[str, bytes]) -> ResponseReturnValue:
-    package = write_package(title, name, FORMAT, tables, files, now(), signing_key(db()))
-    return download(package, "application/zip", f"{name}.zip")
+    return download(_written(title, name, tables, files), "application/zip", f"{name}.zip")
+
+
+def _written(title: str, name: str, tables: Sequence[Table], files: Mapping[str, bytes]) -> bytes:
+    return write_package(title, name, FORMAT, tables, files, now(), signing_key(db()))
 
 
 @packages.get("/trials/<int:trial_id>/plan.json")
