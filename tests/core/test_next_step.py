@@ -1,5 +1,6 @@
 """What next: the advised choice by the verdict, a cheaper way, what it took, the plan that settles it, more ground."""
 
+import re
 from dataclasses import replace
 
 import pytest
@@ -21,9 +22,10 @@ from eproba.core.planning.cutter import noise_without_blocks
 from eproba.core.planning.outlook import fewest, noise_of
 from eproba.core.planning.prospect import Prospect
 from eproba.core.planning.settling import cheapest, settling_of, settling_words, with_needed
+from eproba.core.quantities import METRIC, Units
 from eproba.core.stats.series import Question
 from eproba.core.trial.ground import Gradient, Site
-from eproba.core.wording.next_step import reasons, spent_text
+from eproba.core.wording.next_step import lasted_text, reasons, spent_text
 from eproba.core.wording.sentences import Wording
 from tests.core.cases import made_up, small_trial
 from tests.core.test_trial_to_words import grown, read
@@ -54,6 +56,47 @@ def test_every_verdict_advises_one_thing_with_all_six_reasons(catalogue, judgeme
     begins = {"better": half.format("gains"), "worse": half.format("harms")}
     begins |= dict.fromkeys(("cannot_tell", "seen_not_shown"), "Take 12 of each.")
     assert settled.startswith(begins.get(verdict, "It is settled for this season and place"))
+
+
+@pytest.mark.parametrize(
+    ("verdict", "keep", "drop"),
+    [
+        ("better", "It gave {gap}: whether by enough is open. Keep it if you don’t mind {took}.",
+         "Nothing in the trial is a reason to."),
+        ("better_trivial", "It gave {gap}: less than you wanted. Keep it if you don’t mind {took}.",
+         "It gains, but less than you wanted, for {took}."),
+        ("same", "It makes no difference that would matter ({gap}). Keep it only if you like doing it.", None),
+        ("worse", "There’s no case for it: it gave {gap}.", None),
+        ("cannot_tell", "This trial can’t say that it does anything: it gave {gap}.",
+         "It wasn’t shown to be useless. Dropping it is your choice, not the trial’s result."),
+    ],
+)  # fmt: skip
+def test_why_to_keep_and_why_to_drop(catalogue, judgement, verdict, keep, drop):
+    told = with_verdicts(judgement, B=verdict, C="same")
+    took = spent(small_trial(catalogue), recipes(), Kit(), {}, {})[0]
+    spending = {"B": took, "C": took}
+    for units, square in ((METRIC, "square metre"), (Units("US"), "square foot")):
+        step = next_steps(told, {"B": 60.0, "C": 50.0})[0]
+        every = {r.choice: r.text for r in reasons(step, told.comparisons[0], told, Wording("cm"), spending, "", units)}
+        minutes = spent_text(took, units).split("): ")[1].split(",")[0]
+        assert minutes.endswith(square)
+        shape = re.escape(keep).replace(r"\{gap\}", ".+").replace(r"\{took\}", re.escape(minutes))
+        assert re.fullmatch(shape, every["keep"]), every["keep"]
+        assert drop is None or every["drop"] == drop.format(took=minutes)
+
+
+@pytest.mark.parametrize(
+    ("verdict", "begins"),
+    [
+        ("better", "A gain is still there, with nothing given since: "),
+        ("same", "No difference worth having is there now ("),
+        ("no_worse", "No difference worth having is there now ("), ("worse", "It stands behind now: "),
+        ("cannot_tell", "This look can’t tell whether anything is left of it: "),
+    ],
+)  # fmt: skip
+def test_a_look_again_says_what_is_left(judgement, verdict, begins):
+    told = with_verdicts(judgement, B=verdict, C="same")
+    assert lasted_text(told.comparisons[0], told, Wording("cm")).startswith(begins)
 
 
 def test_the_cheaper_that_gained_as_well_is_named_and_only_then(catalogue, judgement):

@@ -49,11 +49,13 @@ def spent_text(mine: Spent, units: Units = METRIC, noun: UnitNoun = UNIT) -> str
     if not mine.times:
         return "Nothing of it is on record as given, so nobody knows what it took."
     brews = f"{plural(mine.brews, 'brew')} and " if mine.brews else ""
-    on_a_square = mine.per_m2 / conversion("m²", units.system).factor
-    per_unit_text = (
-        f"{minutes_text(on_a_square)} per {SQUARES[units.system]}, {minutes_text(mine.per_unit)} per {noun.one}"
-    )
+    per_unit_text = f"{_a_square(mine, units)}, {minutes_text(mine.per_unit)} per {noun.one}"
     return f"It took {minutes_text(mine.minutes)} ({brews}{plural(mine.times, 'pour')}): {per_unit_text}."
+
+
+def _a_square(mine: Spent, units: Units) -> str:
+    """The minutes that one square of the household's took."""
+    return f"{minutes_text(mine.per_m2 / conversion('m²', units.system).factor)} per {SQUARES[units.system]}"
 
 
 def reasons(
@@ -64,7 +66,7 @@ def reasons(
     mine = spent[step.treatment]
     words: dict[Choice, str] = {
         "keep": _keep(step, comparison, judgement, wording, spent, units, currency),
-        "drop": _drop(step, comparison, judgement, wording, spent),
+        "drop": _drop(step, comparison, judgement, wording, spent, units),
         "change": _change(step, judgement, mine),
         "ask again": _ask_again(step, comparison, judgement, wording, settling),
         "elsewhere": _elsewhere(step),
@@ -116,7 +118,7 @@ def _keep(
         return f"It is no worse within your margin: keep whichever is less work. {took}"
     if step.verdict in GAINED:
         what = "less than you wanted" if step.verdict == "better_trivial" else "whether by enough is open"
-        return f"It gave {gap}: {what}. Keep it if you don’t mind {minutes_text(mine.per_m2)} per m²."
+        return f"It gave {gap}: {what}. Keep it if you don’t mind {_a_square(mine, units)}."
     if step.verdict in LOST:
         return f"There’s no case for it: it gave {gap}."
     if step.verdict == "same":
@@ -131,8 +133,9 @@ def _cost(mine: Spent, units: Units, currency: str) -> str:
 
 
 def _drop(
-    step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, spent: Mapping[str, Spent]
-) -> str:
+    step: NextStep, comparison: Comparison, judgement: Judgement, wording: Wording, spent: Mapping[str, Spent],
+    units: Units,
+) -> str:  # fmt: skip
     mine = spent[step.treatment]
     if comparison.kills:
         return losses_text(comparison, judgement, wording.noun)
@@ -147,7 +150,7 @@ def _drop(
         control = lower_first(judgement.question.control)
         return f"No difference worth having, for {minutes_text(mine.minutes)} of work: you get as much from {control}."
     if step.verdict == "better_trivial":
-        return f"It gains, but less than you wanted, for {minutes_text(mine.per_m2)} per m²."
+        return f"It gains, but less than you wanted, for {_a_square(mine, units)}."
     if step.verdict in GAINED or step.verdict == "no_worse":
         return "Nothing in the trial is a reason to."
     return "It wasn’t shown to be useless. Dropping it is your choice, not the trial’s result."
