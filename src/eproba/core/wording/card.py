@@ -12,9 +12,14 @@ def card_lines(trial: Trial, said: Sequence[tuple[str, str]], trust: Sequence[Tr
     """Both lines; `said`: headline and sentence of each treatment, the best first."""
     headline, sentence = said[0]
     more = f" {plural(len(said) - 1, 'more treatment')} in the report." if len(said) > 1 else ""
+    return f"{headline}: {sentence}{more}", f"{stands_behind(trial)} {_limits(trust)}"
+
+
+def stands_behind(trial: Trial) -> str:
+    """“18 pots, drawn by lot (in blocks), 28 days.”"""
     crops = f", {listed(trial.rules.crops)}" if trial.rules.crops else ""
-    units = f"{trial.noun(len(trial.units))}, drawn by lot ({DEALT[trial.dealing]})"
-    return f"{headline}: {sentence}{more}", f"{units}{crops}, {trial.decision_day} days. {_limits(trust)}"
+    lots = f"drawn by lot ({DEALT[trial.dealing]})"
+    return f"{trial.noun(len(trial.units))}, {lots}{crops}, {trial.decision_day} days."
 
 
 def _limits(trust: Sequence[TrustLine]) -> str:

@@ -9,7 +9,8 @@ from eproba.core.judging.judgement import Judgement
 from eproba.core.judging.trust_line import TrustLine
 from eproba.core.trial.claim import claim_of
 from eproba.core.trial.model import Trial
-from eproba.core.words import lower_first
+from eproba.core.wording.card import stands_behind
+from eproba.core.words import lower_first, plural
 from eproba.web.pictures.shared_ruler import SharedRuler
 from eproba.web.ui.responses import STATIC
 from eproba.web.verdict.page import ComparisonShown
@@ -57,9 +58,9 @@ def message_png(
     draw.rectangle((0, HEIGHT - 140, WIDTH, HEIGHT), fill=DUST)
     draw.text((PAD, HEIGHT - 128), "How far to trust it", font=_font(BOLD, 25), fill=SLATE)
     _fitted(draw, (PAD, HEIGHT - 94), f"{trust}{more}", PLAIN, 24, SLATE, WIDTH - 2 * PAD, lines=2)
-    if len(shown) > len(rows):
-        _fitted(draw, (PAD, HEIGHT - 32), f"{len(shown) - len(rows)} more treatments in the report", PLAIN, 20, SLATE,
-                WIDTH - 2 * PAD, lines=1)  # fmt: skip
+    left_out = len(shown) - len(rows)
+    rest = f" {plural(left_out, 'more treatment')} in the report." if left_out > 0 else ""
+    _fitted(draw, (PAD, HEIGHT - 32), f"{stands_behind(trial)}{rest}", PLAIN, 20, SLATE, WIDTH - 2 * PAD, lines=1)
     out = io.BytesIO()
     picture.save(out, "PNG", optimize=True)
     return out.getvalue()
