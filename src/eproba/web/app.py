@@ -91,8 +91,8 @@ def create_app(settings: Settings | None = None, clock: Callable[[], datetime] =
     app.teardown_appcontext(close_db)
     register_faults(app)
     log_requests(app)
-    told = {"unit": unit, "amount": amount, "amount_of": amount_of, "step_words": step_words, "loose": loose}
-    app.jinja_env.filters.update(filters.ALL, **told)
+    in_units = {"unit": unit, "amount": amount, "amount_of": amount_of, "step_words": step_words, "loose": loose}
+    app.jinja_env.filters.update(filters.ALL, **in_units)
     app.jinja_env.tests["good_practice"] = lambda key: key in good_practice()
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     read_compiled(app)

@@ -58,8 +58,8 @@ def guess_words(guess: Guess, trial: Trial) -> str:
     right = unit.letter == trial.control
     who = guess.by or "Somebody"
     control = lower_first(trial.treatment(trial.control).name)
-    told = "That was right." if right else "It was another one."
+    outcome = "That was right." if right else "It was another one."
     return (
-        f"Before the envelope was open, {who} took one row of the pictures for {control}. {told} By luck alone "
+        f"Before the envelope was open, {who} took one row of the pictures for {control}. {outcome} By luck alone "
         f"1 guess in {guess.among} is right."
     )

@@ -76,8 +76,8 @@ def call(trial_id: int) -> ResponseReturnValue:
     key = new_key()
     plan = plan_without(plan_of_trial(db(), trial), ())
     raw = write_challenge(key, trial.name, opens_on, plan, signing_key(db()))
-    made = Challenge(key, trial.name, opens_on, raw, read_challenge(raw).garden, True, None)
-    keep_challenge(db(), made, now())
+    called = Challenge(key, trial.name, opens_on, raw, read_challenge(raw).garden, True, None)
+    keep_challenge(db(), called, now())
     commit()
     flash("The challenge is called. Give its file or code to the other gardens.")
     return redirect(url_for("challenges.show", key=key))
@@ -228,10 +228,10 @@ def _take_one(asked: Challenge, stream: IO[bytes]) -> None:
     """One slip or result. Raises EprobaError."""
     raw = stream.read()
     if is_slip(raw):
-        told = read_slip(raw)
-        if told.challenge != asked.key:
+        note = read_slip(raw)
+        if note.challenge != asked.key:
             raise ChallengeRefused("This slip is for another challenge.")
-        note_slip(db(), asked.key, told.garden, told.says, told.units, now())
+        note_slip(db(), asked.key, note.garden, note.says, note.units, now())
         return
     package = read_package(BytesIO(raw))
     if package.seal.state != "unchanged" or package.changed:

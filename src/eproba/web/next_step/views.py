@@ -134,12 +134,12 @@ def _lasted(trial: Trial, judgement: "Judgement") -> str:
 
     wording = Wording.of(trial, trial.asked[0])
     letters = {treatment.name: treatment.letter for treatment in trial.treatments}
-    told = [
+    looks_said = [
         (letters[c.treatment], c.treatment, headline(c, judgement, wording.noun), lasted_text(c, judgement, wording))
         for c in judgement.comparisons
     ]
     came_from, looks = earlier(db(), trial.rules.after), trial_looks(trial)
-    return render_template("next_step/lasted.html", trial=trial, told=told, looks=looks, came_from=came_from)
+    return render_template("next_step/lasted.html", trial=trial, told=looks_said, looks=looks, came_from=came_from)
 
 
 def _usual_area() -> str:

@@ -166,8 +166,8 @@ def _is_text(file: IO[bytes]) -> bool:
 def _challenge_in(raw: bytes) -> ResponseReturnValue:
     """A challenge is kept, and its plan becomes a draft."""
     asked = read_challenge(raw)
-    made = Challenge(asked.key, asked.name, asked.opens_on, asked.raw, asked.garden, False, None)
-    if not keep_challenge(db(), made, now()):
+    taken_up = Challenge(asked.key, asked.name, asked.opens_on, asked.raw, asked.garden, False, None)
+    if not keep_challenge(db(), taken_up, now()):
         db().rollback()
         flash("This challenge is here already.")
         return redirect(url_for("challenges.show", key=asked.key))
