@@ -4,6 +4,7 @@ from datetime import UTC, datetime, timedelta
 from types import SimpleNamespace
 
 import pytest
+from sqlalchemy import delete
 from sqlmodel import Session, select
 
 from eproba.core.applying.due import Due
@@ -16,9 +17,10 @@ from eproba.store.commands.drafts import FORGOTTEN, drop_forgotten, new_draft
 from eproba.store.commands.packages import PackageRefused, take_package
 from eproba.store.database import engine_for
 from eproba.store.findings import _left_for_noise
+from eproba.store.kit import household_kit
 from eproba.store.measures import all_measures
-from eproba.store.packages import tables_of
-from eproba.store.tables import DraftRow
+from eproba.store.packages import FORMAT, garden_tables, tables_of
+from eproba.store.tables import DraftRow, PriceRow, TrialRow
 from eproba.store.trials import load_trial
 from tests.conftest import TODAY, demo_garden
 
@@ -75,6 +77,20 @@ def test_a_package_of_another_make_is_refused_by_its_name(session):
         take_package(session, "", {}, {})
     with pytest.raises(PackageRefused, match="another make \\(other-2\\)"):
         take_package(session, "other-2", {}, {})
+
+
+@demo_garden
+def test_a_garden_of_before_brings_the_prices_of_its_kit_along(session):
+    tables, files = garden_tables(session)
+    before = {table.name: list(table.rows) for table in tables if table.name != "prices"}
+    before["kit"] = [{**row, "prices": {"whey": 0.4, "honey": 9}} for row in before["kit"]]
+    before["treatments"] = [{k: v for k, v in row.items() if k != "each_watering"} for row in before["treatments"]]
+    session.exec(delete(PriceRow))
+    session.exec(delete(TrialRow))
+    taken = take_package(session, FORMAT, before, files)
+    session.flush()
+    assert household_kit(session).prices == {"whey": 0.4, "honey": 9.0}
+    assert not any(t.each_watering for t in load_trial(session, taken.trials[0]).treatments)
 
 
 @demo_garden

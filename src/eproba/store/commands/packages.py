@@ -12,7 +12,7 @@ from sqlmodel import Session, SQLModel, col, select
 from eproba.core.errors import EprobaError
 from eproba.core.trial.declaration import fingerprint
 from eproba.core.trial.model import Trial
-from eproba.core.trial.whole import NotWhole, must_be_whole
+from eproba.core.trial.whole import EARLIEST, NotWhole, must_be_whole
 from eproba.store.packages import FORMAT, GARDEN, kind_of, referred, stored_columns
 from eproba.store.readings import all_readings
 from eproba.store.tables import BatchEventRow, BatchRow, TakingRow, TrialRow
@@ -65,12 +65,21 @@ def take_package(
         raise PackageRefused(f"{words} in this garden already: delete it first, or look at it.")
     try:
         with session.begin_nested():
-            fresh = _without(tables, {trial.get("id") for trial in present})
+            fresh = _without(_with_prices(tables), {trial.get("id") for trial in present})
             return Taken(_put_in(session, fresh, files, changed, seal or {}), names)
     except (SQLAlchemyError, KeyError, TypeError, ValueError, OverflowError, AttributeError) as error:
         if isinstance(error, EprobaError):
             raise
         raise PackageRefused("Rows of this package don’t fit together: ask for the file again.") from error
+
+
+def _with_prices(tables: Mapping[str, Rows]) -> Mapping[str, Rows]:
+    """The tables of an older garden, whose prices stood with its kit and bore no day: they hold from ever."""
+    kit = tables.get("kit", [])
+    if not kit or "prices" in tables or not isinstance(kit[0].get("prices"), dict):
+        return tables
+    prices = [{"what": what, "on": EARLIEST, "value": float(value)} for what, value in kit[0]["prices"].items()]
+    return {**tables, "prices": prices}
 
 
 def _without(tables: Mapping[str, Rows], trials: Collection[Any]) -> dict[str, Rows]:
