@@ -24,7 +24,7 @@ from eproba.core.applying.spent import spent
 from eproba.core.brewing.kitchen import Kit
 from eproba.core.catalogue import recipes
 from eproba.core.judging.judge import judge
-from eproba.core.judging.paying import Gain, gain_of, pays
+from eproba.core.judging.paying import Gain, gain_of, is_weighed, pays
 from eproba.core.quantities import Units
 from eproba.core.stats.series import Question
 from eproba.core.trial.ground import unit_noun
@@ -118,6 +118,15 @@ def gaining(verdict, estimate=200.0, low=50.0, high=350.0):
     comparison = judge(made_up(3, effect=6.0), Question("A", worth=2.0)).comparisons[0]
     own = replace(comparison.own, low_adjusted=low, high_adjusted=high)
     return replace(comparison, verdict=verdict, estimate=estimate, own=own)
+
+
+def test_only_what_is_weighed_at_the_end_is_a_gain_in_grams(catalogue):
+    trial = small_trial(catalogue)
+    assert trial.asked[0].measure.key == "fresh_mass"
+    assert [is_weighed(replace(trial, summary=summary)) for summary in ("last", "change", "area", "rate")] == [
+        True, True, False, False,
+    ]  # fmt: skip
+    assert not is_weighed(replace(trial, asked=(replace(trial.asked[0], measure=catalogue["plant_height"]),)))
 
 
 def test_a_gain_is_in_kilograms_with_the_range_of_its_verdict():

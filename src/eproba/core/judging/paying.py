@@ -6,6 +6,7 @@ from math import exp
 from eproba.core.judging.judgement import Comparison
 from eproba.core.judging.verdicts import Verdict
 from eproba.core.stats.series import Scale
+from eproba.core.trial.model import Trial
 
 GRAMS = 1000.0
 NOT_SHOWN: tuple[Verdict, ...] = ("seen_not_shown",)
@@ -49,6 +50,11 @@ class Pays:
         if self.gain.low > self.break_even:
             return True
         return False if self.gain.high < self.break_even else None
+
+
+def is_weighed(trial: Trial) -> bool:
+    """Whether a gap of its first measure is so many grams of a unit: no rate, no area, no day."""
+    return trial.asked[0].measure.unit == "g" and trial.summary in ("last", "change")
 
 
 def gain_of(comparison: Comparison, scale: Scale, control_mean: float | None, lower_is_better: bool) -> Gain | None:

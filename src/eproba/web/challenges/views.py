@@ -132,7 +132,7 @@ def _fitting(plan: Trial) -> Iterator[Trial]:
     """The trials of this garden that ask what the challenge asks."""
     for number in all_trials(db()):
         trial = load_trial(db(), number)
-        if trial is not None and not trial.rules.carried and not misfits(plan, trial):
+        if trial is not None and not misfits(plan, trial):
             yield trial
 
 

@@ -8,7 +8,7 @@ from eproba.core.applying.prices import harvest_worth, money, prices_on
 from eproba.core.applying.spent import Spent, spent
 from eproba.core.judging.from_trial import unit_values
 from eproba.core.judging.judgement import Judgement
-from eproba.core.judging.paying import gain_of, pays
+from eproba.core.judging.paying import gain_of, is_weighed, pays
 from eproba.core.trial.model import Reading, Trial
 from eproba.core.wording.money import carried_line, money_lines
 from eproba.store.batches import batches
@@ -16,8 +16,6 @@ from eproba.store.kit import household_kit
 from eproba.store.recipes import all_recipes
 from eproba.web.ui.session import db
 from eproba.web.ui.units import units
-
-WEIGHED_IN = "g"
 
 
 @dataclass(frozen=True)
@@ -41,13 +39,12 @@ def taken(trial: Trial) -> dict[str, Spent]:
 
 def paying(trial: Trial, judgement: Judgement, readings: Sequence[Reading], took: Mapping[str, Spent]) -> list[Paying]:
     """What each treatment cost beside the control; empty where no price is known, or nothing is given any more."""
-    household, measure = household_kit(db()), trial.asked[0].measure
+    household, weighed = household_kit(db()), is_weighed(trial)
     others = [spending for name, spending in took.items() if name != judgement.question.control]
     if trial.rules.carried == "lasted" or all(spending.cost is None for spending in others):
         return []
     worth = harvest_worth(prices_on(household.priced, trial.ended_on or trial.decision_on), trial.rules.crops)
     control = took[judgement.question.control]
-    weighed = measure.unit == WEIGHED_IN and trial.summary in ("last", "change")
     mean = _control_mean(trial, judgement, readings) if weighed and trial.summary == "last" else None
     said = partial(money, currency=household.currency)
     treatments = []
