@@ -1,5 +1,6 @@
 """What the tests share: databases of their own on a real PostgreSQL, the app with a clock that stands, a browser."""
 
+import gc
 import itertools
 import os
 import re
@@ -38,6 +39,8 @@ PATIENCE = 120_000  # ms: a busy machine may stand still for a while
 # Of all workers of a run: they are children of the process that was started.
 RUN = f"eproba_shared_{os.getppid() if 'PYTEST_XDIST_WORKER' in os.environ else os.getpid()}_"
 BEGUN = Path(f"/tmp/{RUN}begun")  # a home that is begun once for all tests of starting
+# What needs one of these waits for programs: it comes first, so that what only reckons fills the gaps.
+WAITING = {"page", "phone", "live", "begun", "empty_home", "firefox", "webkit"}
 _numbers = itertools.count(1)
 # In CI the same examples each time; elsewhere new ones, so that somebody meets what nobody thought of.
 hypothesis.settings.register_profile("ci", derandomize=True, deadline=None, max_examples=50)
@@ -54,6 +57,7 @@ def pytest_collection_modifyitems(config, items):
     if not config.getoption("--long"):
         config.hook.pytest_deselected(items=[item for item in items if item.get_closest_marker("long")])
         items[:] = [item for item in items if not item.get_closest_marker("long")]
+    items.sort(key=lambda item: WAITING.isdisjoint(item.fixturenames) and "rehearsal" not in item.nodeid)
 
 
 @pytest.fixture(scope="session")
@@ -63,11 +67,12 @@ def long(request):
 
 
 class ByEngine(LoadScopeScheduling):
-    """Each test to whichever worker is free; but all flows of an engine to one, which starts it once."""
+    """Each test to whichever worker is free; but all flows of an engine to one, which starts it once, and all that
+    read the sources to one, which reads them once."""
 
     def _split_scope(self, nodeid: str) -> str:
-        engine = re.search(r"test_engines.py.*\b(firefox|webkit|chromium)\b", nodeid)
-        return engine[1] if engine else nodeid
+        together = re.search(r"test_engines.py.*\b(firefox|webkit|chromium)\b|(test_words.py)", nodeid)
+        return together[1] or together[2] if together else nodeid
 
 
 @pytest.hookimpl(optionalhook=True)  # the mutator runs without workers
@@ -187,6 +192,13 @@ def templates(server):
     return Templates(server)
 
 
+def pytest_collection_finish():
+    """What was read so far stays: nothing of it is looked through again for what could go."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 20)
+
+
 def pytest_sessionfinish(session):
     """What the workers shared goes when all of them are done."""
     if hasattr(session.config, "workerinput"):
@@ -268,12 +280,21 @@ class Client:
 
     def __init__(self, app) -> None:
         self.plain = FlaskClient(app, Told, use_cookies=True)
+        self.tokens = {}  # by what the cookie of the session holds
 
     def get(self, path, **more):
         return self.plain.get(path, base_url="http://localhost", **more)
 
     def token(self):
-        return self.get("/token").get_json()["token"]
+        if self.session() not in self.tokens:
+            token = self.get("/token").get_json()["token"]
+            self.tokens[self.session()] = token
+        return self.tokens[self.session()]
+
+    def session(self):
+        """What the session's cookie holds; when it was signed doesn't matter."""
+        cookie = self.plain.get_cookie("eproba")
+        return cookie and cookie.value.rsplit(".", 2)[0]
 
     def post(self, path, data=None, **more):
         return self.plain.post(

@@ -1,4 +1,4 @@
-"""`./eproba mutate [PACKAGE] [--share 0.1] [--seed 1]`: changes the code in one place at a time; does a test notice?
+"""`./eproba mutate [PACKAGE] [--changes 200] [--seed 1]`: changes the code in one place at a time; does a test notice?
 
 Two runs. The first one runs the tests without a browser under coverage and notes which test runs which line. Then, for
 each change, a fork of this process puts the changed code in place of the old and runs the tests of that line, the
@@ -13,7 +13,6 @@ import json
 import os
 import random
 import signal
-import subprocess
 import sys
 import time
 import types
@@ -31,7 +30,7 @@ SOURCE = ROOT / "src" / "eproba"
 TESTS = {
     "core": ["tests/core", "tests/exchange", "tests/store", "tests/web"],
     "exchange": ["tests/exchange", "tests/core", "tests/web"],
-    "store": ["tests/store", "tests/web"],
+    "store": ["tests/store", "tests/exchange", "tests/web"],
     "web": ["tests/web"],
     "start": ["tests/start/test_parts.py"],  # the others start programs, which read the code from disk
 }
@@ -44,7 +43,7 @@ SHOWS_TABLES = (
 )
 ALONE = "test_databases_are_made_restored_and_set_aside"  # its databases have names of their own: one at a time
 HANGS = 60  # seconds for one test: whoever hangs is noticed
-ENOUGH = 10  # seconds of tests for one change: what they did not notice survives
+ENOUGH = 30  # seconds of tests for one change: what they did not notice survives
 SWAPS = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
     ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Add: ast.Sub, ast.Sub: ast.Add,
@@ -61,6 +60,10 @@ class Change:
     number: int
     line: int
     words: str
+
+    @property
+    def where(self) -> str:
+        return str(self.file.relative_to(SOURCE))
 
     @property
     def package(self) -> str:
@@ -221,7 +224,7 @@ BEFORE: set[tuple[str, int]] = set()  # lines that ran only while the tests were
 # --- The second run: one change at a time ----------------------------------------------------------------------------
 
 OUTCOMES = {0: "survived", 1: "killed", -signal.SIGALRM: "killed"}  # what hangs is noticed
-WISH = types.SimpleNamespace(package="", share=1.0, seed=1, jobs=2, out="")
+WISH = types.SimpleNamespace(package="", changes=0, seed=1, jobs=2, out="", again="")
 
 
 def judge(watch: Watch) -> None:
@@ -230,11 +233,9 @@ def judge(watch: Watch) -> None:
         for name in watch.red:
             watch.items.pop(name, None)
     told = lines_of(watch.cover)
-    part = SOURCE / WISH.package.split("/")[0]
-    files = sorted(path for path in part.rglob("*.py") if "migrations" not in path.parts)
-    places = [change for file in files for change in changes_of(file) if change.package.startswith(WISH.package)]
-    chosen = [each for each in places if random.Random(f"{WISH.seed} {each}").random() < WISH.share]
-    click.echo(f"{len(chosen)} of {len(places)} changes")
+    packages = [WISH.package] if WISH.package else list(TESTS)
+    chosen = [change for package in packages for change in chosen_of(places_in(package), WISH)]
+    click.echo(f"{len(chosen)} changes")
     chosen += [replace(each, number=0, words="nothing") for each in chosen[:: max(1, len(chosen) // 20)]]
     outcomes: dict[Change, str] = {}
     running: dict[int, Change] = {}
@@ -253,7 +254,21 @@ def judge(watch: Watch) -> None:
             outcomes[running.pop(pid)] = OUTCOMES.get(os.waitstatus_to_exitcode(status), "broken")
             if len(outcomes) % 100 == 0:
                 click.echo(f"{len(outcomes)} done in {time.monotonic() - started:.0f} s")
-    report(outcomes)
+    report(outcomes, WISH)
+
+
+def places_in(package: str) -> list[Change]:
+    """Everything that can be changed in a package."""
+    files = sorted(path for path in (SOURCE / package.split("/")[0]).rglob("*.py") if "migrations" not in path.parts)
+    return [change for file in files for change in changes_of(file) if f"{change.package}/".startswith(f"{package}/")]
+
+
+def chosen_of(places: list[Change], wish: types.SimpleNamespace) -> list[Change]:
+    """The changes to try: what once survived, or as many as are wished, drawn by lot; all of them without a wish."""
+    if wish.again:
+        survivors = {tuple(place[:3]) for place in json.loads(Path(wish.again).read_text())}
+        return [place for place in places if (place.where, place.line, place.words) in survivors]
+    return random.Random(wish.seed).sample(places, min(wish.changes or len(places), len(places)))
 
 
 def _tests_of(change: Change, told: dict[tuple[str, int], list[str]]) -> set[str]:
@@ -367,49 +382,47 @@ def _values(old: types.ModuleType, tree: ast.Module, new: types.ModuleType) -> N
                 space[target.id] = value
 
 
-def report(outcomes: dict[Change, str]) -> None:
+def report(outcomes: dict[Change, str], wish: types.SimpleNamespace) -> None:
     if wrong := [c for c, outcome in outcomes.items() if not c.number and outcome in ("killed", "broken")]:
         click.echo(f"A test fails although nothing was changed: {wrong[:3]}")
     outcomes = {change: outcome for change, outcome in outcomes.items() if change.number}
     by_package = defaultdict(Counter)
     for change, outcome in outcomes.items():
-        by_package[change.package][outcome] += 1
-    total = Counter(outcomes.values())
+        for name in dict.fromkeys([change.package.split("/")[0], change.package]):
+            by_package[name][outcome] += 1
     click.echo(f"{'package':24}{'changes':>9}{'killed':>9}{'share':>8}")
-    for package, counts in [*sorted(by_package.items()), ("all", total)]:
-        number = sum(counts.values())
+    for package, counts in sorted(by_package.items()):
+        number = counts.total()
         click.echo(f"{package:24}{number:9}{counts['killed']:9}{counts['killed'] / number:8.0%}")
-    alive = sorted((str(c.file.relative_to(SOURCE)), c.line, c.words, o) for c, o in outcomes.items() if o != "killed")
+    alive = sorted((c.where, c.line, c.words, o) for c, o in outcomes.items() if o != "killed")
     for file, line, words, outcome in alive:
         click.echo(f"  {file}:{line}: {words} – {outcome}")
-    if WISH.out:
-        Path(WISH.out).write_text(json.dumps(alive, ensure_ascii=False, indent=0))
+    if wish.out:
+        Path(wish.out).write_text(json.dumps(alive, ensure_ascii=False, indent=0))
 
 
 @click.command()
 @click.argument("package", default="")
-@click.option("--share", default=1.0, help="How much of all changes, drawn by lot.")
+@click.option("--changes", default=0, help="How many of a package, drawn by lot; all without it.")
 @click.option("--seed", default=1)
 @click.option("--jobs", default=os.cpu_count() or 2)
 @click.option("--out", default="", help="Also write the survivors into this file.")
-def main(package: str, share: float, seed: int, jobs: int, out: str) -> None:
-    """PACKAGE: core, core/trial …, exchange, store, web, web/ui …, start, scripts; nothing: all of them."""
+@click.option("--again", default="", help="Only the survivors in this file.")
+def main(package: str, **wishes: int | str) -> None:
+    """PACKAGE: core, core/trial …, exchange, store, web, web/ui …, start, scripts; nothing: all but the scripts."""
     os.environ["CI"] = "true"  # the same examples each time
-    WISH.package, WISH.share, WISH.seed, WISH.jobs, WISH.out = package.strip("/"), share, seed, jobs, out
+    WISH.__dict__.update(wishes, package=package.strip("/"))
     sys.path[:0] = [str(ROOT), str(ROOT / "src")]
-    if not WISH.package:
-        for each in (*TESTS, "scripts"):
-            subprocess.run([sys.executable, "-m", "tests.mutate", each, *sys.argv[1:]], cwd=ROOT)
-        return
+    options = ["-q", "-p", "no:cacheprovider", "-p", "no:xdist"]
     if WISH.package == "scripts":
         from tests.mutate_scripts import Scripts
 
-        pytest.main(["-q", "-p", "no:cacheprovider", "-p", "no:xdist", "tests/web"], plugins=[Scripts(share, seed)])
+        pytest.main([*options, "tests/web"], plugins=[Scripts(WISH)])
         return
+    parts = [WISH.package.split("/")[0]] if WISH.package else list(TESTS)
+    tests = dict.fromkeys(folder for part in parts for folder in TESTS[part])
     skip = [f"--ignore=tests/web/{name}" for name in LEFT_OUT]
-    pytest.main(
-        ["-q", "-p", "no:cacheprovider", "-p", "no:xdist", *TESTS[WISH.package.split("/")[0]], *skip], plugins=[Watch()]
-    )
+    pytest.main([*options, *tests, *skip], plugins=[Watch()])
 
 
 if __name__ == "__main__":

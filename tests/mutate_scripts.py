@@ -1,19 +1,19 @@
-"""`./eproba mutate scripts [--share 0.1] [--seed 1]`: changes our JavaScript one place at a time; is it noticed?
+"""`./eproba mutate scripts [--changes 200] [--seed 1]`: changes our JavaScript one place at a time; is it noticed?
 
 The browser gets the changed script in place of the one on disk. The first run notes which test loads which script;
 then, for each change, the tests that load it run again, the quickest first, with waits of seconds instead of minutes.
 """
 
-import random
 import re
 import time
+import types
 from collections import defaultdict
 from pathlib import Path
 
 import click
 import pytest
 
-from tests.mutate import BROWSERS, SOURCE, Change, report
+from tests.mutate import BROWSERS, SOURCE, Change, chosen_of, report
 
 STATIC = SOURCE / "web" / "static"
 SHORT = 5000  # ms: what a change breaks is waited for no longer
@@ -56,8 +56,8 @@ def changed_scripts(path: Path) -> dict[Change, str]:
 class Scripts:
     """Runs the tests with a browser; `served` stands in place of a script while a change is tried."""
 
-    def __init__(self, share: float, seed: int) -> None:
-        self.share, self.seed = share, seed
+    def __init__(self, wish: types.SimpleNamespace) -> None:
+        self.wish = wish
         self.served: tuple[str, str] | None = None
         self.loads: dict[str, set[str]] = defaultdict(set)  # the tests that load a script
         self.seconds: dict[str, float] = {}
@@ -102,18 +102,14 @@ class Scripts:
         scripts = {
             change: text for path in sorted(STATIC.glob("*.js")) for change, text in changed_scripts(path).items()
         }
-        chosen = [
-            change
-            for change in scripts
-            if random.Random(f"{self.seed} {change.file.name} {change.number}").random() < self.share
-        ]
-        click.echo(f"{len(chosen)} of {len(scripts)} changes")
+        chosen = chosen_of(list(scripts), self.wish)
+        click.echo(f"{len(chosen)} changes")
         outcomes = {}
         for change in chosen:
             self.served = (change.file.name, scripts[change])
             names = sorted(self.loads[change.file.name] & set(steady), key=self.seconds.__getitem__)
             outcomes[change] = self.outcome([steady[name] for name in names], after) if names else "no test runs it"
-        report(outcomes)
+        report(outcomes, self.wish)
         return True
 
     def outcome(self, items, after) -> str:

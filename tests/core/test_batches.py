@@ -435,7 +435,7 @@ def test_what_lives_on_air_is_strained_at_its_pour():
 def test_plain_waterings_come_between_two_pours_where_a_recipe_wants_them():
     extract = ALL["compost-extract"]
     found = plain_waterings([(extract, pour(8)), (extract, pour(0)), (FERMENT, pour(3)), (FERMENT, pour(9))], T0)
-    assert [(job.at, job.kind) for job in found] == [(pour(4).at, "water")]
+    assert [(job.at, job.kind, job.key) for job in found] == [(pour(4).at, "water", f"between-1-{pour(0).id}")]
     assert "the same to every unit: trial 1" in found[0].words
     assert plain_waterings([(extract, pour(0))], T0) == []
 

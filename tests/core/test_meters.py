@@ -37,7 +37,8 @@ def recorded(*pairs, doubt=0.5):
     ("pairs", "said"),
     [
         (((40, 15.0), (20, 15.4), (0, 15.9)), 15.433),
-        (((40, 15.0), (20, 15.4), (0, 16.01)), None),  # more than twice its doubt apart
+        (((40, 15.0), (20, 15.4), (0, 16.0)), 15.467),  # just twice its doubt apart
+        (((40, 15.0), (20, 15.4), (0, 16.01)), None),
         (((59, 1.0), (40, 15.0), (20, 15.0), (0, 15.0)), 15.0),  # what was before is over
         (((599, 12.0),), 12.0),  # a slow one has averaged by itself
         (((601, 12.0),), None),

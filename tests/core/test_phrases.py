@@ -112,11 +112,19 @@ def test_no_time_is_refused(text):
 @pytest.mark.parametrize(
     ("text", "worth", "shown"),
     [("15 %", (15.0, "%"), "15 %"), ("2,5 cm", (2.5, "cm"), "2.5 cm"), ("15 percent", (15.0, "%"), "15 %"),
-     ("anything", (None, ""), "anything"), ("", (None, ""), "anything")],
+     ("1.25 cm", (1.25, "cm"), "1.2 cm"), ("2.0 points", (2.0, "points"), "2 points"),
+     *((word, (None, ""), "anything") for word in ("anything", "", "any", "Any gap", "nothing"))],
 )  # fmt: skip
 def test_a_worth_brings_its_unit(text, worth, shown):
     assert worth_said(text) == worth
     assert worth_shown(*worth) == shown
+
+
+def test_a_worth_that_is_no_number_says_how_to_write_it():
+    with pytest.raises(PhraseError) as refused:
+        worth_said("a bit")
+    told = "“a bit” is not a number; write it like 12.5 or 12,5, with % or the measure’s unit."
+    assert str(refused.value) == told
 
 
 @pytest.mark.parametrize(

@@ -39,6 +39,10 @@ def test_more_readings_bring_the_share_down_or_nothing_does():
     assert share_of_reading(1.0, 2.0, 2) == 0.125
     assert share_of_reading(1.0, 0.0, 1) == share_of_reading(3.0, 1.0, 1) == 1
     assert readings_for(1.0, 2.0, 1, 0.2) == 2
+    assert readings_for(1.0, 5**0.5, 1, 0.2) == 1, "a fifth of it is what there is"
+    assert readings_for(3.0, 13**0.5, 1, 0.36) == 4, "just four, though 4.0000000001 comes out"
+    assert readings_for(1.0, 1.29, 1, 0.2) is None, "seven nobody takes"
+    assert readings_for(1.0, 1.3, 1, 0.2) == 6
     assert readings_for(1.0, 1.2, 1, 0.2) is None, "ten would be needed"
     assert readings_for(1.0, 1.0, 1, 0.2) is None, "all of it is the reader's"
 

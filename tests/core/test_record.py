@@ -12,8 +12,9 @@ from eproba.core.trial.amendments import Changes, Correction, PourChange, eviden
 from eproba.core.trial.blinding import hides_lots, shown_to
 from eproba.core.trial.doses import Dose, DoseError, amount, exceptions, given_on, litres, unequal
 from eproba.core.trial.model import Asked, Reading
-from eproba.core.trial.readings import Entry, rule
+from eproba.core.trial.readings import Entry, codes_told, rule
 from eproba.core.trial.rounds import complete, may_open_again, passed_over, places
+from eproba.core.trial.samples import SampleError, check_sample
 from eproba.core.trial.stage import opened_on
 from eproba.core.trial.worth import Worth, as_kept, as_typed
 from eproba.core.wording.record import told_evidence
@@ -120,6 +121,29 @@ def test_nothing_typed_breaks_the_rule(typed, skip, replicate):
 def readings_in(trial, round_, count=None):
     found = places(trial, round_, trial.living(trial.date_of(round_.day)))
     return [Reading(i, round_.id, u, key, n, 1.0, "", "", 1) for i, (u, key, n) in enumerate(found[:count])]
+
+
+def test_codes_that_follow_one_another_are_told_as_a_span(running):
+    first = running.units[0]
+    placed = [("pot", 3), ("patch", 2), ("patch", 10), ("patch", 1), ("pot", 11), ("pot", 4), ("pot", 10), ("pot", 9)]
+    units = tuple(replace(first, cut=replace(first.cut, kind=kind, number=number)) for kind, number in placed)
+    assert codes_told(replace(running, units=units)) == "H1 to H2, H10, P3 to P4, P9 to P11"
+
+
+def test_units_of_a_sample(running):
+    comfrey, other, water = running.units[0], running.units[2], running.units[1]
+    check_sample([comfrey, other], (), lots_hidden=False)
+    check_sample([water], ("P0",), lots_hidden=True)
+    for units, taken, hidden, why in (
+        ([], (), False, "Say which units are in it."),
+        ([comfrey, other], ("P2",), False, "P2: in another sample of this round already."),
+        ([comfrey, other], (), True, "While this device does not know who got what, each unit is a sample of its own."),
+        ([comfrey, water], (), False,
+         "P0 and P1 got different treatments: mixed into one sample they can’t be told apart."),
+    ):  # fmt: skip
+        with pytest.raises(SampleError) as refused:
+            check_sample(units, taken, hidden)
+        assert str(refused.value) == why
 
 
 def test_a_round_is_complete_with_its_last_reading_and_without_the_lost(running):

@@ -168,6 +168,8 @@ def test_one_that_disagrees_is_named_with_what_it_has_alone():
     assert "2 trials of 10" in both
     hint = "Only those trials differ from the others in place. That is a hint, no more."
     assert both.endswith(hint), "each in a place of its own"
+    many = [told(f"{n}", 3.0 + n / 50 if n < 30 else 6.0 + n / 10, place="plot") for n in range(36)]
+    assert "15 trials of 36: “0”, “1”, “2”, “3” and “4” and more. Nothing" in disagreement(together(many))
     spread = together([told("May", -9.0), told("June", 0.0), told("July", 9.0, 0.4), told("August", 5.0, 0.4)])
     assert disagreement(spread).startswith("They all disagree with one another")
 

@@ -139,7 +139,10 @@ def test_days_are_shared_out_and_washouts_are_not_read():
         ),
         ((24, 6, (4, 8, 16, 20, 24)), "Period 3 has no round at its end: day 12 is its last day."),
         ((24, 6, (4, 8, 12, 16, 20, 23)), "Period 6 has no round at its end: day 24 is its last day."),
-        ((24, 6, (0, 4, 8, 12, 16, 20, 24)), "Day 0 is outside the trial"),
+        ((24, 6, (0, 4, 8, 12, 16, 20, 24)), "Day 0 is outside the trial: from day 1 to 24."),
+        ((24, 6, (4, 8, 12, 16, 20, 24, 25)), "Day 25 is outside the trial: from day 1 to 24."),
+        ((3, 2), "3 days can’t be shared out over 2 periods: decide on day 4."),
+        ((1, 2), "1 day can’t be shared out over 2 periods: decide on day 4."),
     ):
         with pytest.raises(DaysError) as refused:
             turned_rounds(*arguments)

@@ -10,9 +10,8 @@ from sqlmodel import Session, SQLModel
 
 from eproba.store.database import engine_for
 from eproba.store.demo import make_demo
-from eproba.store.demo_crowded import make_crowded
 from eproba.store.server import named
-from tests.conftest import TODAY
+from tests.conftest import TODAY, crowded_garden
 from tests.core.answering import told
 
 OWN = ("entry", "key", "id", "plan", "readings", "client_id", "fingerprint", "signing_key", "store")
@@ -69,10 +68,10 @@ def year_in_short(session):
             yield f"{name}: {' | '.join(told(value) for value in row)}"
 
 
+@crowded_garden
 def test_the_crowded_year_is_made_as_it_stands_here(server, database):
     engine = engine_for(named(server.url, database))
     with Session(engine) as session:
-        make_crowded(session, TODAY)
         made = list(year_in_short(session))
     engine.dispose()
     if os.environ.get("EPROBA_ANSWERS") == "write":

@@ -24,7 +24,7 @@ class Page(HTMLParser):
 
     def __init__(self, html):
         super().__init__()
-        self.said, self.links, self.silent = [], [], 0
+        self.html, self.said, self.links, self.silent = html, [], [], 0
         self.feed(html)
 
     def handle_starttag(self, tag, attrs):
@@ -70,7 +70,7 @@ def every_page(client, whole):
         if answer.status_code == 200 and answer.mimetype == "text/html":
             page = Page(answer.get_data(as_text=True))
             waiting += page.links
-            yield address, page.text
+            yield address, page
 
 
 def own_words(app):
@@ -87,8 +87,8 @@ def own_words(app):
 def test_no_page_speaks_in_other_units(app, client, garden, long, system, strange):
     client.post("/measures/units", {"system": system})
     found, pages, typed = [], 0, own_words(app)
-    for address, text in every_page(client, long):
-        pages += 1
+    for address, page in every_page(client, long):
+        pages, text = pages + 1, page.text
         for own in typed:
             text = text.replace(own, " ")
         found += [f"{address}: …{text[max(0, m.start() - 45) : m.end() + 20]}…" for m in strange.finditer(text)]

@@ -43,14 +43,14 @@ def scene(
     width, height = size
     leaves = np.zeros((height, width), np.uint8)
     leaf = np.pi * 26**2 / (width * height)
-    while leaves.mean() < share:
-        for _ in range(max(1, int((share - leaves.mean()) / leaf / 4))):
+    while (covered := cv2.countNonZero(leaves) / leaves.size) < share:
+        for _ in range(max(1, int((share - covered) / leaf / 4))):
             middle = (int(rng.integers(0, width)), int(rng.integers(0, height)))
             cv2.circle(leaves, middle, int(rng.integers(12, 40)), 1, -1)
     picture = np.where(leaves[..., None] > 0, LEAF, SOIL) + rng.normal(0, grain, (height, width, 3))
     pixels = np.clip(picture, 0, 255).astype(np.uint8)
     pixels.setflags(write=False)
-    return pixels, float(leaves.mean())
+    return pixels, covered
 
 
 def printed(text: str, pixels_a_cm: float = 60) -> Picture:

@@ -23,7 +23,7 @@ BROWSERS = {
 }  # fmt: skip
 MEMORY = Path("/dev/shm")
 IN_MEMORY_FROM = 3_000 * 2**20
-WORKERS = "5"  # on two cores: more than twice as many, since many tests wait for programs, browsers and the database
+WORKERS = "4"  # on two cores: twice as many, since many tests wait for programs, browsers and the database
 # A cluster that does not outlive the tests, and whose databases live for a second, needs none of this.
 PASSING = ["fsync=off", "synchronous_commit=off", "full_page_writes=off", "autovacuum=off"]
 QUICK = (
@@ -44,7 +44,8 @@ def own_home(folder: Path, options: Sequence[str] = ()) -> Iterator[tuple[Home, 
     try:
         home = open_home(path)
         with in_use(home, options) as access:
-            yield home, {**access.env, **ONE_THREAD, "PYTHONPATH": f"{CHECKOUT / 'src'}:{CHECKOUT}"}
+            # In one zone everywhere: what is drawn or said of a moment is then the same on every machine.
+            yield home, {**access.env, **ONE_THREAD, "TZ": "UTC", "PYTHONPATH": f"{CHECKOUT / 'src'}:{CHECKOUT}"}
     finally:
         shutil.rmtree(path, ignore_errors=True)
 

@@ -9,7 +9,7 @@ from itertools import pairwise
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import Measure, RhythmKind
 from eproba.core.trial.lots import shuffled
-from eproba.core.words import listed
+from eproba.core.words import listed, plural
 
 MOST_DAYS = 730
 POUR_SECONDS = 45  # for one unit, watering lightly and pouring slowly: Eproba's own guess
@@ -81,7 +81,7 @@ def turned_rounds(decision_day: int, periods: int, typed: Sequence[int] = ()) ->
     """
     if decision_day % periods or decision_day // periods < 2:
         least, more = max(2, decision_day // periods) * periods, shared_out(decision_day, periods)
-        text = f"{decision_day} days can’t be shared out over {periods} periods"
+        text = f"{plural(decision_day, 'day')} can’t be shared out over {periods} periods"
         raise DaysError(f"{text}: decide on day {least}" + (f" or {more}." if more > least else "."))
     length = decision_day // periods
     rounds = tuple(sorted(set(typed))) or tuple(length * (i + 1) for i in range(periods))

@@ -7,6 +7,7 @@ from datetime import date, datetime
 from eproba.core.brewing.weather import Day
 from eproba.core.trial.compared import COMPARED
 from eproba.core.trial.model import Trial
+from eproba.core.words import day_words
 
 WIDTH, LEFT, RIGHT = 1000.0, 88.0, 60.0
 ROOM = 24.0  # of a label of three figures
@@ -89,8 +90,9 @@ def day_strip(trial: Trial, today: date, brews: Sequence[Brewed] = (), weather: 
         if day == 0 or step < trial.decision_day or day == trial.decision_day
     )
     taken = sum(r.done for r in trial.rounds)
-    words = (
-        f"Day {now} of {trial.decision_day}. {taken} of {len(trial.rounds)} rounds taken, "
+    words = f"Day 0 is {day_words(trial.start_on)}. " if now < 0 else f"Day {now} of {trial.decision_day}. "
+    words += (
+        f"{taken} of {len(trial.rounds)} rounds taken, "
         f"{sum(p.state == 'done' for p in pours)} of {len(pours)} pouring days done."
     )
     spans = tuple(_span(trial, brew) for brew in brews)
@@ -124,7 +126,8 @@ def _place(trial: Trial, at: datetime) -> float:
 
 
 def _span(trial: Trial, brew: Brewed) -> Span:
-    title = f"{brew.title}, begun {brew.start.astimezone():%d %b}, ready {brew.ready.astimezone():%d %b}"
+    begun, ready = (day_words(at.astimezone().date()) for at in (brew.start, brew.ready))
+    title = f"{brew.title}, begun {begun}, ready {ready}"
     return Span(_place(trial, brew.start), _place(trial, brew.ready), _place(trial, brew.end), title)
 
 

@@ -41,7 +41,7 @@ def vessel(batch: Batch, now: datetime, units: Units = METRIC) -> Vessel:
     rising = _bubbles(batch.id, level) if where == "brewing" else ()
     inside = units(Amount(litres, batch.unit.partition(" of ")[0]))
     held = units.out_of(Amount(litres, batch.unit), Amount(batch.litres, batch.unit))
-    words = f"{batch.recipe.title}, {held}, {STATES[where]}. {wanted.words}."
+    words = f"{batch.recipe.title}, {held}, {STATES[where]}. {wanted.words.rstrip('.')}."
     window = ready_window(batch) if where in ("standing", "brewing") else None
     return Vessel(
         batch, where, STATES[where], litres, wanted, round(level, 1), rising, window, words, inside.split(" ", 1)
