@@ -7,7 +7,6 @@ from datetime import date
 import numpy as np
 import pytest
 from scipy import stats
-from statsmodels.stats.power import TTestIndPower
 
 from eproba.core.catalogue import measures
 from eproba.core.judging.judge import judge
@@ -36,6 +35,8 @@ MILLILITRES = Prospect(4, 6, True, "difference", 20.0, 15.0)
 @pytest.mark.parametrize("units", [2, 3, 6, 12])
 @pytest.mark.parametrize("gap", [0.5, 1.0, 2.0])
 def test_one_pair_is_the_t_test_of_the_textbooks(units, gap):
+    from statsmodels.stats.power import TTestIndPower  # a second to read: only for whoever runs this
+
     prospect = Prospect(2, units, False, "difference", 1.0, gap)
     theirs = TTestIndPower().power(gap, units, 0.05)
     assert pairwise_power(prospect) == pytest.approx(theirs, abs=0.002)

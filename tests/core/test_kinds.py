@@ -6,7 +6,6 @@ from itertools import combinations
 
 import numpy as np
 import pytest
-import statsmodels.api as sm
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
@@ -187,6 +186,8 @@ def test_what_can_not_be_told_by_order_says_what_would_settle_it():
 
 @pytest.mark.parametrize("blocks", [False, True])
 def test_counts_in_percent_are_the_quasi_poisson_of_statsmodels(blocks):
+    import statsmodels.api as sm  # a second to read: only for whoever runs this
+
     rng = np.random.default_rng(4)
     units = [
         UnitValue(f"{t}{i}", t, float(rng.negative_binomial(2, 2 / (2 + m))), str(i) if blocks else None)

@@ -2,7 +2,6 @@
 
 import numpy as np
 import pytest
-import statsmodels.formula.api as smf
 from scipy import stats
 
 from eproba.core.judging.judge import judge
@@ -26,6 +25,8 @@ def ladder(slope, blocks=6, seed=3):
 
 @pytest.mark.parametrize("lost", [False, True])
 def test_the_trend_is_the_linear_contrast_of_the_same_model(lost):
+    import statsmodels.formula.api as smf  # a second to read: only for whoever runs this
+
     units = ladder(0.8)[: 21 if lost else None]
     judgement = judge(units, Question("A", worth=1.0, ladder=RUNGS))
     table = {"value": [u.value for u in units], "name": [u.treatment for u in units], "block": [u.block for u in units]}

@@ -10,7 +10,7 @@ from sqlmodel import Session, select
 from eproba.core.applying.due import Due
 from eproba.core.trial.carrying import Carrying
 from eproba.store import days as days_module
-from eproba.store.anonymous import EMPTIED, free_words, without_names
+from eproba.store.anonymous import DROPPED, EMPTIED, free_words, without_names
 from eproba.store.carried import carried_on
 from eproba.store.commands.carrying import carry_on
 from eproba.store.commands.drafts import FORGOTTEN, drop_forgotten, new_draft
@@ -19,7 +19,7 @@ from eproba.store.database import engine_for
 from eproba.store.findings import _left_for_noise
 from eproba.store.kit import household_kit
 from eproba.store.measures import all_measures
-from eproba.store.packages import FORMAT, garden_tables, tables_of
+from eproba.store.packages import FORMAT, TABLES, Table, columns_of, garden_tables, tables_of
 from eproba.store.tables import DraftRow, PriceRow, TrialRow
 from eproba.store.trials import load_trial
 from tests.conftest import TODAY, demo_garden
@@ -69,6 +69,41 @@ def test_nothing_that_says_who_or_where_leaves_with_a_result(session):
     words = {one.key: one.what for one in free_words(load_trial(session, 1), result=True)}
     assert words["claim"] == "What you claim, in your own words"
     assert words["seed"] == "The word that the lots were dealt from"
+
+
+# What a result must bear to be judged: keys, codes, kinds, units; own measures and recipes go along as such.
+LEAVES = {
+    "own_measures": "key name unit better scale how kind when",
+    "own_recipes": "key",
+    "trials": "key scale summary dealing algorithm control compared",
+    "treatments": "letter name role amount_unit recipe sharing per things",
+    "units": "code letter block kind",
+    "measures": "measure_key",
+    "rounds": "key at",
+    "readings": "measure_key source",
+    "corrections": "verdict_before",
+    "batches": "recipe water school",
+    "batch_events": "what",
+    "pours": "letter status amount moisture can what per",
+    "spare_runs": "letter",
+    "unit_events": "what",
+}
+
+
+@demo_garden
+def test_of_everything_that_somebody_wrote_only_what_is_judged_leaves(session):
+    tables, _ = tables_of(session, [1])
+    real = {table.name: table.rows[0] for table in tables if table.rows}
+    for name in set(TABLES) - set(DROPPED):
+        words = {column.name: "my secret" for column in columns_of(name) if column.kind == "string"}
+        row = {**real.get(name, {}), **words} | ({"what": "treatments"} if name == "amendments" else {})
+        (table,) = without_names([table_with(name, [row]), table_with("trials", [real["trials"]])], ())[:1]
+        left = [column for column in words if "my secret" in str(table.rows[0][column])]
+        assert " ".join(left) == LEAVES.get(name, ""), name
+
+
+def table_with(name, rows):
+    return Table(name, columns_of(name), rows)
 
 
 @demo_garden

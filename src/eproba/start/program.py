@@ -115,6 +115,8 @@ def _virtual_environment(program: Program, requirements: str) -> None:
     if not program_python.exists() or subprocess.run([program_python, "-c", check]).returncode:
         subprocess.run([base, "-m", "venv", "--clear", program.venv], check=True, umask=0o022)
     pip = [str(program_python), "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes"]
+    if requirements == "test":
+        pip.append("--no-compile")  # most of it is never read, and what is read compiles itself
     with (program.venv / "pip.log").open("wb") as log:
         done = subprocess.run([*pip, "-r", str(lists[-1])], stdout=log, stderr=log, umask=0o022)
     if done.returncode:

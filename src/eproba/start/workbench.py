@@ -26,9 +26,9 @@ IN_MEMORY_FROM = 3_000 * 2**20
 WORKERS = "4"  # on two cores: twice as many, since many tests wait for programs, browsers and the database
 # A cluster that does not outlive the tests, and whose databases live for a second, needs none of this.
 PASSING = ["fsync=off", "synchronous_commit=off", "full_page_writes=off", "autovacuum=off"]
-QUICK = (
-    ["ruff", "check", "-q", "."],
-    ["ruff", "format", "--check", "-q", "."],
+FIRST = (["ruff", "check", "-q", "."], ["ruff", "format", "--check", "-q", "."])
+BESIDE = (
+    ["mypy", "--no-error-summary"],
     ["djlint", "--lint", "--quiet", "src/eproba/web"],
     ["lint-imports", "--no-logo"],
 )
@@ -67,14 +67,15 @@ def test(arguments: Sequence[str]) -> int:
         tests = [str(program.python), "-m", "pytest", "-q"]
         if set(arguments) - {"--long"}:
             return subprocess.run([*tests, *arguments], env=env, cwd=CHECKOUT).returncode
-        say("ruff, djlint, import-linter; mypy beside the tests")
-        for check in QUICK:
+        say("ruff; then mypy, djlint and import-linter beside the tests")
+        for check in FIRST:
             _check(*_started(program, env, check))
-        types = _started(program, env, ["mypy", "--no-error-summary"])
+        beside = [_started(program, env, check) for check in BESIDE]
         # As many as the machine has cores, and one that waits for a browser meanwhile.
         whole = [*tests, *arguments, "-n", WORKERS, "--dist", "loadscope"]
         outcome = subprocess.run(whole, env=env, cwd=CHECKOUT).returncode
-        _check(*types)
+        for check in beside:
+            _check(*check)
         return outcome
 
 

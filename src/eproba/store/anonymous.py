@@ -22,7 +22,7 @@ REPLACED = ("reason", "ended_reason", "lost_reason", "override", "otherwise")
 DROPPED = (
     "measure_pictures", "batch_changes", "samples", "pictures", "left_out", "guesses", "label_answers", "repeats",
 )  # fmt: skip
-ROUGH_SKIPS = "skipped"
+SKIPS, ROUGHLY = ("skip_reason", "old_skip_reason"), "skipped"
 
 
 @dataclass(frozen=True)
@@ -98,8 +98,7 @@ def _row(table: str, row: Mapping[str, Any], key: str, keep: Collection[str]) ->
     for name in REPLACED:
         if values.get(name):
             values[name] = UNTOLD
-    if values.get("skip_reason"):
-        values["skip_reason"] = ROUGH_SKIPS
+    values |= {name: ROUGHLY for name in SKIPS if values.get(name)}
     if table == "trials":
         values = _trial(values, keep)
     if table == "treatments":
