@@ -95,5 +95,5 @@ def test_brews_and_weather_lie_on_the_same_axis():
     assert x + wide / 2 == pytest.approx((strip.start + strip.end) / 2, abs=0.2)
     assert tall == pytest.approx(17, abs=0.1), "ten of twenty millimetres"
     assert strip.sky.warmth.count("L") == 28, "from day 0 to the decision day"
-    assert "2 brews: Ferment, begun 08 May, ready 15 May" in strip.words
+    assert "2 brews: Ferment, begun Fri 8 May, ready Fri 15 May" in strip.words
     assert day_strip(trial, date(2026, 5, 3)).sky is None

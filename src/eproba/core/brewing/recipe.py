@@ -383,8 +383,7 @@ def _portion(where: str, entry: Mapping[str, Any], ingredients: Mapping[str, Ing
         raise RecipeError(f"{where}: unknown ingredient {name}; known are {', '.join(ingredients)}")
     check_values(where, {"amount": entry["amount"], "unit": entry["unit"]}, Portion, RecipeError)
     portion = Portion(ingredients[name], float(entry["amount"]), entry["unit"])
-    if not portion.grams > 0:
-        raise RecipeError(f"{where}: {portion.ingredient.name} needs an amount above 0")
+    portion.ingredient.grams(portion.amount, portion.unit)  # refuses a unit in which nobody can measure it
     return portion
 
 

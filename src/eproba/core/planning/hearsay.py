@@ -291,8 +291,6 @@ def _number(word: str) -> float:
         return float(COUNTS.index(word))
     if word in DOZENS:
         return DOZENS[word]
-    if word in DOZENS:
-        return DOZENS[word]
     if "/" in word:
         top, bottom = word.split("/")
         return int(top) / int(bottom) if int(bottom) else 0.0

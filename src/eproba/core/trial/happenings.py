@@ -40,7 +40,7 @@ def what_typed(text: str) -> UnitEventWhat:
     for what in WHAT:
         if what == text:
             return what
-    raise HappeningError(f"Say what happened: {listed(list(WHAT.values()))}.")
+    raise HappeningError(f"Say what happened: {listed(list(WHAT.values()), 'or')}.")
 
 
 def check_event(
