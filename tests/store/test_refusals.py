@@ -6,23 +6,28 @@ from datetime import UTC, datetime, timedelta
 import psycopg
 import pytest
 from sqlalchemy import text
-from sqlmodel import Session
+from sqlmodel import Session, select
 
 from eproba.core.catalogue import measures, recipes
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import OwnNoise, own_measure
+from eproba.core.trial.moving import Move
 from eproba.core.trial.readings import Entry
 from eproba.store.commands import household as door
+from eproba.store.commands.challenges import close_hand_in, note_result, note_slip, open_envelope, open_hand_in
 from eproba.store.commands.drafts import hold_draft, new_draft, take_draft
 from eproba.store.commands.findings import keep_finding
+from eproba.store.commands.happenings import put_down, take_back, take_sample
 from eproba.store.commands.household import begin_try, forgive_try, keep_device, saw_device
 from eproba.store.commands.kit import keep_kit
 from eproba.store.commands.locks import Changed, lock_trial
 from eproba.store.commands.measures import add_own_measure, drop_own_measure
-from eproba.store.commands.pours import PourLog, log_pours
+from eproba.store.commands.pictures import add_picture, change_picture, decide_on_picture
+from eproba.store.commands.pours import PourLog, log_pours, move_pours
 from eproba.store.commands.readings import Sender, Sent, add_many, take_entries
 from eproba.store.commands.recipes import keep_recipe
-from eproba.store.commands.rounds import finish_round, open_again
+from eproba.store.commands.rounds import RoundWord, WordAnswer, finish_round, leave_out, open_again, take_word
+from eproba.store.commands.together import leave_out as not_counted
 from eproba.store.commands.trials import delete_trial, note_trial
 from eproba.store.doorkeeping import home_address, new_passcode, passcode_is_set
 from eproba.store.findings import own_noise
@@ -33,6 +38,7 @@ from eproba.store.measures import all_measures
 from eproba.store.readings import corrections_of, readings_of
 from eproba.store.restoring import begin_restore, bring_back, delete_aside, end_restore, set_aside
 from eproba.store.server import named
+from eproba.store.tables import ChallengeRow, LeftOutRow, RoundRow, UnitEventRow
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import migrate
 from tests.conftest import TODAY, demo_garden
@@ -275,3 +281,118 @@ def test_what_is_open_and_has_no_finding_is_to_be_judged(session):
     assert {stage for stage, unjudged in before.values() if unjudged} == set()
     assert {before[n][0] for n, unjudged in after.items() if unjudged} == {"finished"}
     assert {before[n][0] for n, unjudged in after.items() if not unjudged} == {"planned", "running"}
+
+
+@demo_garden
+def test_pictures_rounds_and_pours_of_others_are_refused(session):
+    currants, beds, chard = (load_trial(session, number) for number in (CURRANTS, BEDS, CHARD))
+    picture = add_picture(session, CURRANTS, "d1", b"jpeg", NOW, by="Ilse")
+    assert add_picture(session, CURRANTS, "d1", b"another", NOW) == picture, "one that is there stays as it is"
+    assert refused(change_picture, session, BEDS, picture) == "This picture was thrown away."
+    assert refused(change_picture, session, CURRANTS, 10**6) == "This picture was thrown away."
+    for name, other in (("unit", chard.units[0]), ("round", chard.rounds[0])):
+        asked = refused(change_picture, session, CURRANTS, picture, **{f"{name}_id": other.id})
+        assert asked == f"Choose a {name} of this trial."
+    row = change_picture(session, CURRANTS, picture, unit_id=currants.units[1].id)
+    sender = Sender("Ilse", NOW, "form")
+    wanted = "Say first which unit it shows, and in which round."
+    assert refused(decide_on_picture, session, currants, row, True, sender) == wanted
+    row = change_picture(session, CURRANTS, picture, round_id=currants.rounds[3].id)
+    decide_on_picture(session, currants, row, False, sender)
+    assert row.kept is False
+    first, open_one, last = chard.rounds[0], beds.rounds[1], beds.rounds[-1]
+    assert refused(leave_out, session, CHARD, first.id, NOW) == "The round of day 0 is closed already."
+    leave_out(session, BEDS, open_one.id, NOW)
+    assert refused(leave_out, session, BEDS, open_one.id, NOW) == "The round of day 7 is closed already."
+    without = "The last round can’t be left out: measure it, or end the trial early."
+    assert refused(leave_out, session, BEDS, last.id, NOW) == without
+    poured = next(pour for pour in beds.pours if pour.status == "poured")
+    moved = Move({poured.id: 9}, (), (0,), (9,))
+    meanwhile = "One of these pours was put on record meanwhile: look at what stands there now."
+    assert refused(move_pours, session, BEDS, moved, "rain", "Ilse", NOW) == meanwhile
+
+
+@demo_garden
+def test_what_a_device_says_of_a_round_is_answered_once_each(session):
+    currants, chard = load_trial(session, CURRANTS), load_trial(session, CHARD)
+    this = currants.rounds[3]
+
+    def say(trial=currants, note=None, finished=False, seen="", key=None):
+        word = RoundWord(
+            "w1", trial.key if trial else "none", key or (trial or chard).rounds[3].key, note, seen, finished
+        )
+        return take_word(session, word, NOW)
+
+    keep = "Nothing was written. Keep your entries as a file."
+    assert (say(None).status, say(None).why.endswith(keep)) == ("refused", True)
+    gone = say(key="no such round")
+    assert (gone.status, gone.why) == ("refused", f"This round was removed from the plan. {keep}")
+    assert say(note="Windy.") == WordAnswer("w1", "saved", note="Windy.")
+    other = say(note="Calm.")
+    assert (other.status, other.note) == ("conflict", "Windy.")
+    assert say(finished=True) == WordAnswer("w1", "saved")
+    session.expire_all()
+    row = session.get(RoundRow, this.id)
+    assert (row.note, row.done, row.closed_at) == ("Windy.", True, NOW)
+    assert say(chard, finished=True) == WordAnswer("w1", "saved"), "said again it is done once"
+
+
+@demo_garden
+def test_who_is_left_out_of_a_question_and_why(session):
+    empty = "Say why it does not count: whoever looks at these trials reads the reason."
+    assert refused(not_counted, session, CHARD, "B", "", "Ilse", NOW) == empty
+    assert refused(not_counted, session, CHARD, "Z", "hail", "Ilse", NOW) == "The trial has no such treatment."
+    not_counted(session, CHARD, "B", "hail", "Ilse", NOW)
+    not_counted(session, CHARD, "B", "hail, and slugs", "Nele", NOW)
+    assert [(row.letter, row.reason, row.by) for row in session.exec(select(LeftOutRow))] == [
+        ("B", "hail, and slugs", "Nele")
+    ]
+
+
+def test_an_envelope_of_many_gardens_takes_each_once_and_none_after_its_day(session):
+    row = ChallengeRow(key="c", name="Comfrey", opens_on=TODAY, file=b"{}", garden="me", called_here=True, made_at=NOW)
+    session.add(row)
+    session.flush()
+    assert not close_hand_in(session, "c")
+    open_hand_in(session, "c", "secret")
+    assert close_hand_in(session, "c")
+    note_slip(session, "c", "ada", "joined", 6, NOW)
+    note_result(session, "c", "ada", 6, "trial of ada", b"zip", NOW)
+    counts = "The garden with the key ada has sent its result already: {} counts."
+    assert refused(note_slip, session, "c", "ada", "stopped", 6, NOW) == counts.format("that one")
+    assert refused(note_result, session, "c", "ada", 6, "another", b"zip", NOW) == counts.format("the first one")
+    twice = "This trial is in the envelope already, from another garden."
+    assert refused(note_result, session, "c", "eve", 6, "trial of ada", b"zip", NOW) == twice
+    early = "The envelope opens on its day, not before: until then nobody knows what is in it."
+    assert refused(open_envelope, session, "c", TODAY - timedelta(days=1), NOW) == early
+    assert open_envelope(session, "c", TODAY, NOW) == [b"zip"]
+    late = "The envelope of this challenge is open: nothing can join it any more."
+    assert refused(note_slip, session, "c", "bob", "joined", 6, NOW) == late
+    assert open_envelope(session, "c", TODAY, NOW + timedelta(days=1)) == [b"zip"], "opened again it is the same"
+    assert session.get(ChallengeRow, "c").opened_at == NOW
+
+
+@demo_garden
+def test_a_laboratory_s_number_and_what_happened_once_write_each_reading_once(session):
+    chard = load_trial(session, CHARD)
+    first, second = chard.units[:2]
+    assert refused(put_down, session, chard, [], "fed", TODAY, None, "", "Ilse", NOW) == (
+        "Say to which units it happened."
+    )
+    put_down(session, chard, [first, second], "fed", TODAY, None, "by hand", "Ilse", NOW)
+    events = session.exec(select(UnitEventRow)).all()
+    assert [(row.unit_id, row.what, row.note, row.taken_back) for row in events] == [
+        (unit.id, "fed", "by hand", False) for unit in (first, second)
+    ]
+    take_back(session, CURRANTS, events[0].id)
+    take_back(session, CHARD, events[1].id)
+    session.expire_all()
+    assert [row.taken_back for row in session.exec(select(UnitEventRow).order_by(UnitEventRow.id))] == [False, True]
+    leaves = next(asked for asked in chard.asked if asked.measure.key == "leaf_count")
+    facts = {"mixed": "", "laboratory": "", "taken_on": TODAY, "by": "Ilse"}
+    this = chard.rounds[-1]
+    assert take_sample(session, chard, this, leaves, [first], False, **facts) == "L1"
+    assert take_sample(session, chard, this, leaves, [second], False, **facts) == "L2"
+    assert refused(take_sample, session, chard, this, leaves, [first], False, **facts) == (
+        f"{first.code}: in another sample of this round already."
+    )
