@@ -67,6 +67,61 @@ def test_a_meter_is_made_known_and_forgotten_and_one_that_smells_alcohol_never(c
     assert client.get(f"/meters/{number}/log").status_code == 404
 
 
+def test_a_new_token_shuts_the_old_one_out(client, token):
+    number = re.search(r"/meters/(\d+)/token", text(client, "/meters")).group(1)
+    assert client.post(f"/meters/{number}/token").status_code == 302
+    new = re.search(r"Bearer ([\w-]+)", text(client, "/meters")).group(1)
+    assert [sent(client, given, {"value": 14.2})[0] for given in (token, new)] == [401, 200]
+    gone = client.post("/meters/99/token", follow_redirects=True)
+    assert "That meter was forgotten." in gone.text
+
+
+def test_what_a_meter_says_is_taken_when_it_holds_steady(client, token, clock, monkeypatch):
+    number = re.search(r"/meters/(\d+)/token", text(client, "/meters")).group(1)
+
+    def taken(meter=f"m{number}", **more):
+        return client.get("/meters/take", query_string={"meter": meter, "measure": "soil_temperature", **more})
+
+    assert taken().get_json() == {"said": "Probe by the chard has said nothing for ten minutes.", "value": None}
+    for back, value in ((40, 14.0), (20, 14.9), (0, 15.8)):
+        sent(client, token, {"value": value, "at": (clock.at - timedelta(seconds=back)).isoformat()})
+    assert taken().get_json() == {"said": "15.8 °C, not steady yet …", "value": None}
+    clock.forward(minutes=3)
+    for back, value in ((40, 15.0), (20, 15.1), (0, 15.2)):
+        sent(client, token, {"value": value, "at": (clock.at - timedelta(seconds=back)).isoformat()})
+    assert taken().get_json() == {"said": "", "value": "15.1", "meter": "Probe by the chard"}
+    client.post("/measures/units", {"system": "US"})
+    assert taken().get_json()["value"] == "59.18"
+    for strange in ("m99", "s0", "mx", "x", ""):
+        assert taken(strange).status_code == 404, strange
+    assert client.get("/meters/picture/abc").status_code == 404, "the simulated camera is the demo's alone"
+    monkeypatch.setattr("eproba.web.meters.views.simulating", lambda: True)
+    picture = client.get("/meters/picture/abc?unit=P2&on=2026-05-18")
+    assert (picture.mimetype, picture.data[:2]) == ("image/jpeg", b"\xff\xd8")
+    run = taken("s0", minutes="2").get_json()
+    assert (run["said"], run["minutes"][:9], len(run["values"].split(";"))) == ("", "0;0.3333;", 7)
+    assert run["meter"].endswith("(simulated)")
+    assert taken("s99").status_code == 404
+    assert taken(minutes="1").get_json()["values"] == "59;59.18;59.36"
+    clock.forward(minutes=20)
+    assert taken(minutes="1").get_json()["values"] is None, "nothing was said in that minute"
+
+
+def test_what_inputs_come_to_is_told_while_they_are_typed(client):
+    def told(inputs, measure="infiltration"):
+        return client.get("/measures/reckon", query_string={"measure": measure, "inputs": inputs}).get_json()
+
+    known = "It goes in at: 3000 mm/h, give or take 223"
+    assert told("seconds=30 depth_mm=25") == {"said": [], "value": known}
+    slower = "Not gone when you stopped: it goes in slower than that."
+    assert told("seconds=30 depth_mm=25 gone=0") == {"said": [slower], "value": known}
+    wrong = "seconds: “soon” is not a number; write it like 12.5 or 12,5"
+    assert told("seconds=soon depth_mm=25") == {"said": [wrong], "value": ""}
+    client.post("/measures/units", {"system": "US"})
+    assert told("seconds=30 depth_mm=25")["value"] == "It goes in at: 118.1 in/h, give or take 8.8"
+    assert client.get("/measures/reckon?measure=plant_height").status_code == 404
+
+
 def test_a_log_is_mapped_once_and_its_bad_lines_are_told(client, token):
     number = re.search(r"/meters/(\d+)/log", text(client, "/meters")).group(1)
 

@@ -44,6 +44,12 @@ class Output:
     unit: str
     decimals: int
 
+    def digits_beside(self, doubt: float | None) -> int:
+        """Decimals that are worth saying: beside a doubt no further than the digit behind its first."""
+        if not doubt:
+            return self.decimals
+        return min(self.decimals, max(0, 1 - math.floor(math.log10(doubt))))
+
 
 @dataclass(frozen=True)
 class Calculator:

@@ -132,8 +132,9 @@ def reckon_inputs() -> ResponseReturnValue:
     main = next(result for result in measure.calculator.results if result.name == measure.calculator.main)
     value, doubt = worked.results[main.name], worked.doubts.get(main.name)
     how = conversion(main.unit, system())
-    about = "" if doubt is None else f", give or take {figure(how.apart_shown(doubt))}"
-    shown = "" if value is None else f"{how.shown(value):.{main.decimals}f} {how.unit}".rstrip()
+    apart = None if doubt is None else how.apart_shown(doubt)
+    about = "" if apart is None else f", give or take {figure(apart)}"
+    shown = "" if value is None else f"{how.shown(value):.{main.digits_beside(apart)}f} {how.unit}".rstrip()
     words = f"{main.words}: {shown}{about}" if shown else ""
     return jsonify(said=list(worked.said), value=words)
 
