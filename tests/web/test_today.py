@@ -23,7 +23,8 @@ def test_brews_stand_on_today_calendar_and_in_the_file(client):
     strip = text(client, "/trials/5").split("day-strip")[1]
     assert (
         "3 brews: Ferment, second bucket, begun Thu 14 May, ready Tue 19 May; "
-        "Ferment, first bucket, begun Thu 7 May, ready Wed 13 May; Unrefined-sugar ferment, begun Wed 20 May, ready Wed 27 May."
+        "Ferment, first bucket, begun Thu 7 May, ready Wed 13 May; Unrefined-sugar ferment, "
+        "begun Wed 20 May, ready Wed 27 May."
     ) in strip, "poured from, and planned"
     assert "brews: " not in text(client, "/trials/2"), "those of other trials are not its own"
 

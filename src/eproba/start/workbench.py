@@ -74,8 +74,8 @@ def test(arguments: Sequence[str]) -> int:
         # As many as the machine has cores, and one that waits for a browser meanwhile.
         whole = [*tests, *arguments, "-n", WORKERS, "--dist", "loadscope"]
         outcome = subprocess.run(whole, env=env, cwd=CHECKOUT).returncode
-        for check in beside:
-            _check(*check)
+        for name, running in beside:
+            _check(name, running)
         return outcome
 
 
