@@ -39,16 +39,17 @@ def move(trial: Trial, day: int, to: int, following: bool, today_day: int) -> Mo
     Raises
     ------
     MoveError
-        Nothing waits on that day; the new day is over, after the decision, or taken by another pour.
+        Nothing waits on that day; the new day is the old one, over, after the decision, or taken by another pour.
     """
     waiting = [pour for pour in trial.pours if pour.status == "due"]
     moving = [pour for pour in waiting if pour.day == day or (following and pour.day > day)]
     if not any(pour.day == day for pour in moving):
         raise MoveError(f"No pour waits on day {day}: what is on record stays where it is.")
     _check_day(trial, to, today_day)
+    if to == day:
+        raise MoveError(f"Day {day} is where this pour stands: choose another day.")
     shift = to - day
     staying = {(pour.letter, pour.what, pour.day) for pour in trial.pours if pour not in moving}
-    new_days = {pour.id: pour.day + shift for pour in moving}
     new_days = {pour.id: pour.day + shift for pour in moving}
     days = {pour: new for pour, new in new_days.items() if is_before_the_decision(new, trial.decision_day)}
     taken = [pour.day + shift for pour in moving if (pour.letter, pour.what, days.get(pour.id, -1)) in staying]
@@ -65,9 +66,8 @@ def move(trial: Trial, day: int, to: int, following: bool, today_day: int) -> Mo
 
 def _check_day(trial: Trial, to: int, today_day: int) -> None:
     if to < max(0, today_day):
-        raise MoveError(
-            f"Day {to} is over: the soonest is {'today, ' if today_day >= 0 else ''}day {max(0, today_day)}."
-        )
+        soonest = f"{'today, ' if today_day >= 0 else ''}day {max(0, today_day)}"
+        raise MoveError(f"{f'Day {to}' if to >= 0 else 'That day'} is over: the soonest is {soonest}.")
     if not is_before_the_decision(to, trial.decision_day):
         text = f"On day {trial.decision_day} the last readings come before anything is poured"
         raise MoveError(f"{text}: choose a day before it, or skip the pour.")

@@ -8,7 +8,6 @@ from datetime import datetime, timedelta
 from flask import Blueprint, abort, current_app, flash, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
 from flask_login import UserMixin, current_user, login_user, logout_user
-from flask_wtf import FlaskForm
 from werkzeug.security import check_password_hash
 from wtforms import HiddenField, PasswordField, RadioField, StringField
 from wtforms.validators import InputRequired
@@ -35,6 +34,7 @@ from eproba.web.ui.clock import now
 from eproba.web.ui.codes import qr_code
 from eproba.web.ui.doors import is_own_page
 from eproba.web.ui.fields import at_most
+from eproba.web.ui.form import OurForm
 from eproba.web.ui.logs import one_line
 from eproba.web.ui.responses import NOT_KEPT, wants_json
 from eproba.web.ui.session import db, helping, reading_by_link, sees_lots, who
@@ -76,7 +76,7 @@ class Device(UserMixin):
     seen_at: datetime
 
 
-class WhoForm(FlaskForm):
+class WhoForm(OurForm):
     who = StringField("Your name", [InputRequired("Type a name or initials."), at_most(40)])
     role = RadioField(
         "In blind trials this device", choices=list(DEVICE_ROLES.items()), default="reads", validate_choice=False

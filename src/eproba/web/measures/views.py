@@ -6,11 +6,11 @@ from typing import Any, cast, get_args
 
 from flask import Blueprint, Response, abort, flash, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from flask_wtf import FlaskForm
 from flask_wtf.file import FileField
 from wtforms import BooleanField, RadioField, SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import InputRequired
 
+from eproba.core.catalogue import measures as catalogue
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.calculators import reckon
 from eproba.core.measuring.measures import (
@@ -33,6 +33,7 @@ from eproba.store.commands.measures import add_own_measure, drop_own_measure
 from eproba.store.kit import household_kit
 from eproba.store.measures import all_measures, picture_of_how, pictured
 from eproba.web.ui.fields import NumberField, at_most, whole
+from eproba.web.ui.form import OurForm
 from eproba.web.ui.session import db, system
 from eproba.web.ui.units import sentence
 from eproba.web.ui.zone import zone_facts
@@ -50,7 +51,7 @@ MOST_LEVELS = 9
 UNITS = {"day": "days", "yes or no": "of units", "class": "class", "score": "levels"}
 
 
-class OwnMeasureForm(FlaskForm):
+class OwnMeasureForm(OurForm):
     name = StringField("Name", [InputRequired("Name it, e.g. Flowers open."), at_most(60)])
     kind = SelectField("It is", choices=list(OWN_KINDS.items()), default="quantity")
     levels = TextAreaField("Its levels or classes in order, one a line", [at_most(900)])
@@ -171,7 +172,8 @@ def _added(form: OwnMeasureForm) -> bool:
             ),
         )
     except MeasureError as error:
-        form.high.errors = [sentence(error).partition(": ")[2]]
+        said = sentence(error).partition(": ")[2]
+        form.high.errors = [f"{said[:1].upper()}{said[1:].rstrip('.')}."]
         return False
     try:
         picture = _picture(form)
@@ -201,6 +203,8 @@ def how(key: str) -> ResponseReturnValue:
 
 @measures.post("/measures/<key>/delete")
 def drop(key: str) -> ResponseReturnValue:
+    if key not in all_measures(db()).keys() - catalogue().keys():
+        abort(404, "There is no such measure of your own.")
     if drop_own_measure(db(), key):
         commit()
         flash("Measure deleted.")

@@ -6,7 +6,6 @@ from typing import Any
 
 from flask import Blueprint, Response, abort, current_app, flash, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from flask_wtf import FlaskForm
 from wtforms import SelectField, StringField
 from wtforms.validators import InputRequired
 
@@ -35,6 +34,7 @@ from eproba.store.secrets import new_secret
 from eproba.store.tables import MeterRow
 from eproba.web.ui.clock import now
 from eproba.web.ui.fields import NumberField, at_most, whole
+from eproba.web.ui.form import OurForm
 from eproba.web.ui.responses import sent_json
 from eproba.web.ui.session import db, who
 from eproba.web.ui.shown_once import show_once, shown_once
@@ -48,7 +48,7 @@ RUN_MINUTES = 10
 LARGEST = 1e12  # in whatever unit
 
 
-class MeterForm(FlaskForm):
+class MeterForm(OurForm):
     """A meter of one's own."""
 
     name = StringField("Name", [InputRequired("Name it as you call it, e.g. Probe by the chard."), at_most(60)])

@@ -8,7 +8,6 @@ from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from flask_wtf import FlaskForm
 from wtforms import RadioField, StringField
 from wtforms.validators import InputRequired
 
@@ -48,6 +47,7 @@ from eproba.web.pours.typed import (
 from eproba.web.stations import season, station
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import at_most, whole, written
+from eproba.web.ui.form import OurForm
 from eproba.web.ui.looks import trial_looks
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, trial_or_404, who
 from eproba.web.ui.units import sentence, units
@@ -70,6 +70,8 @@ def show(trial_id: int, day: int) -> ResponseReturnValue:
         (pour for pour in trial.pours if pour.day == day),
         key=lambda pour: (pour.letter != trial.control, pour.letter, pour.what),
     )
+    if not that_day:
+        abort(404, f"This trial has no pour on day {day}.")
     kept_for = _kept_for() if request.method == "GET" else {}
     rows = [_with_batch(row_of(trial, pour, request.form, now()), kept_for) for pour in that_day]
     held = circumstances(that_day, request.form)
@@ -232,24 +234,27 @@ def overdue(trial_id: int) -> ResponseReturnValue:
     waits = any(p.status == "due" and trial.date_of(p.day) == today() for p in fresh.pours)
     if go == "forward" and waits:
         return redirect(url_for("pours.show", trial_id=trial_id, day=trial.day_of(today())))
-    return redirect(url_for("today_page.show" if go == "forward" else "pours.index", trial_id=trial_id))
+    return redirect(url_for("today_page.show") if go == "forward" else url_for("pours.index", trial_id=trial_id))
 
 
 def _caught_up(trial: Trial, go: str) -> str:
     """Put on record what became of the pours that are overdue; returns what to say about it."""
     waiting = [p for p in trial.pours if p.status == "due" and trial.date_of(p.day) < today()]
+    if not waiting:
+        return "Nothing waits any more."
     if go == "forward":
         return _forward(trial, waiting)
     planned = AsPlanned(trial, batches(db()))
     logs = [planned.log(pour) if go == "poured" else left_out(trial, pour) for pour in waiting]
     log_pours(db(), trial.id, logs, who(), now())
-    return f"{len(logs)} pours are on record, each {'as planned' if go == 'poured' else 'as left out'}."
+    on_record = "1 pour is on record," if len(logs) == 1 else f"{len(logs)} pours are on record, each"
+    return f"{on_record} {'as planned' if go == 'poured' else 'as left out'}."
 
 
 def _forward(trial: Trial, waiting: Sequence[Pour]) -> str:
     """Skip what the first way out skips, and move the last one to its new day."""
     way = ways_of(db(), {trial.id: today()}, now(), batches(db()), season()).get(trial.id)
-    if way is None or not waiting:
+    if way is None:
         return "Nothing waits any more."
     log_pours(db(), trial.id, [left_out(trial, p) for p in waiting if p.day in way.skipped], who(), now())
     said = f"Skipped: day {listed([str(day) for day in way.skipped])}." if way.skipped else ""
@@ -260,7 +265,7 @@ def _forward(trial: Trial, waiting: Sequence[Pour]) -> str:
     return said or "Nothing waits any more."
 
 
-class MoveForm(FlaskForm):
+class MoveForm(OurForm):
     to = StringField("To", [InputRequired("Which day?"), at_most(30)])
     following = RadioField("What moves", choices=[("no", "this pour alone"), ("yes", "this one and all that follow")],
                            default="no")  # fmt: skip

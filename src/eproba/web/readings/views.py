@@ -5,7 +5,6 @@ from datetime import date, datetime
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from flask_wtf import FlaskForm
 from sqlalchemy.exc import IntegrityError
 from wtforms import BooleanField, HiddenField, StringField, ValidationError
 from wtforms.validators import InputRequired
@@ -27,6 +26,7 @@ from eproba.store.readings import all_readings, corrections_of, readings_of, rep
 from eproba.web.readings.rescue import take_rescued
 from eproba.web.ui.clock import now, today
 from eproba.web.ui.fields import at_most, whole
+from eproba.web.ui.form import OurForm
 from eproba.web.ui.responses import download, file_name
 from eproba.web.ui.session import db, seen_trial_or_404, sees_lots, who
 from eproba.web.ui.units import sentence
@@ -37,7 +37,7 @@ XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 readings = Blueprint("readings", __name__, template_folder="templates")
 
 
-class ReadingForm(FlaskForm):
+class ReadingForm(OurForm):
     """One reading, new or corrected; whether it may be written is the core's to say."""
 
     value = StringField("Right value (empty: no reading)", [at_most(60)])

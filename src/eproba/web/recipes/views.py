@@ -83,9 +83,12 @@ def file_out(key: str, kind: str) -> ResponseReturnValue:
 @recipes.post("/recipes/import")
 def file_in() -> ResponseReturnValue:
     """A recipe from a file becomes one's own; a known own one gets its next version."""
-    sent = request.files.get("file")
+    raw = sent.read() if (sent := request.files.get("file")) else b""
+    if not raw:
+        flash("Choose a file with a recipe first.")
+        return redirect(url_for("recipes.index"))
     try:
-        read = read_recipe(sent.read() if sent else b"", recipe_of)
+        read = read_recipe(raw, recipe_of)
     except (RecipeError, QuantityError) as error:
         flash(f"{error}")
         return redirect(url_for("recipes.index"))

@@ -3,7 +3,6 @@
 from datetime import datetime
 from typing import Any
 
-from flask_wtf import FlaskForm
 from flask_wtf.file import FileField
 from wtforms import RadioField, SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import InputRequired
@@ -13,6 +12,7 @@ from eproba.core.brewing.recipe import SIGN_WORDS, SIGNS, Recipe, in_the_way_of
 from eproba.core.quantities import COLDEST, HOTTEST
 from eproba.web.mixing.forms import WATERS
 from eproba.web.ui.fields import AmountField, AmountForm, at_most, moment_of
+from eproba.web.ui.form import OurForm
 
 STARTS = {"now": "mixed now", "earlier": "mixed earlier, at", "standing": "its water is set out now; mixed later"}
 
@@ -42,9 +42,9 @@ class BatchForm(MadeForm):
     began = StringField("Mixed at", [at_most(30)])
     temperature = AmountField("How warm it is", "°C", COLDEST, HOTTEST, optional=True)
 
-    def validate_litres(self, field: Any) -> None:
-        if field.number is not None and field.number <= 0:
-            raise ValidationError("A batch holds more than 0.")
+    def validate_began(self, field: Any) -> None:
+        if self.start.data == "earlier" and not (field.data or "").strip():
+            raise ValidationError("Say when it was mixed.")
 
 
 def _sign(name: str) -> SelectField:
@@ -78,7 +78,7 @@ class LookForm(MadeForm):
         return Event(at, what, self.temperature.number, self.seen, self.litres.number, note, by)
 
 
-class ThrowForm(FlaskForm):
+class ThrowForm(OurForm):
     at = StringField("When", [at_most(30)])
     reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), at_most(200)])
 

@@ -2,19 +2,19 @@
 
 from typing import Any
 
-from flask_wtf import FlaskForm
 from wtforms import BooleanField, HiddenField, RadioField, SelectField, StringField, TextAreaField, ValidationError
 from wtforms.validators import InputRequired
 
 from eproba.core.trial.days import MOST_DAYS
 from eproba.web.ui.fields import NumberField, at_most
+from eproba.web.ui.form import OurForm
 
 
-class ReasonForm(FlaskForm):
+class ReasonForm(OurForm):
     reason = StringField("Why?", [InputRequired("Say why: it belongs in the record."), at_most(300)])
 
 
-class NoteForm(FlaskForm):
+class NoteForm(OurForm):
     """The trial's note; `seen` is the note that it was written over."""
 
     note = TextAreaField("Note", [at_most(5000)])
@@ -34,11 +34,11 @@ def _lines(text: str | None) -> str:
     return (text or "").replace("\r\n", "\n")
 
 
-class SureForm(FlaskForm):
+class SureForm(OurForm):
     sure = BooleanField("Yes, delete it for good", [InputRequired("Tick the box if you are sure.")])
 
 
-class SpareForm(FlaskForm):
+class SpareForm(OurForm):
     letter = SelectField("Treatment")
     fared = RadioField("How did it fare?", choices=[("well", "Came through"), ("badly", "Suffered")], default="well")
     note = StringField("What was seen", [InputRequired("Say in a few words what was seen."), at_most(300)])
@@ -58,7 +58,7 @@ class AmendForm(ReasonForm):
     recipe = SelectField("Brewed by", validate_choice=False, default="")
 
     def validate_worth(self, field: Any) -> None:
-        if self.what.data == "worth" and (field.number is None or field.number <= 0):
+        if self.what.data == "worth" and not field.errors and (field.number is None or field.number <= 0):
             raise ValidationError("Give the new worth, above 0.")
 
     def validate_decision_day(self, field: Any) -> None:

@@ -245,10 +245,11 @@ def deal_lots_again(trial_id: int) -> ResponseReturnValue:
 
 @trials.post("/trials/<int:trial_id>/declare")
 def declare(trial_id: int) -> ResponseReturnValue:
-    trial_or_404(trial_id)
+    known = trial_or_404(trial_id).declared is not None
     declare_trial(db(), trial_id, now())
     commit()
-    flash("Declared. From now on a change needs a reason, and stands in the verdict.")
+    was = "It was declared already." if known else "Declared."
+    flash(f"{was} From now on a change needs a reason, and stands in the verdict.")
     return redirect(url_for("trials.show", trial_id=trial_id))
 
 
@@ -339,7 +340,9 @@ def unit(trial_id: int, unit_id: int) -> ResponseReturnValue:
 def end(trial_id: int) -> ResponseReturnValue:
     trial = trial_or_404(trial_id)
     form = ReasonForm()
-    if trial.ended_on is None and form.validate_on_submit():
+    if trial.ended_on is not None:
+        abort(400, "This trial has ended already.")
+    if form.validate_on_submit():
         end_early(db(), trial_id, today(), (form.reason.data or "").strip())
         commit()
         flash("The trial has ended. What is on record stays.")

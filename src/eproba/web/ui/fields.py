@@ -4,7 +4,6 @@ from collections.abc import Callable, Iterator
 from datetime import datetime, time
 from typing import Any, get_args
 
-from flask_wtf import FlaskForm
 from wtforms import FieldList, FormField, HiddenField, StringField
 from wtforms.form import BaseForm
 from wtforms.validators import Length, ValidationError
@@ -12,6 +11,7 @@ from wtforms.validators import Length, ValidationError
 from eproba.core.errors import EprobaError
 from eproba.core.quantities import System, Units, conversion, number_typed, split_typed
 from eproba.core.words import parse_date, parse_number
+from eproba.web.ui.form import OurForm
 from eproba.web.ui.session import system
 from eproba.web.ui.units import sentence
 
@@ -154,7 +154,7 @@ def translated(text: str, change: Callable[[float], float]) -> str:
         return text
 
 
-class AmountForm(FlaskForm):
+class AmountForm(OurForm):
     """A form with amounts; it bears the units in which they were typed, so that none changes its meaning."""
 
     shown_in = HiddenField()

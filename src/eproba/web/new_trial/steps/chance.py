@@ -8,8 +8,6 @@ from itertools import pairwise
 from statistics import median
 from typing import TYPE_CHECKING, Any
 
-from flask_wtf import FlaskForm
-
 from eproba.core.errors import EprobaError
 from eproba.core.planning.advice import lots_words
 from eproba.core.planning.draft import (
@@ -31,6 +29,7 @@ from eproba.core.words import parse_number
 from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.steps.step import Answers, Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.ui.fields import NumberField
+from eproba.web.ui.form import OurForm
 from eproba.web.ui.units import sentence
 
 if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are needed
@@ -41,7 +40,7 @@ if TYPE_CHECKING:  # the statistics are heavy: fetched only where they are neede
 TAKEN: tuple[tuple[str, StepName, str], ...] = (("units", "ground", "units_each"), ("worth", "measure", "worth"))
 
 
-class ChanceForm(FlaskForm):
+class ChanceForm(OurForm):
     noise = NumberField("Noise from unit to unit", 0.0001, optional=True)
     minutes = NumberField("Minutes that you have for a round", 1, 600)
 

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 
-from flask_wtf import FlaskForm
 from wtforms import RadioField, StringField, TextAreaField
 from wtforms.validators import InputRequired
 
@@ -21,9 +20,10 @@ from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.steps.step import Answers, Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.new_trial.usual import against_offered, kind_of, typed_rows
 from eproba.web.ui.fields import at_most
+from eproba.web.ui.form import OurForm
 
 
-class ClaimForm(FlaskForm):
+class ClaimForm(OurForm):
     compared = RadioField("What is compared?", choices=[(key, compared.title) for key, compared in COMPARED.items()])
     thing = StringField("What is tried", [at_most(60)])
     against = RadioField("Against what", choices=list(AGAINST.items()))

@@ -5,7 +5,6 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import Any
 
-from flask_wtf import FlaskForm
 from wtforms import HiddenField, SelectMultipleField, StringField, ValidationError
 from wtforms.widgets import CheckboxInput, ListWidget
 
@@ -36,10 +35,11 @@ from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
 from eproba.web.pictures.weeks import WeekDay, WeekTask, weeks
 from eproba.web.ui.fields import at_most
+from eproba.web.ui.form import OurForm
 from eproba.web.ui.units import sentence, units
 
 
-class DaysForm(FlaskForm):
+class DaysForm(OurForm):
     weekdays = SelectMultipleField(
         "Days that suit you", choices=list(enumerate(WEEKDAYS)), coerce=int,
         widget=ListWidget(prefix_label=False), option_widget=CheckboxInput(),

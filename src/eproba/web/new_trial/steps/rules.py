@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from flask_wtf import FlaskForm
 from wtforms import SelectField, StringField, TextAreaField, ValidationError
 
 from eproba.core.planning.draft import RulesPart
@@ -13,6 +12,7 @@ from eproba.core.trial.model import Trial
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk
 from eproba.web.new_trial.usual import handling, typed_number
 from eproba.web.ui.fields import NumberField, at_most
+from eproba.web.ui.form import OurForm
 from eproba.web.ui.units import units
 
 MOST_CROPS = 6
@@ -24,7 +24,7 @@ REPEATS = {
 }
 
 
-class RulesForm(FlaskForm):
+class RulesForm(OurForm):
     crops = StringField("Crops, with commas between", [at_most(200)])
     seeds = NumberField("Seeds or plants set in each unit", 1, 1000, whole=True, optional=True)
     plants = NumberField("Plants kept in each unit", 1, 200, whole=True)

@@ -7,7 +7,6 @@ from datetime import date
 from functools import cached_property
 from typing import ClassVar, Generic, TypeVar
 
-from flask_wtf import FlaskForm
 from werkzeug.datastructures import MultiDict
 
 from eproba.core.brewing.kitchen import Kit
@@ -16,10 +15,11 @@ from eproba.core.planning.advice import Advice
 from eproba.core.planning.draft import Draft, Known, StepName
 from eproba.core.stats.series import Scale
 from eproba.core.trial.model import Trial
+from eproba.web.ui.form import OurForm
 
 Typed = dict[str, list[str]]
 Answers = dict[StepName, Typed]
-Form = TypeVar("Form", bound=FlaskForm)
+Form = TypeVar("Form", bound=OurForm)
 Part = TypeVar("Part")
 
 
@@ -45,7 +45,7 @@ class PlannerStep(ABC, Generic[Form, Part]):
 
     name: ClassVar[StepName]
     title: ClassVar[str]
-    form: ClassVar[type[FlaskForm]]
+    form: ClassVar[type[OurForm]]
     leads: ClassVar[tuple[str, ...]] = ()  # fields that change what its page asks and offers
 
     @abstractmethod
@@ -108,14 +108,12 @@ def first_of(typed: Typed, field: str) -> str:
 class Walk:
     """All steps as typed, and the draft that they make."""
 
-    def __init__(
-        self, steps: Mapping[StepName, PlannerStep[FlaskForm, object]], answers: Answers, bench: Bench
-    ) -> None:
+    def __init__(self, steps: Mapping[StepName, PlannerStep[OurForm, object]], answers: Answers, bench: Bench) -> None:
         self.steps, self.answers, self.bench = steps, answers, bench
         self.known = bench.known
 
     @cached_property
-    def forms(self) -> dict[StepName, FlaskForm]:
+    def forms(self) -> dict[StepName, OurForm]:
         return {name: step.made(self.answers[name], self.bench) for name, step in self.steps.items()}
 
     @cached_property

@@ -1,0 +1,76 @@
+"""What presses come to in the demo garden, good ones and bad ones, one after the other: `pages/presses.txt` holds each
+request with the fields that differ from what its page shows, and below it where it leads and what is said. Answers are
+written anew as those of `test_pages.py` are.
+"""
+
+import os
+import re
+import shlex
+from html.parser import HTMLParser
+from types import SimpleNamespace
+
+from tests.conftest import demo_garden
+from tests.web.steps import typed
+from tests.web.test_pages import OF_EACH_RUN, PAGES, Main
+
+PRESSES = PAGES / "presses.txt"
+
+
+class Said(HTMLParser):
+    """What a page says of a press: its flashes, its alerts, what is wrong at a field."""
+
+    def __init__(self, html):
+        super().__init__()
+        self.lines, self.depth, self.tag = [], 0, ""
+        self.feed(html)
+
+    def handle_starttag(self, tag, attrs):
+        named = {name: value or "" for name, value in attrs}
+        speaks = {"error", "field-error"} & set(named.get("class", "").split())
+        if self.depth:
+            self.depth += tag == self.tag
+        elif speaks or named.get("role") in ("alert", "status"):
+            self.depth, self.tag = 1, tag
+            self.lines.append("")
+
+    def handle_endtag(self, tag):
+        self.depth -= bool(self.depth) and tag == self.tag
+
+    def handle_data(self, data):
+        if self.depth:
+            self.lines[-1] += data
+
+
+def told(html):
+    lines = (OF_EACH_RUN.sub("…", " ".join(line.split())) for line in Said(html).lines)
+    return [line for line in dict.fromkeys(lines) if line]
+
+
+def pressed(client, request):
+    """The answer to a line such as `POST /trials/1/note FROM /trials/1 note='Dry.'`; a bar is a new line."""
+    _, path, *words = shlex.split(request)
+    source = words[1] if words[:1] == ["FROM"] else ""
+    fields = dict(word.replace("|", "\n").split("=", 1) for word in words[2 if source else 0 :])
+    shown = typed(client, source) if source else {}
+    answer = client.post(path, {**shown, **fields})
+    place = re.sub(r"^http://localhost", "", answer.headers.get("Location", ""))
+    page = client.get(place).text if place.startswith("/") and not place.endswith((".json", ".zip")) else answer.text
+    yield f"    {answer.status_code} {OF_EACH_RUN.sub('…', place)}".rstrip()
+    if answer.mimetype == "text/html" or place:
+        said = told(page) or (Main(page).lines[1:4] if answer.status_code >= 400 else [])
+        yield from (f"    {line}" for line in said)
+
+
+@demo_garden
+def test_presses_come_to_what_they_came_to(client, monkeypatch):
+    for place in ("recipes", "measures"):
+        monkeypatch.setattr(f"eproba.web.{place}.views.secrets", SimpleNamespace(token_hex=lambda _: "0000"))
+    before = PRESSES.read_text("utf-8").splitlines()
+    lines = []
+    for line in (line for line in before if not line.startswith("    ")):
+        lines.append(line)
+        if line.startswith("POST"):
+            lines += pressed(client, line)
+    if os.environ.get("EPROBA_ANSWERS") == "write":
+        PRESSES.write_text("\n".join(lines) + "\n", "utf-8")
+    assert lines == before
