@@ -1,7 +1,10 @@
 """What pages say of both demo gardens, sentence by sentence, stands in `pages/`. Whoever means to change a page writes
-them anew (`EPROBA_ANSWERS=write ./eproba test tests/web/test_pages.py`) and reads each changed line for its truth.
+them anew (`EPROBA_ANSWERS=write ./eproba test tests/web/test_pages.py`), reads each changed line for its truth, and
+looks at each drawing whose digest changed.
 """
 
+import hashlib
+import json
 import os
 import re
 from html.parser import HTMLParser
@@ -18,9 +21,18 @@ BLOCKS = {
     "section", "figure", "figcaption", "svg", "caption", "article", "details", "ul", "ol", "table", "nav", "text",
 }  # fmt: skip
 SILENT = {"script", "style", "template"}
-ELSEWHERE = re.compile(r"/recipes/(?!comfrey-steep$)|/measures$|/help")  # the catalogue: see tests/core/answers
+SHAPED = ("viewbox", "d", "points", "x", "y", "x1", "y1", "x2", "y2", "cx", "cy", "r", "width", "height", "transform")
+# Texts of the catalogue, which tests/core/answers has; codes to scan, which hold a key of chance.
+ELSEWHERE = re.compile(r"/recipes/(?!comfrey-steep$)|/measures$|/help|/tags$")
 SPOKEN = ("aria-label", "alt", "title", "placeholder")
 OF_EACH_RUN = re.compile(r"\b[0-9a-f]{16,}\b|(?<=\?v=)\w+")  # keys and stamps, drawn anew each time
+
+
+LONG = 400  # of what a page holds for its script: longer ones are kept by their digest
+
+
+def digest(text):
+    return hashlib.sha256(text.encode()).hexdigest()[:8]
 
 
 class Main(HTMLParser):
@@ -28,14 +40,15 @@ class Main(HTMLParser):
 
     def __init__(self, html):
         super().__init__()
-        self.lines, self.line, self.inside, self.silent, self.unchosen = [], [], 0, 0, False
+        self.lines, self.line, self.inside, self.silent, self.drawn, self.data = [], [], 0, 0, [], False
         self.feed(html)
 
     def handle_starttag(self, tag, attrs):
         named = {name: value or "" for name, value in attrs}
         self.inside += tag == "main"
         self.silent += tag in SILENT
-        self.unchosen = tag == "option" and "selected" not in named
+        self.data = named.get("type") == "application/json"
+        self.drawn += [f"{name}={named[name]}" for name in SHAPED if self.inside and name in named]
         if tag in BLOCKS:
             self.end_line()
         self.line += [named[name] for name in SPOKEN if self.inside and named.get(name)]
@@ -49,12 +62,20 @@ class Main(HTMLParser):
     def handle_endtag(self, tag):
         if tag in BLOCKS or tag == "main":
             self.end_line()
+        if tag == "svg" and self.drawn:
+            self.line, self.drawn = [f"drawn: {len(self.drawn)} numbers, {digest(' '.join(self.drawn))}"], []
+            self.end_line()
         self.inside -= tag == "main"
         self.silent -= tag in SILENT
-        self.unchosen = False
+        self.data = False
 
     def handle_data(self, data):
-        if self.inside and not self.silent and not self.unchosen:
+        if self.data:
+            for name, value in json.loads(data).items():
+                words = OF_EACH_RUN.sub("…", json.dumps(value, ensure_ascii=False))
+                words = words if len(words) < LONG else f"{len(words)} letters, {digest(words)}"
+                self.lines.append(f"data {name}: {words if name != 'shuffled' else 'by the key of the round'}")
+        elif self.inside and not self.silent:
             self.line.append(data)
 
     def end_line(self):
