@@ -144,8 +144,9 @@ class Changer(ast.NodeTransformer):
         return node
 
     def visit_Assign(self, node: ast.Assign) -> ast.AST:
-        """The words of a type are no behaviour."""
-        return node if isinstance(node.value, ast.Subscript) else self.generic_visit(node)
+        """The words of a type are no behaviour, and what the app was built with can't be exchanged in it."""
+        built = isinstance(node.value, ast.Call) and getattr(node.value.func, "id", "") in ("Blueprint", "TypeVar")
+        return node if built or isinstance(node.value, ast.Subscript) else self.generic_visit(node)
 
     def visit_Expr(self, node: ast.Expr) -> ast.AST:
         return node if isinstance(node.value, ast.Constant) else self.generic_visit(node)

@@ -604,6 +604,7 @@ def test_lots_that_were_dealt_twice(deals, line):
     found = trust.lots(Circumstances("untreated", True, 3, 0, True, deals))
     assert (found.rule, found.level, found.says) == ("lots", *line)
     assert trust.lots(None).says == "lots not known"
+    assert (trust.lots(None, dealt=False).level, trust.lots(None, dealt=False).says) == ("caution", "not dealt")
 
 
 @pytest.mark.parametrize(
@@ -831,7 +832,7 @@ def test_pours_move_alone_or_with_those_after_and_none_beyond_the_decision(follo
         (0, 29, -1, "On day 28 the last readings come before anything is poured: choose a day before it, or skip"),
         (0, 28, -1, "On day 28 the last readings come before anything is poured: choose a day before it, or skip"),
         (7, 3, 4, "Day 3 is over: the soonest is today, day 4."),
-        (7, -1, -3, "Day -1 is over: the soonest is day 0."),
+        (7, -1, -3, "That day is over: the soonest is day 0."),
         (5, 6, -1, "No pour waits on day 5"),
     ],
 )

@@ -29,6 +29,8 @@ SENTENCES = [
     ("lost units", {"units": ["P1 (A)", "P2 (B)"]}, "Lost or without a value: P1 (A) and P2 (B). Ask whether the "
      "treatment had a part in it: units that die of it are missing from the gap."),
     ("lots not known", {}, "The file can't say how the treatments were dealt. All figures here suppose: by lot."),
+    ("not dealt", {}, "The lots did not fall by chance, as you say. All figures here suppose that they did: what was "
+     "favoured may look better than it is."),
     ("dealt", {}, "Treatments were dealt by lot, with a seed that is kept."),
     ("dealt again", {"deals": 3}, "Treatments were dealt by lot, with a seed that is kept; they were dealt 3 times "
      "before the start: choosing among deals is not chance."),

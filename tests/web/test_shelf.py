@@ -133,7 +133,7 @@ def test_a_look_is_ruled_on_and_its_photo_is_kept_small(client):
     [
         ({"litres": "0"}, "doesn’t fit: give"),
         ({"litres": "a lot"}, "not a number"),
-        ({"recipe": "potion"}, "Not a valid choice"),
+        ({"recipe": "potion"}, "Choose one of those that are offered."),
         ({"amounts-of": "sugar-ferment", "amount-jaggery": "sweet"}, "not a number"),
         ({"amounts-of": "sugar-ferment", "amount-jaggery": "-2"}, "0 or more"),
     ],

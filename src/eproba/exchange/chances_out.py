@@ -6,7 +6,7 @@ from eproba.core.planning.advice import by_order_words
 from eproba.core.planning.chance import Chances, pairs_of
 from eproba.core.planning.prospect import Prospect
 from eproba.core.trial.worth import as_typed
-from eproba.core.words import figure
+from eproba.core.words import figure, plural
 
 WORDS = {
     "nothing": "When the truth is nothing",
@@ -41,7 +41,8 @@ def chances_json(chances: Chances) -> str:
 def chances_text(chances: Chances, prospect: Prospect) -> str:
     """The same for reading."""
     words = NO_WORSE_WORDS if prospect.no_worse else WORDS
-    lines = [f"{prospect.treatments} treatments × {prospect.units} units" + (" in blocks" if prospect.blocks else "")]
+    size = f"{plural(prospect.treatments, 'treatment')} × {plural(prospect.units, 'unit')}"
+    lines = [f"{size} in blocks" if prospect.blocks else size]
     for truth, shares in chances.shares.items():
         verdicts = ", ".join(
             f"{verdict.replace('_', ' ')} {100 * share:.0f}" for verdict, share in shares.items() if share

@@ -14,7 +14,7 @@ def steps_of(mixed: Mix, units: Units = METRIC) -> list[str]:
     """All steps of brewing, straining, diluting and applying, in order."""
     recipe = mixed.recipe
     steps = [with_amounts(step.do, mixed.amounts, units) for step in recipe.brew]
-    away = f"Throw it away if you find {recipe.away_words}." if recipe.away_words else ""
+    away = f"Signs to throw it away: {recipe.away_words}." if recipe.away_words else ""
     if recipe.brews:
         ready = f"Ready after {time_words(recipe.hours)}" + (f": {recipe.ready_words}." if recipe.ready_words else ".")
         steps.append(f"{ready} {away}".strip())
@@ -82,10 +82,10 @@ def mix_text(mixed: Mix, cautions: Mapping[str, str], kit: Kit) -> str:
     lines += [f"  {measured(a, kit).text} {a.ingredient.name}" for a in mixed.amounts]
     lines += [f"{n}. {step}" for n, step in enumerate(steps_of(mixed), 1)]
     if mixed.loads is not None:
-        low, high = mixed.loads.nitrogen_g
+        low, high = (f"{grams:.2g}" for grams in mixed.loads.nitrogen_g)
         water = "" if mixed.loads.water_l is None else f"{mixed.loads.water_l:.3g} L water, "
         carbon = f"{mixed.loads.easy_carbon_g:.2g} g easy carbon"
-        lines.append(f"A square metre gets {water}{carbon}, {low:.2g} to {high:.2g} g nitrogen")
+        lines.append(f"A square metre gets {water}{carbon}, {low if low == high else f'{low} to {high}'} g nitrogen")
     return "\n".join(lines + [f"! {cautions[key]}" for key in recipe.all_cautions])
 
 

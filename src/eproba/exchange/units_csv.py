@@ -81,6 +81,8 @@ def _number(row: TableRow, name: str) -> float | None:
 
 
 def located(error: CannotJudge, lines: list[int]) -> TableError:
-    """Say of a refusal where in the file its cause stands."""
+    """Say of a refusal where in the file its cause stands; what was asked stands in no file."""
+    if error.position is None and error.field in ("worth", "scale"):
+        return TableError(str(error))
     line = lines[error.position] if error.position is not None else 1
     return TableError(str(error), line, error.field)

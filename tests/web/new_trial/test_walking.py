@@ -44,7 +44,7 @@ def test_back_and_forth_loses_nothing_not_even_what_is_wrong(client, draft):
     ("step", "changes", "said"),
     [
         ("measure", {"worth": "0"}, "above 0"),
-        ("measure", {"measure": "nonsense"}, "Not a valid choice"),
+        ("measure", {"measure": "nonsense"}, "Choose one of those that are offered."),
         ("treatments", {"treatments-0-amount": "lots", "treatments-0-name": "x"}, "not a number"),
         ("treatments", {}, "Name it."),
         ("ground", {"units_each": "2.5"}, "A whole number"),

@@ -43,7 +43,7 @@ def ledger(
     lines = sizes(figures.counts, question.control, units, lost)
     uncapped = {c.treatment: c.uncapped for c in comparisons}
     lines += loss_lines(losses_of(figures.every, question.control), uncapped, question.no_worse)
-    lines.append(lots(circumstances))
+    lines.append(lots(circumstances, question.dealt))
     if circumstances is not None:
         lines.append(control_kind(circumstances))
         lines += rounds(circumstances)
@@ -116,8 +116,10 @@ def _too_few(counts: Mapping[str, int], control: str) -> list[TrustLine]:
     return lines
 
 
-def lots(circumstances: Circumstances | None) -> TrustLine:
+def lots(circumstances: Circumstances | None, dealt: bool = True) -> TrustLine:
     """Whether chance, not a person, chose who gets what."""
+    if not dealt:
+        return TrustLine("lots", "caution", "not dealt")
     if circumstances is None:
         return TrustLine("lots", "note", "lots not known")
     if circumstances.deals > 1:

@@ -9,6 +9,7 @@ from eproba.core.judging.contrasts import asked_at_once
 from eproba.core.stats.periods import FEWEST, MOST, permitted
 from eproba.core.stats.sample_size import noise_df
 from eproba.core.stats.series import Kind, Scale, UnitValue, band_of
+from eproba.core.words import plural
 
 Truth = Literal["nothing", "worth", "twice_worth"]
 TIMES: dict[Truth, int] = {"nothing": 0, "worth": 1, "twice_worth": 2}
@@ -50,9 +51,8 @@ class Prospect:
 
     def __post_init__(self) -> None:
         if not 2 <= self.treatments <= MOST_TREATMENTS:
-            raise ChanceError(
-                f"{self.treatments} treatments don’t fit: give 2 to {MOST_TREATMENTS}, the control counted."
-            )
+            few = plural(self.treatments, "treatment")
+            raise ChanceError(f"{few} can’t be compared: give 2 to {MOST_TREATMENTS}, the control counted.")
         if not 1 <= self.units <= MOST_UNITS:
             raise ChanceError(f"{self.units} units of each don’t fit: give 1 to {MOST_UNITS}.")
         if not (math.isfinite(self.worth) and self.worth > 0):

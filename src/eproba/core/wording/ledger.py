@@ -43,6 +43,8 @@ SAID: Mapping[str, str] = {
     "not yet": "In {units:units} it had not happened by the last look: those stand behind all others, and the verdict "
     "goes by order.",
     "lots not known": "The file can't say how the treatments were dealt. All figures here suppose: by lot.",
+    "not dealt": "The lots did not fall by chance, as you say. All figures here suppose that they did: what was "
+    "favoured may look better than it is.",
     "dealt": "Treatments were dealt by lot, with a seed that is kept.",
     "dealt again": "Treatments were dealt by lot, with a seed that is kept; they were dealt {deals} times before the "
     "start: choosing among deals is not chance.",
