@@ -32,7 +32,8 @@ def typed(client, address):
     for name, body in re.findall(r'<select[^>]*name="([\w-]+)"[^>]*>(.*?)</select>', page, re.S):
         chosen = re.search(r'<option selected value="([^"]*)"', body) or re.search(r'value="([^"]*)"', body)
         fields[name] = chosen.group(1) or fields.get(name, "")
-    fields |= dict(re.findall(r'<textarea[^>]*name="([\w-]+)"[^>]*>\r?\n?(.*?)</textarea>', page, re.S))
+    areas = re.findall(r'<textarea[^>]*name="([\w-]+)"[^>]*>(.*?)</textarea>', page, re.S)
+    fields |= {name: written.strip() for name, written in areas}
     return {k: unescape(v) if isinstance(v, str) else v for k, v in fields.items() if k not in ("csrf_token", "go")}
 
 

@@ -1,6 +1,7 @@
-"""What presses come to in the demo garden, good ones and bad ones, one after the other: `pages/presses.txt` holds each
-request with the fields that differ from what its page shows, and below it where it leads and what is said. Answers are
-written anew as those of `test_pages.py` are.
+"""What presses come to, good ones and bad ones, one after the other: `pages/presses.txt` in the demo garden and
+`pages/planning.txt` in an empty one hold each request with the fields that differ from what its page shows, and below
+it where it leads and what is said; of a page that is only looked at the lines that are new. Answers are written anew as
+those of `test_pages.py` are.
 """
 
 import os
@@ -9,11 +10,10 @@ import shlex
 from html.parser import HTMLParser
 from types import SimpleNamespace
 
-from tests.conftest import demo_garden
+import pytest
+
 from tests.web.steps import typed
 from tests.web.test_pages import OF_EACH_RUN, PAGES, Main
-
-PRESSES = PAGES / "presses.txt"
 
 
 class Said(HTMLParser):
@@ -61,17 +61,21 @@ def pressed(client, request):
         yield from (f"    {line}" for line in said)
 
 
-@demo_garden
-def test_presses_come_to_what_they_came_to(client, monkeypatch):
+@pytest.mark.parametrize(("garden", "name"), [("demo", "presses"), ("empty", "planning")], indirect=["garden"])
+def test_presses_come_to_what_they_came_to(client, name, monkeypatch):
     for place in ("recipes", "measures"):
         monkeypatch.setattr(f"eproba.web.{place}.views.secrets", SimpleNamespace(token_hex=lambda _: "0000"))
-    before = PRESSES.read_text("utf-8").splitlines()
-    lines = []
+    file, said, lines = PAGES / f"{name}.txt", set(), []
+    before = file.read_text("utf-8").splitlines()
     for line in (line for line in before if not line.startswith("    ")):
         lines.append(line)
         if line.startswith("POST"):
             lines += pressed(client, line)
+        elif line.startswith("GET"):
+            shown = [shown for shown in Main(client.get(line.split()[1]).text).lines if shown not in said]
+            said |= set(shown)
+            lines += [f"    {line}" for line in shown]
     if os.environ.get("EPROBA_ANSWERS") == "write":
-        PRESSES.write_text("\n".join(lines) + "\n", "utf-8")
+        file.write_text("\n".join(lines) + "\n", "utf-8")
         before = lines
     assert lines == before

@@ -25,7 +25,7 @@ def typed_name(draft: DraftRow) -> str:
 
 def drafts(session: Session) -> Sequence[DraftRow]:
     """All drafts, the latest first."""
-    return session.exec(select(DraftRow).order_by(col(DraftRow.changed_at).desc())).all()
+    return session.exec(select(DraftRow).order_by(col(DraftRow.changed_at).desc(), col(DraftRow.id).desc())).all()
 
 
 def untouched_draft(session: Session, answers: Mapping[Any, Any]) -> int | None:

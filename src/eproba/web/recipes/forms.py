@@ -7,7 +7,6 @@ from typing import Any
 
 from wtforms import (
     FieldList,
-    Form,
     FormField,
     HiddenField,
     RadioField,
@@ -34,6 +33,7 @@ from eproba.core.catalogue import cautions, ingredients
 from eproba.core.quantities import PORTIONS, System, portion_shown
 from eproba.core.words import parse_number
 from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField, at_most, whole
+from eproba.web.ui.form import OurRow
 from eproba.web.ui.session import system
 
 KINDS = {"drench": "poured", "dry": "spread"}
@@ -41,13 +41,13 @@ KEEPS_FROM = {"ready": "it is ready", "mixed": "it is mixed", "strained": "it is
 ROWS, OWN_ROWS = 12, 3
 
 
-class PortionForm(Form):
+class PortionForm(OurRow):
     ingredient = SelectField("Ingredient", default="", validate_choice=False)
     amount = WithUnitField("Amount", 0, 100_000, optional=True)
     unit = SelectField("Unit", choices=lambda: list(PORTIONS[system()]), default=lambda: next(iter(PORTIONS[system()])))
 
 
-class OwnIngredientForm(Form):
+class OwnIngredientForm(OurRow):
     """An ingredient that the catalogue does not know: sugar and nitrogen in percent of its mass."""
 
     name = StringField("Name", [at_most(80)])
@@ -66,7 +66,7 @@ def _looks(sign: str, about: str) -> SelectMultipleField:
     )  # fmt: skip
 
 
-class SignsForm(Form):
+class SignsForm(OurRow):
     """What may be seen of each sign."""
 
     smell = _looks("smell", "any of")

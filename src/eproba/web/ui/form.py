@@ -3,6 +3,7 @@
 from typing import Any
 
 from flask_wtf import FlaskForm
+from wtforms import Form
 
 SAID = {
     "Not a valid choice.": "Choose one of those that are offered.",
@@ -23,6 +24,14 @@ class OurWords:
     def ngettext(self, one: str, many: str, count: int) -> str:
         text = one if count == 1 else many
         return SAID.get(text, text)
+
+
+class OurRow(Form):
+    """A row of fields within a form."""
+
+    class Meta:
+        def get_translations(self, form: Any) -> OurWords:
+            return OurWords()
 
 
 class OurForm(FlaskForm):

@@ -216,11 +216,12 @@ def _chances(
 ) -> tuple[dict[str, tuple[float | None, str]], str]:
     """What each proposal can show, by its key; or why that can't be told."""
     measure, chance = walk.draft.measure, walk.draft.chance
-    blank: dict[str, tuple[float | None, str]] = {
-        proposal.key: (None, "Choose measure and worth to see its chance.") for proposal in offered
-    }
+
+    def blank(why: str) -> dict[str, tuple[float | None, str]]:
+        return {proposal.key: (None, why) for proposal in offered}
+
     if measure is None or chance is None:
-        return blank, ""
+        return blank("Choose measure and worth to see its chance."), ""
     from eproba.core.planning.outlook import shown_proposals  # the statistics are heavy: only where they are needed
 
     try:
@@ -231,7 +232,7 @@ def _chances(
             walk.known.measures[measure.measure],
         )  # fmt: skip
     except EprobaError as error:
-        return blank, sentence(error)
+        return blank("Its chance can’t be told yet."), sentence(error)
     return {outlook_.proposal.key: (outlook_.chance, outlook_.words) for outlook_ in shown}, ""
 
 

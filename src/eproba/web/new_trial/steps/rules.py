@@ -97,6 +97,16 @@ class RulesStep(PlannerStep[RulesForm, RulesPart]):
         kept = f"{part.plants} plant{'s' if part.plants > 1 else ''} a unit"
         return f"{len(part.crops)} crops, {kept}" if len(part.crops) > 1 else kept
 
+    def wrong(self, walk: Walk) -> str:
+        rules, measure = walk.draft.rules, walk.draft.measure
+        if rules is None or measure is None:
+            return ""
+        for what, day in (("Thinned on", rules.thin_on), ("Replaced up to", rules.replace_until)):
+            if day is not None and day > measure.decision_day:
+                decided = f"the trial is decided on day {measure.decision_day}"
+                return f"{what} day {day}, but {decided}: choose an earlier day."
+        return ""
+
     def page(self, walk: Walk) -> RulesPage:
         part = walk.draft.measure
         silent = "" if part is None else walk.known.measures[part.measure].silent

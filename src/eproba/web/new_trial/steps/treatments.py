@@ -8,7 +8,6 @@ from typing import Any
 from wtforms import (
     BooleanField,
     FieldList,
-    Form,
     FormField,
     HiddenField,
     SelectField,
@@ -51,6 +50,7 @@ from eproba.web.new_trial.steps.days import day_list, dose_days, on_given
 from eproba.web.new_trial.steps.step import Bench, PlannerStep, Typed, Walk, first_of
 from eproba.web.new_trial.usual import ROW, first_treatments, kind_of, roles_of, row_of, typed_number, typed_rows
 from eproba.web.ui.fields import AmountField, AmountForm, NumberField, WithUnitField, at_most
+from eproba.web.ui.form import OurRow
 from eproba.web.ui.session import system
 from eproba.web.ui.units import sentence, units
 
@@ -83,7 +83,7 @@ TYPED = tuple(field.name for field in fields(PlannedTreatment) if field.name not
 KNOWN: Mapping[str, Collection[str]] = {"sharing": SHARINGS, "things": CROSSED}
 
 
-class TreatmentForm(Form):
+class TreatmentForm(OurRow):
     name = StringField("Name", [InputRequired("Name it."), at_most(60)])
     stem = HiddenField()
     role = SelectField("Role", choices=list(ROLE_NAMES.items()))
