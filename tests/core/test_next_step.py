@@ -67,6 +67,8 @@ def test_every_verdict_advises_one_thing_with_all_six_reasons(catalogue, judgeme
          "It gains, but less than you wanted, for {took}."),
         ("same", "It makes no difference that would matter ({gap}). Keep it only if you like doing it.", None),
         ("worse", "There’s no case for it: it gave {gap}.", None),
+        ("better_matters", "It gave {gap}, beyond the 2 cm that you wanted. {all}", None),
+        ("no_worse", "It is no worse within your margin: keep whichever is less work. {all}", None),
         ("cannot_tell", "This trial can’t say that it does anything: it gave {gap}.",
          "It wasn’t shown to be useless. Dropping it is your choice, not the trial’s result."),
     ],
@@ -80,7 +82,10 @@ def test_why_to_keep_and_why_to_drop(catalogue, judgement, verdict, keep, drop):
         every = {r.choice: r.text for r in reasons(step, told.comparisons[0], told, Wording("cm"), spending, "", units)}
         minutes = spent_text(took, units).split("): ")[1].split(",")[0]
         assert minutes.endswith(square)
-        shape = re.escape(keep).replace(r"\{gap\}", ".+").replace(r"\{took\}", re.escape(minutes))
+        whole = {"gap": ".+", "took": re.escape(minutes), "all": re.escape(spent_text(took, units, Wording("cm").noun))}
+        shape = re.escape(keep)
+        for name, words in whole.items():
+            shape = shape.replace(rf"\{{{name}\}}", words)
         assert re.fullmatch(shape, every["keep"]), every["keep"]
         assert drop is None or every["drop"] == drop.format(took=minutes)
 
