@@ -66,6 +66,12 @@ def long(request):
     return request.config.getoption("--long")
 
 
+def swept(cases, every):
+    """The cases of a sweep: one in so many is for every day, the others are for a long run."""
+    marks = itertools.cycle([[], *[[pytest.mark.long]] * (every - 1)])
+    return [pytest.param(*case, marks=mark) for case, mark in zip(cases, marks, strict=False)]
+
+
 class ByEngine(LoadScopeScheduling):
     """Each test to whichever worker is free; but all flows of an engine to one, which starts it once, and all that
     read the sources to one, which reads them once."""

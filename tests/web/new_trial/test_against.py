@@ -7,6 +7,7 @@ import pytest
 from eproba.core.brewing.recipe import SLOT, in_batch_of, ways_of, with_amounts
 from eproba.core.catalogue import recipes, schools
 from eproba.core.quantities import METRIC
+from tests.conftest import swept
 from tests.web.new_trial.test_sheet import said, slots
 from tests.web.steps import text, typed
 
@@ -67,7 +68,7 @@ def test_two_schools_stand_on_the_sheet_against_each_other(client):
     assert "Comfrey steep, every third week" in shelf
 
 
-@pytest.mark.parametrize("pair", [school["try"] for school in schools() if "try" in school])
+@pytest.mark.parametrize("pair", swept([(school["try"],) for school in schools() if "try" in school], 3))
 def test_every_pair_of_schools_can_be_dealt(client, pair):
     (one, how), (other, other_how) = pair
     page = text(client, "/recipes")

@@ -15,6 +15,7 @@ from eproba.core.planning.draft import Known
 from eproba.core.trial.compared import COMPARED
 from eproba.web.new_trial.following import follow
 from eproba.web.new_trial.walking import first_answers
+from tests.conftest import swept
 from tests.web.steps import begun, fill, text, typed
 
 TODAY = date(2026, 5, 20)
@@ -136,7 +137,7 @@ def test_seeds_are_asked_once(client, draft):
 
 
 @pytest.mark.parametrize(
-    ("key", "number"), [(key, n) for key, promise in promises().items() for n in range(len(promise.claims))]
+    ("key", "number"), swept([(key, n) for key, promise in promises().items() for n in range(len(promise.claims))], 4)
 )
 def test_every_claim_of_every_promise_reaches_the_lots(client, key, number):
     draft = begun(client, "From a promise", thing="Whey")
