@@ -47,7 +47,7 @@ def test_dates_and_moments_in_words():
 
 @pytest.mark.parametrize(
     ("minutes", "words"),
-    [(0.2, "1 minutes"), (12.4, "12 minutes"), (89.4, "89 minutes"), (90, "1.5 hours"), (600, "10.0 hours")],
+    [(0.2, "1 minute"), (12.4, "12 minutes"), (89.4, "89 minutes"), (90, "1.5 hours"), (600, "10.0 hours")],
 )
 def test_durations(minutes, words):
     assert filters.duration(minutes) == words

@@ -50,7 +50,7 @@ def from_today(on: date, today: date) -> str:
 
 def duration(minutes: float) -> str:
     """12 minutes; from an hour and a half on in hours"""
-    return f"{max(1, round(minutes))} minutes" if minutes < 90 else f"{minutes / 60:.1f} hours"
+    return plural(max(1, round(minutes)), "minute") if minutes < 90 else f"{minutes / 60:.1f} hours"
 
 
 def plain_unit(unit: str) -> str:
