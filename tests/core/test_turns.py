@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from eproba.core.judging.from_trial import judge_trial, unit_values
 from eproba.core.judging.judge import judge
-from eproba.core.planning.advice import on_turns, on_units
+from eproba.core.planning.advice import on_idle_turns, on_turns, on_units
 from eproba.core.planning.chance import chances
 from eproba.core.planning.cutter import Wish, proposals
 from eproba.core.planning.prospect import ChanceError, Prospect
@@ -147,6 +147,17 @@ def test_days_are_shared_out_and_washouts_are_not_read():
         with pytest.raises(DaysError) as refused:
             turned_rounds(*arguments)
         assert why in str(refused.value)
+
+
+def test_a_period_in_which_nothing_is_given_is_told():
+    assert on_idle_turns("Whey", range(0, 32, 4), 32, 8) == []
+    assert on_idle_turns("Whey", (0, 7, 14, 21, 28), 32, 4) == []
+    (line,) = on_idle_turns("Diluted whey", (0, 7, 14, 21, 28), 32, 8)
+    assert line.text == (
+        "In periods 3, 5 and 7 of 8 nothing of diluted whey is given: a place that is on then gets none of it. "
+        "Give it every 4 days."
+    )
+    assert on_idle_turns("Whey", (0, 3, 9), 12, 4)[0].text.startswith("In period 3 of 4 nothing of whey is given")
 
 
 BEDS = Site((Place("bed", "Left", 0, 0, 200, 100), Place("bed", "Right", 300, 0, 200, 100)))

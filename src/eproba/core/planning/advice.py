@@ -11,11 +11,11 @@ from eproba.core.quantities import METRIC, Amount, Units
 from eproba.core.stats.periods import FEWEST, MOST, best_schedule_p
 from eproba.core.stats.reach import can_show, fewest_that_can
 from eproba.core.trial.compared import COMPARED
-from eproba.core.trial.days import WEEKDAYS
+from eproba.core.trial.days import WEEKDAYS, period_of_pour
 from eproba.core.trial.ground import UnitKind
 from eproba.core.trial.lots import Dealing, in_blocks
 from eproba.core.trial.model import Compared, Role
-from eproba.core.words import listed, minutes_text, one_in
+from eproba.core.words import listed, lower_first, minutes_text, one_in, plural
 
 NOTHING_ADDED: tuple[Role, ...] = ("water control", "untreated")
 ROUNDED = 0.05  # a rate typed as one reads it
@@ -213,6 +213,19 @@ def on_turns(dealing: Dealing, measure: Measure, compared: Compared) -> list[Adv
     text = "It speaks of these two places alone, and not of what builds up over a season."
     lines.append(Advice(False, f"Turns make much of two places. {text} The first half of each period is not read."))
     return lines
+
+
+def on_idle_turns(name: str, days: Sequence[int], decision_day: int, periods: int) -> list[Advice]:
+    """Periods into which no application of what is tried falls: a place that is on there gets none of it."""
+    length = decision_day // periods
+    served = {period_of_pour(day, length, periods) for day in days}
+    idle = [str(period) for period in range(1, periods + 1) if period not in served]
+    if not idle:
+        return []
+    text = (
+        f"In period{'s' if len(idle) > 1 else ''} {listed(idle)} of {periods} nothing of {lower_first(name)} is given"
+    )
+    return [Advice(True, f"{text}: a place that is on then gets none of it. Give it every {plural(length, 'day')}.")]
 
 
 def on_guard(measure: Measure, guard_cm: float, kind: UnitKind, units: Units = METRIC) -> list[Advice]:

@@ -70,6 +70,11 @@ def shared_out(decision_day: int, periods: int) -> int:
     return max(2, -(-decision_day // periods)) * periods
 
 
+def period_of_pour(day: int, length: int, periods: int) -> int:
+    """The period, from 1 on, that an application of a day belongs to: on a day of change it is the new one."""
+    return min(max(0, day) // length + 1, periods)
+
+
 def turned_rounds(decision_day: int, periods: int, typed: Sequence[int] = ()) -> tuple[int, ...]:
     """The rounds of places that take turns: the last day of each period, or those typed, never in a period's first
     half, which washes out what was before.

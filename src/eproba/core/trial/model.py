@@ -9,7 +9,7 @@ from typing import Any, Literal
 from eproba.core.measuring.measures import Measure
 from eproba.core.stats.series import Scale
 from eproba.core.stats.summaries import Summary
-from eproba.core.trial.days import is_asked, pulled
+from eproba.core.trial.days import is_asked, period_of_pour, pulled
 from eproba.core.trial.ground import Cut, Site, UnitKind, UnitNoun, unit_noun
 from eproba.core.trial.lots import Dealing, in_blocks
 from eproba.core.trial.stage import Stage, is_sealed, opened_on, stage_of
@@ -415,7 +415,7 @@ class Trial:
 
     def period_given(self, day: int) -> int:
         """The period that an application of a day belongs to: on a day of change it is the new one."""
-        return min(max(0, day) // self.period_days + 1, self.periods)
+        return period_of_pour(day, self.period_days, self.periods)
 
     def given_to(self, letter: str, what: PourWhat = "dose", day: int | None = None) -> tuple[Unit, ...]:
         """The units that an application of a treatment goes to: its own; of two things at once also those that get

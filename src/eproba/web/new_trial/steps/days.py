@@ -11,7 +11,7 @@ from wtforms.widgets import CheckboxInput, ListWidget
 from eproba.core.brewing.recipe import Ground
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.measures import WHEN, Measure
-from eproba.core.planning.advice import Advice, on_minutes, on_weekday
+from eproba.core.planning.advice import Advice, on_idle_turns, on_minutes, on_weekday
 from eproba.core.planning.asking import cell
 from eproba.core.planning.dosing import Dosed, DoseProblem
 from eproba.core.planning.draft import (
@@ -257,11 +257,16 @@ def on_given(walk: Walk, doses: Dosed, cuts: Sequence[Cut]) -> list[Advice]:
     def ground_on(day: int) -> Ground:
         return walk.known.ground_on(start + timedelta(days=day))
 
-    days = dose_days(doses)
-    if walk.draft.turns and measure is not None:  # what a place got while it was on: the next turn is the other's
-        length = measure.decision_day // max(1, len(cuts) // walk.draft.rows)
+    days, counsel = dose_days(doses), list[Advice]()
+    if walk.draft.turns and measure is not None:
+        periods = max(1, len(cuts) // walk.draft.rows)
+        tried = [(t.name, of_one) for t, of_one in zip(doses.treatments, days, strict=True) if t.role == "test"]
+        counsel = [
+            line for name, of_one in tried for line in on_idle_turns(name, of_one, measure.decision_day, periods)
+        ]
+        length = measure.decision_day // periods  # what a place got while it was on: the next turn is the other's
         days = [[day for day in of_one if day < length] for of_one in days]
-    return on_recipes(doses.treatments, days, cuts, walk.known.recipes, ground_on, units())
+    return counsel + on_recipes(doses.treatments, days, cuts, walk.known.recipes, ground_on, units())
 
 
 def dose_days(doses: Dosed) -> list[list[int]]:
