@@ -26,13 +26,16 @@ SHAPED = ("viewbox", "d", "points", "x", "y", "x1", "y1", "x2", "y2", "cx", "cy"
 ELSEWHERE = re.compile(r"/recipes/(?!comfrey-steep$)|/measures$|/help|/tags$")
 SPOKEN = ("aria-label", "alt", "title", "placeholder")
 OF_EACH_RUN = re.compile(r"\b[0-9a-f]{16,}\b|(?<=\?v=)\w+")  # keys and stamps, drawn anew each time
-
-
+PRECISE = re.compile(r"\d+\.\d{4,}")  # machines differ in the last digits
 LONG = 400  # of what a page holds for its script: longer ones are kept by their digest
 
 
+def rounded(text):
+    return PRECISE.sub(lambda number: f"{float(number[0]):.5g}", text)
+
+
 def digest(text):
-    return hashlib.sha256(text.encode()).hexdigest()[:8]
+    return hashlib.sha256(rounded(text).encode()).hexdigest()[:8]
 
 
 class Main(HTMLParser):
@@ -72,7 +75,7 @@ class Main(HTMLParser):
     def handle_data(self, data):
         if self.data:
             for name, value in json.loads(data).items():
-                words = OF_EACH_RUN.sub("…", json.dumps(value, ensure_ascii=False))
+                words = OF_EACH_RUN.sub("…", rounded(json.dumps(value, ensure_ascii=False)))
                 words = words if len(words) < LONG else f"{len(words)} letters, {digest(words)}"
                 self.lines.append(f"data {name}: {words if name != 'shuffled' else 'by the key of the round'}")
         elif self.inside and not self.silent:
