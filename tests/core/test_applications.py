@@ -29,6 +29,17 @@ def test_all_as_planned_is_one_note(catalogue):
     assert texts(logged(catalogue)) == ["applied as planned (note): All 2 pours are on record."]
 
 
+def test_after_an_early_end_nothing_was_to_be_given(catalogue):
+    trial = logged(catalogue)
+    later = [replace(pour, id=90 + pour.id, day=14, status="due", done_on=None) for pour in trial.pours]
+    planned = replace(trial, pours=(*trial.pours, *later))
+    (missing,) = texts(planned)
+    assert "Of 4 pours 2 are not on record (A and B on day 14): more than a third" in missing
+    for ended, said in ((13, "All 2 pours are on record."), (14, "Of 4 pours 2 are not on record")):
+        (line,) = texts(replace(planned, ended_on=DAY0 + timedelta(days=ended)))
+        assert said in line
+
+
 @pytest.mark.parametrize(
     ("a", "b", "said"),
     [

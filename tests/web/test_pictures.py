@@ -158,6 +158,11 @@ def test_the_day_strip_knows_what_is_done_due_and_to_come(app):
     assert strip.sealed
     assert strip.today == strip.rounds[3].x
     assert strip.words == "Day 9 of 21. 3 of 8 rounds taken, 1 of 1 pouring days done."
+    ended = day_strip(replace(currants, ended_on=currants.date_of(9)), currants.date_of(30))
+    assert ended.words.startswith("Ended on day 9 of 21. 3 of 8")
+    assert [mark.title for mark in ended.rounds[3:5]] == ["Round on day 9: due", "Round on day 12: fell away"]
+    for day, words in ((-2, "Day 0 is "), (0, "Day 0 of 21."), (21, "Day 21 of 21."), (22, "Its 21 days are over.")):
+        assert day_strip(currants, currants.date_of(day)).words.startswith(words)
     assert [mark.x for mark in strip.rounds] == sorted(mark.x for mark in strip.rounds)
     past = day_strip(sunflowers, TODAY)
     assert past.today is None, "the day is off the strip"

@@ -33,8 +33,8 @@ def applications(trial: Trial, beside: Beside = NOTHING_BESIDE) -> list[TrustLin
         *_from_no_brew(trial, beside),
         *_swapped(trial, beside),
     ]
-    if trial.pours and not any(line.rule == RULE for line in lines):
-        lines.insert(0, TrustLine(RULE, "note", "all on record", {"applications": len(trial.pours)}))
+    if _to_be_given(trial) and not any(line.rule == RULE for line in lines):
+        lines.insert(0, TrustLine(RULE, "note", "all on record", {"applications": len(_to_be_given(trial))}))
     return lines + _brews(trial)
 
 
@@ -42,15 +42,21 @@ def _poured(trial: Trial) -> list[Pour]:
     return [pour for pour in trial.pours if pour.status == "poured"]
 
 
+def _to_be_given(trial: Trial) -> list[Pour]:
+    """What was planned, or given, while the trial went on: after an early end nothing is to be given."""
+    return [pour for pour in trial.pours if pour.day <= trial.last_day or pour.status == "poured"]
+
+
 def _missing(trial: Trial) -> list[TrustLine]:
-    skipped = [pour for pour in trial.pours if pour.status == "skipped"]
-    undone = [pour for pour in trial.pours if pour.status == "due"]
+    planned = _to_be_given(trial)
+    skipped = [pour for pour in planned if pour.status == "skipped"]
+    undone = [pour for pour in planned if pour.status == "due"]
     if not (skipped or undone):
         return []
     named = [(pour.letter, pour.day) for pour in sorted([*skipped, *undone], key=lambda pour: (pour.letter, pour.day))]
     left_out = [("skipped", len(skipped)), ("not on record", len(undone))]
-    evidence = {"left_out": [(how, count) for how, count in left_out if count], "of": len(trial.pours), "pours": named}
-    if (len(skipped) + len(undone)) / len(trial.pours) > MOST_MISSING:
+    evidence = {"left_out": [(how, count) for how, count in left_out if count], "of": len(planned), "pours": named}
+    if (len(skipped) + len(undone)) / len(planned) > MOST_MISSING:
         return [TrustLine(RULE, "cap", "mostly not given", evidence, "direction")]
     return [TrustLine(RULE, "caution", "skipped or not on record", evidence)]
 

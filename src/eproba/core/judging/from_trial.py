@@ -119,8 +119,7 @@ def circumstances_of(trial: Trial, asked: Asked, readings: Iterable[Reading]) ->
     for reading in readings:
         if reading.value is not None and reading.measure_key == asked.measure.key:
             read.setdefault(reading.round_id, set()).add(reading.unit_id)
-    end = trial.day_of(trial.ended_on) if trial.ended_on else trial.decision_day
-    due = [round_ for round_ in trial.rounds if round_.day <= end and asked in trial.asked_in(round_)]
+    due = [round_ for round_ in trial.rounds if round_.day <= trial.last_day and asked in trial.asked_in(round_)]
     control = trial.treatment(trial.control)
     partly = [
         round_.day

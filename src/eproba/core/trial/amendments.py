@@ -106,7 +106,10 @@ def evidence(trial: Trial, readings: Iterable[Reading], changes: Changes, today:
             for pour in trial.pours
             if pour.entered_at is not None and pour.done_on is not None
         ),
-        pours_not_on_record=sum(pour.status == "due" and trial.date_of(pour.day) < today for pour in trial.pours),
+        pours_not_on_record=sum(
+            pour.status == "due" and pour.day <= trial.last_day and trial.date_of(pour.day) < today
+            for pour in trial.pours
+        ),
         readers_who_saw=tuple(sorted({reading.by for reading in evidence_seen if trial.blind and reading.saw})),
     )
 

@@ -391,6 +391,11 @@ class Trial:
         return is_laddered(self.treatments)
 
     @property
+    def last_day(self) -> int:
+        """The last day of which anything counts: the decision day, or that of an early end."""
+        return self.decision_day if self.ended_on is None else self.day_of(self.ended_on)
+
+    @property
     def turns(self) -> bool:
         """Two places take turns: each unit is one place in one period."""
         return self.dealing == "on and off"

@@ -79,8 +79,9 @@ def day_strip(trial: Trial, today: date, brews: Sequence[Brewed] = (), weather: 
 
     now = trial.day_of(today)
     rounds = tuple(
-        Mark(x(r.day), _state(r.done, r.day, now), str(r.day), f"Round on day {r.day}: {_state(r.done, r.day, now)}")
+        Mark(x(r.day), state, str(r.day), f"Round on day {r.day}: {state}")
         for r in trial.rounds
+        for state in [_state(trial, r.done, r.day, now)]
     )
     pours = tuple(_pour_mark(trial, day, now, x(day)) for day in sorted({pour.day for pour in trial.pours}))
     step = next(s for s in (1, 2, 7, 14, 28, 56, 112, 224, 448) if trial.decision_day / s <= 12)
@@ -90,11 +91,11 @@ def day_strip(trial: Trial, today: date, brews: Sequence[Brewed] = (), weather: 
         if day == 0 or step < trial.decision_day or day == trial.decision_day
     )
     taken = sum(r.done for r in trial.rounds)
-    words = f"Day 0 is {day_words(trial.start_on)}. " if now < 0 else f"Day {now} of {trial.decision_day}. "
-    words += (
-        f"{taken} of {len(trial.rounds)} rounds taken, "
-        f"{sum(p.state == 'done' for p in pours)} of {len(pours)} pouring days done."
-    )
+    words = f"{_where(trial, now)} "
+    words += f"{taken} of {len(trial.rounds)} rounds taken"
+    if pours:
+        words += f", {sum(p.state == 'done' for p in pours)} of {len(pours)} pouring days done"
+    words += "."
     spans = tuple(_span(trial, brew) for brew in brews)
     if spans:
         words += f" {len(spans)} brew{'s' if len(spans) > 1 else ''}: {'; '.join(span.title for span in spans)}."
@@ -149,10 +150,25 @@ def _sky(trial: Trial, weather: Sequence[Day]) -> Sky | None:
     return Sky(tuple(rain), "M" + "L".join(points))
 
 
-def _state(done: bool, day: int, now: int) -> str:
+def _state(trial: Trial, done: bool, day: int, now: int) -> str:
     if done:
         return "done"
+    if trial.ended_on is not None and day > trial.last_day:
+        return "fell away"
     return "due" if day <= now else "to come"
+
+
+def _where(trial: Trial, now: int) -> str:
+    """Which day it is, in words."""
+    if trial.ended_on is not None:
+        return f"Ended on day {trial.last_day} of {trial.decision_day}."
+    if now < 0:
+        return f"Day 0 is {day_words(trial.start_on)}."
+    return (
+        f"Day {now} of {trial.decision_day}."
+        if now <= trial.decision_day
+        else f"Its {trial.decision_day} days are over."
+    )
 
 
 def _pour_mark(trial: Trial, day: int, now: int, x: float) -> Mark:
@@ -160,5 +176,5 @@ def _pour_mark(trial: Trial, day: int, now: int, x: float) -> Mark:
     if all(pour.status == "skipped" for pour in pours):
         state = "skipped"
     else:
-        state = _state(all(pour.status != "due" for pour in pours), day, now)
+        state = _state(trial, all(pour.status != "due" for pour in pours), day, now)
     return Mark(x, state, "", f"Pour on day {day}: {state}")
