@@ -168,14 +168,14 @@ class Templates:
         self.ready: set[str] = set()
 
     def __getitem__(self, name: str) -> str:
-        shared = f"{RUN}{name}"
-        if name not in self.ready:
+        shared = f"{RUN}{name}{os.environ.get('EPROBA_DEMO_ANEW', '') if name != 'empty' else ''}"
+        if shared not in self.ready:
             lock = "SELECT {}(hashtext(%s))"
             self.server.admin.execute(lock.format("pg_advisory_lock"), (shared,))
             if shared not in self.server.names(RUN):
                 self.server.run("ALTER DATABASE {} RENAME TO {}", self.made(name), shared)
             self.server.admin.execute(lock.format("pg_advisory_unlock"), (shared,))
-            self.ready.add(name)
+            self.ready.add(shared)
         return shared
 
     def made(self, name: str) -> str:
