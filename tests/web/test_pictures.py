@@ -21,7 +21,7 @@ from eproba.web.pictures.day_strip import day_strip
 from eproba.web.pictures.gap_ruler import gap_ruler
 from eproba.web.pictures.ground_plan import SMALLEST, WIDE_LETTER, Frame, Tile, ground_plan
 from eproba.web.pictures.hundred import hundred
-from eproba.web.pictures.shared_ruler import Line
+from eproba.web.pictures.shared_ruler import NARROW, WIDE, Line, _beside
 from eproba.web.pictures.shuffle_pile import shuffle_pile
 from eproba.web.pictures.weeks import WeekTask, weeks
 from eproba.web.ui.looks import looks
@@ -147,6 +147,21 @@ def test_the_shuffle_pile_tells_what_it_shows():
     assert all(
         bar.far_height == 0 for bar in pile.bars if abs(bar.x + bar.width / 2 - pile.zero) < (pile.ours - pile.zero) / 2
     )
+
+
+@pytest.mark.parametrize(
+    ("bar", "middle", "layout", "place"),
+    [
+        ((300.0, 788.0), 500.0, WIDE, (800.0, 5.0, "start")),
+        ((300.0, 788.1), 500.0, WIDE, (288.0, 5.0, "end")),
+        ((274.0, 880.0), 500.0, WIDE, (262.0, 5.0, "end")),
+        ((273.9, 880.0), 500.0, WIDE, (524.0, 26.0, "start")),
+        ((20.0, 340.0), 194.0, NARROW, (218.0, 26.0, "start")),
+        (None, 400.0, WIDE, (412.0, 5.0, "start")),
+    ],
+)
+def test_a_value_stands_where_there_is_room_beside_its_bar(bar, middle, layout, place):
+    assert _beside(bar, middle, layout) == place
 
 
 @demo_garden

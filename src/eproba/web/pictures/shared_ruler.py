@@ -15,6 +15,7 @@ KEPT_AT_THE_END = 7  # letters of a name
 HALF_A_LABEL = 80.0  # of what stands over the band
 WIDE_LABEL = 58.0  # of a tick
 TO_THE_VALUE, WIDE_VALUE = 12.0, 84.0  # from a bar to its value, and the room that takes
+ON_THE_LINE, UNDER_THE_BAR = 5.0, 26.0  # where the foot of a value stands, from the middle of its line down
 
 
 @dataclass(frozen=True)
@@ -46,7 +47,7 @@ class Line:
     bar: tuple[float, float] | None
     at: float | None
     label: str
-    label_at: tuple[float, str]
+    label_at: tuple[float, float, str]
     outcome: str
     control: bool
 
@@ -139,12 +140,15 @@ def _apart(ticks: Sequence[tuple[float, str]], zero: float) -> tuple[tuple[float
     return tuple(sorted(kept))
 
 
-def _beside(bar: tuple[float, float] | None, middle: float | None, layout: RulerLayout) -> tuple[float, str]:
-    """Where a value stands, and by which end: right of its bar where there is room, else left of it."""
+def _beside(bar: tuple[float, float] | None, middle: float | None, layout: RulerLayout) -> tuple[float, float, str]:
+    """Where a value stands, how far below its line, and by which end: right of its bar where there is room, else left
+    of it; under a bar that leaves no room at all, beside its stake."""
     near, far = bar or (middle or 0.0, middle or 0.0)
-    if far + TO_THE_VALUE + WIDE_VALUE <= layout.right or near - WIDE_VALUE < layout.left:
-        return round(min(far + TO_THE_VALUE, layout.right - WIDE_VALUE + 2 * TO_THE_VALUE), 1), "start"
-    return round(near - TO_THE_VALUE, 1), "end"
+    if far + TO_THE_VALUE + WIDE_VALUE <= layout.right:
+        return round(far + TO_THE_VALUE, 1), ON_THE_LINE, "start"
+    if near - WIDE_VALUE >= layout.left:
+        return round(near - TO_THE_VALUE, 1), ON_THE_LINE, "end"
+    return round((middle or 0.0) + 2 * TO_THE_VALUE, 1), UNDER_THE_BAR, "start"
 
 
 def ordered(judgement: Judgement) -> list[str]:
