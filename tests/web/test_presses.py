@@ -1,7 +1,7 @@
 """What presses come to, good ones and bad ones, one after the other: `pages/presses.txt` in the demo garden and
-`pages/planning.txt` in an empty one hold each request with the fields that differ from what its page shows, and below
-it where it leads and what is said; of a page that is only looked at the lines that are new. Answers are written anew as
-those of `test_pages.py` are.
+`pages/planning.txt` in an empty one (`pages/kinds.txt`: plans of other kinds, in a long run) hold each request with the
+fields that differ from what its page shows, and below it where it leads and what is said; of a page that is only looked
+at the lines that are new. Answers are written anew as those of `test_pages.py` are.
 """
 
 import os
@@ -61,7 +61,11 @@ def pressed(client, request):
         yield from (f"    {line}" for line in said)
 
 
-@pytest.mark.parametrize(("garden", "name"), [("demo", "presses"), ("empty", "planning")], indirect=["garden"])
+@pytest.mark.parametrize(
+    ("garden", "name"),
+    [("demo", "presses"), ("empty", "planning"), pytest.param("empty", "kinds", marks=pytest.mark.long)],
+    indirect=["garden"],
+)
 def test_presses_come_to_what_they_came_to(client, name, monkeypatch):
     for place in ("recipes", "measures"):
         monkeypatch.setattr(f"eproba.web.{place}.views.secrets", SimpleNamespace(token_hex=lambda _: "0000"))
