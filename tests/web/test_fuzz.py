@@ -116,7 +116,7 @@ def test_anything_is_answered(app):
 
 def every_form_takes_anything(grown):
 
-    @settings(max_examples=80, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=40, suppress_health_check=[HealthCheck.too_slow])
     @given(st.data())
     def fuzz(data):
         form = data.draw(st.sampled_from(grown.forms))
