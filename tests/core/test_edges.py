@@ -26,6 +26,7 @@ from eproba.core.judging.lost import loss_lines, losses_of
 from eproba.core.judging.trust_line import Circumstances
 from eproba.core.judging.verdicts import verdict_of
 from eproba.core.planning.advice import on_germs, on_intervals
+from eproba.core.planning.draft import RulesPart
 from eproba.core.quantities import AMBIGUOUS, celsius, in_base
 from eproba.core.stats.series import CannotJudge, Question, UnitValue, check, design_of
 from eproba.core.trial.days import DaysError, checked_rounds, on_weekdays
@@ -848,3 +849,11 @@ def poured_weekly():
     rows = enumerate((letter, day) for day in (0, 7, 14) for letter in letters)
     pours = [replace(trial.pours[0], id=n, letter=letter, day=day, status="due") for n, (letter, day) in rows]
     return replace(trial, pours=tuple(pours), decision_day=28)
+
+
+def test_what_is_settled_before_sowing_lies_before_the_decision():
+    rules = RulesPart(("chard",), 5, 1, 28, 28, "Raked.")
+    assert rules.too_late(28) == ""
+    assert rules.too_late(27) == "Thinned on day 28, but the trial is decided on day 27: choose an earlier day."
+    late = "Replaced up to day 28, but the trial is decided on day 27: choose an earlier day."
+    assert replace(rules, thin_on=None).too_late(27) == late

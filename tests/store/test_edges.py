@@ -5,7 +5,7 @@ from types import SimpleNamespace
 
 import pytest
 from sqlalchemy import delete
-from sqlmodel import Session, select
+from sqlmodel import select
 
 from eproba.core.applying.due import Due
 from eproba.core.trial.carrying import Carrying
@@ -15,7 +15,6 @@ from eproba.store.carried import carried_on
 from eproba.store.commands.carrying import carry_on
 from eproba.store.commands.drafts import FORGOTTEN, drop_forgotten, new_draft
 from eproba.store.commands.packages import PackageRefused, take_package
-from eproba.store.database import engine_for
 from eproba.store.findings import _left_for_noise
 from eproba.store.kit import household_kit
 from eproba.store.measures import all_measures
@@ -25,14 +24,6 @@ from eproba.store.trials import load_trial
 from tests.conftest import TODAY, demo_garden
 
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)
-
-
-@pytest.fixture
-def session(settings):
-    engine = engine_for(settings.database_url)
-    with Session(engine) as session:
-        yield session
-    engine.dispose()
 
 
 def test_a_plan_without_a_name_goes_after_its_days_and_not_on_the_last_of_them(session):

@@ -37,14 +37,6 @@ UNSTAMPED = {
 }  # these stand beside the trial; whoever shows them asks for them
 
 
-@pytest.fixture
-def session(settings):
-    engine = engine_for(settings.database_url)
-    with Session(engine) as session:
-        yield session
-    engine.dispose()
-
-
 def ran(session, statement):
     done = session.connection().exec_driver_sql(statement).rowcount
     session.commit()

@@ -155,6 +155,13 @@ class RulesPart:
     handling: str
     repeats: float = 0.0
 
+    def too_late(self, decision_day: int) -> str:
+        """What of them lies behind the decision, in a sentence; empty: nothing does."""
+        for what, day in (("Thinned on", self.thin_on), ("Replaced up to", self.replace_until)):
+            if day is not None and day > decision_day:
+                return f"{what} day {day}, but the trial is decided on day {decision_day}: choose an earlier day."
+        return ""
+
 
 @dataclass(frozen=True)
 class Known:

@@ -99,13 +99,7 @@ class RulesStep(PlannerStep[RulesForm, RulesPart]):
 
     def wrong(self, walk: Walk) -> str:
         rules, measure = walk.draft.rules, walk.draft.measure
-        if rules is None or measure is None:
-            return ""
-        for what, day in (("Thinned on", rules.thin_on), ("Replaced up to", rules.replace_until)):
-            if day is not None and day > measure.decision_day:
-                decided = f"the trial is decided on day {measure.decision_day}"
-                return f"{what} day {day}, but {decided}: choose an earlier day."
-        return ""
+        return "" if rules is None or measure is None else rules.too_late(measure.decision_day)
 
     def page(self, walk: Walk) -> RulesPage:
         part = walk.draft.measure
