@@ -80,6 +80,8 @@ def test_minutes_are_those_of_all_lines_of_a_day():
     assert (whole.label, half.label) == ("24", "12")
     assert half.height == pytest.approx(whole.height / 2)
     assert strips([due(0, minutes=99), due(1, minutes=100), due(2, minutes=533)], TODAY).minutes[0].label == "99"
+    long = [due(0, minutes=18), due(1, minutes=780), due(2, minutes=200), due(3, minutes=19)]
+    assert [day.label for day in strips(long, TODAY).minutes] == ["", "13h", "", "19"], "the shorter gives way"
     assert [day.label for day in strips([due(1, minutes=100), due(2, minutes=533)], TODAY).minutes] == ["2h", "9h"]
 
 

@@ -16,6 +16,7 @@ COLUMN, MARGIN = 20, 14
 LANE = {"pour": 13, "round": 34}
 TRIAL_HEIGHT, BREW_HEIGHT, FOOT_HEIGHT = 50, 34, 44
 MOST_HIGH = 24  # of a bar of minutes
+TWO_BESIDE = 4  # letters of two days beside each other that have room
 BESIDE = 18  # from mark to mark of one day
 GAP = 4  # days without work that are worth a word
 Shape = Literal[
@@ -184,9 +185,13 @@ def _minutes(lines: Sequence[DayLine], today: date) -> Iterable[Minutes]:
     for line in lines:
         loads[line.on] = loads.get(line.on, 0.0) + line.minutes
     longest = max(loads.values(), default=0.0)
-    for on, minutes in loads.items():
-        if minutes >= 0.5:
-            yield Minutes(_x(on, today), round(MOST_HIGH * minutes / longest, 1), _short(minutes))
+    labels = {on: _short(minutes) for on, minutes in loads.items() if minutes >= 0.5}
+    for on in sorted(labels, key=loads.__getitem__):  # beside a longer one the shorter gives way; the list has both
+        nearby = (labels.get(on + timedelta(days=step), "") for step in (-1, 1))
+        if any(len(other) + len(labels[on]) > TWO_BESIDE for other in nearby):
+            labels[on] = ""
+    for on, label in labels.items():
+        yield Minutes(_x(on, today), round(MOST_HIGH * loads[on] / longest, 1), label)
 
 
 def _short(minutes: float) -> str:
