@@ -109,6 +109,7 @@ class Scripts:
             self.served = (change.file.name, scripts[change])
             names = sorted(self.loads[change.file.name] & set(steady), key=self.seconds.__getitem__)
             outcomes[change] = self.outcome([steady[name] for name in names], after) if names else "no test runs it"
+            click.echo(f"\n{change.where}:{change.line}: {change.words} – {outcomes[change]}")
         report(outcomes, self.wish)
         return True
 
