@@ -38,6 +38,9 @@ def test_after_an_early_end_nothing_was_to_be_given(catalogue):
     for ended, said in ((13, "All 2 pours are on record."), (14, "Of 4 pours 2 are not on record")):
         (line,) = texts(replace(planned, ended_on=DAY0 + timedelta(days=ended)))
         assert said in line
+    late = replace(trial.pours[0], done_on=DAY0 + timedelta(days=4))
+    ended = replace(planned, pours=(late, *planned.pours[1:]), ended_on=DAY0 + timedelta(days=13))
+    assert any("1 of 2 pours came late" in text for text in texts(ended)), "of those that were to be given"
 
 
 @pytest.mark.parametrize(

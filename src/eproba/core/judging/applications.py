@@ -67,7 +67,8 @@ def _late(trial: Trial) -> list[TrustLine]:
     if not late:
         return []
     named = list(dict.fromkeys((pour.letter, pour.day) for _, pour in late))
-    evidence = {"late": len(late), "of": len(trial.pours), "days": max(days for days, _ in late), "pours": named}
+    latest, planned = max(days for days, _ in late), len(_to_be_given(trial))
+    evidence = {"late": len(late), "of": planned, "days": latest, "pours": named}
     return [TrustLine(RULE, "caution", "came late", evidence)]
 
 
