@@ -15,12 +15,16 @@ from tests.core.cases import small_trial
 STATIC = Path(__file__).parents[2] / "src" / "eproba" / "web" / "static"
 
 
-@pytest.fixture(scope="module")
+def script(name):
+    return (STATIC / name).read_text("utf-8")
+
+
+@pytest.fixture
 def state(chromium):
     """Calls one of the rules, once for each list of what it is given."""
     page = chromium.new_page()
     for name in ("till.js", "round-state.js"):
-        page.add_script_tag(content=(STATIC / name).read_text("utf-8"))
+        page.add_script_tag(content=script(name))
 
     def answers(name, *given):
         return page.evaluate(

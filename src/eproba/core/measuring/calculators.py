@@ -184,14 +184,14 @@ def _value(input_: Input, text: str) -> Value:
         try:
             number = number_typed(part, input_.unit) if is_convertible(input_.unit) else parse_number(part)
         except EprobaError as error:
-            raise CalculatorError(f"{input_.name}: {error}", field=input_.name) from error
+            raise CalculatorError(f"{input_.asks}: {error}", field=input_.name) from error
         if not input_.low <= number <= input_.high:
             fits = Amount(input_.low, input_.unit, high=input_.high)
             text = "{}: {} doesn’t fit: give {}"
-            raise CalculatorError(text, input_.name, Amount(number, input_.unit), fits, field=input_.name)
+            raise CalculatorError(text, input_.asks, Amount(number, input_.unit), fits, field=input_.name)
         numbers.append(number)
     if not numbers:
-        raise CalculatorError(f"{input_.name}: write the numbers like 3, 4.5, 6", field=input_.name)
+        raise CalculatorError(f"{input_.asks}: write the numbers like 3, 4.5, 6", field=input_.name)
     return tuple(numbers) if input_.many else numbers[0]
 
 

@@ -13,7 +13,11 @@ const shortcuts = {
   l: () => go("nav a[href='/trials']"),
   n: () => document.getElementById("new-trial")?.requestSubmit(),
   d: () => go("main [data-due]"),
-  "/": () => document.getElementById("find")?.focus() ?? go("nav a[href='/trials']"),
+  "/": () => {
+    const find = document.getElementById("find");
+    if (find) find.focus();
+    else go("nav a[href='/trials']");
+  },
   "?": () => keysSheet.showModal(),
 };
 

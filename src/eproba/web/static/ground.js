@@ -35,6 +35,7 @@ function centimetres(text) {
   const [, number, written] = /^([\d.]+)\s*([a-z]*)$/i.exec(typed) ?? [];
   return Number(number) * (written ? CM[written.toLowerCase()] ?? NaN : unit());
 }
+const counted = (places) => (places === 1 ? "1 place" : `${places} places`);
 const told = (cm) => `${shown(cm)} ${field("ground-unit").value}`;
 const sizes = (place) => `${told(place.width_cm)} by ${told(place.length_cm)}`;
 const standsAt = (place) => `${told(place.x_cm)} from left, ${told(place.y_cm)} from top`;
@@ -189,7 +190,7 @@ function add(kind) {
   ground.places.push(place);
   chosen = ground.places.length - 1;
   fitView();
-  changed(`${place.name} added, ${ground.places.length} places.`);
+  changed(`${place.name} added, ${counted(ground.places.length)}.`);
 }
 
 function turn(place) {

@@ -131,7 +131,7 @@ const Keeper = {
     const { unit = "", kept = false, elsewhere = "" } = answer.ok ? answer.body : {};
     if (kept) await Device.remove("pictures", picture);
     else await Device.put("pictures", { ...picture, state: "refused", why: said, elsewhere });
-    document.dispatchEvent(new CustomEvent("picture-answered", { detail: { picture, said, unit } }));
+    document.dispatchEvent(new CustomEvent("picture-answered", { detail: { picture, said, unit, kept } }));
   },
   blobOf(picture) {
     return picture.blob ?? new Blob([picture.bytes], { type: "image/jpeg" });

@@ -91,9 +91,10 @@ const RoundState = {
   // “name=value name=value;value”, each with the unit that stood beside it where that is not the usual one.
   inputText(inputs, given) {
     const unit = (input, text) => (input.bears && /\d$/.test(text) ? input.bears.replaceAll(" ", "_") : "");
-    const clean = (text) => text.replace(/,\s+/g, ";").replace(/[;\s]+/g, ";");
+    const several = (text) => text.replace(/,\s+/g, ";").replace(/[;\s]+/g, ";");
+    const clean = (input, text) => (input.many ? several(text) : text.replace(/\s+/g, ""));
     const typed = inputs.map((input) => [input, (given[input.name] ?? "").trim()]).filter(([, text]) => text);
-    return typed.map(([input, text]) => `${input.name}=${clean(text + unit(input, text))}`).join(" ");
+    return typed.map(([input, text]) => `${input.name}=${clean(input, text + unit(input, text))}`).join(" ");
   },
   givenIn(text) {
     const parts = text.split(" ").filter(Boolean).map((part) => part.split("="));

@@ -70,7 +70,7 @@ document.addEventListener("alpine:init", () => {
       document.addEventListener("entries-changed", () => this.look());
       document.addEventListener("picture-answered", ({ detail }) => {
         if (detail.picture.round !== data.round) return;
-        this.seen = detail.said;
+        this.seen = detail.kept ? detail.said : ""; // why it was not kept stands where that is decided
         if (detail.unit !== detail.picture.unit) delete this.pictured[detail.picture.unit]; // still to be taken
         if (detail.unit) this.pictured[detail.unit] = true;
       });

@@ -1,0 +1,146 @@
+// Brought into a page before its own scripts: when all of it is still, and what a person sees then.
+"use strict";
+
+(() => {
+  const [later, never] = [window.setTimeout, window.clearTimeout];
+  const fetched = window.fetch;
+  const opened = IDBDatabase.prototype.transaction;
+  const [PACE, SHORT, ENOUGH, CALM] = [20, 1000, 8000, 4]; // pauses for a person's pace are shortened; ms
+  const timers = new Set();
+  let underWay = 0;
+  let sent = [];
+
+  window.setTimeout = (act, ms = 0, ...given) => {
+    const isShort = ms < SHORT;
+    const timer = later(() => {
+      timers.delete(timer);
+      act(...given);
+    }, isShort ? ms / PACE : ms);
+    if (isShort) timers.add(timer);
+    return timer;
+  };
+  window.clearTimeout = (timer) => {
+    timers.delete(timer);
+    never(timer);
+  };
+  const framed = window.requestAnimationFrame;
+  window.requestAnimationFrame = (act) => {
+    underWay += 1;
+    return framed((at) => {
+      underWay -= 1;
+      act(at);
+    });
+  };
+  window.setInterval = (act) => (window.now_and_then = act); // when the story says so
+  const told = (body) => (body instanceof FormData ? JSON.stringify([...body].map(([name, value]) =>
+    [name, value instanceof File ? `${value.name}, ${value.type}` : value])) : body ?? "");
+  window.fetch = async (address, options = {}) => {
+    const { pathname, search } = new URL(address, location);
+    if (pathname !== "/token") sent.push(`→ ${options.method ?? "GET"} ${pathname}${search} ${told(options.body)}`);
+    underWay += 1;
+    try {
+      return await fetched(address, options);
+    } finally {
+      later(() => (underWay -= 1), 10); // whoever waits for it goes on first
+    }
+  };
+  const [pressed, made] = [HTMLAnchorElement.prototype.click, URL.createObjectURL];
+  const files = new Map();
+  URL.createObjectURL = (file) => {
+    const address = made.call(URL, file);
+    files.set(address, file);
+    return address;
+  };
+  HTMLAnchorElement.prototype.click = async function () {
+    if (!this.download) return pressed.call(this);
+    underWay += 1;
+    sent.push(`→ kept as ${this.download}: ${JSON.stringify(await files.get(this.href).text())}`);
+    underWay -= 1;
+  };
+  window.print = () => sent.push("→ printed");
+  for (const kind of ["json", "text", "blob"]) {
+    const read = Response.prototype[kind];
+    Response.prototype[kind] = function () {
+      underWay += 1;
+      return read.call(this).finally(() => later(() => (underWay -= 1), 10));
+    };
+  }
+  IDBDatabase.prototype.transaction = function (...given) {
+    const transaction = opened.apply(this, given);
+    underWay += 1;
+    for (const end of ["complete", "abort"]) transaction.addEventListener(end, () => (underWay -= 1));
+    return transaction;
+  };
+
+  // Which way a round is shuffled is chance: in a story it goes backwards, before the page's own scripts read it.
+  document.addEventListener("readystatechange", () => {
+    const round = document.readyState === "interactive" && document.getElementById("round-data");
+    const data = round && JSON.parse(round.textContent);
+    if (data) round.textContent = JSON.stringify({ ...data, shuffled: data.units.map(({ code }) => code).reverse() });
+  });
+  // The next page is waited for.
+  navigation.addEventListener("navigate", ({ hashChange, downloadRequest }) => {
+    if (!hashChange && downloadRequest === null) underWay += 1;
+  });
+
+  const still = async () => {
+    const until = performance.now() + ENOUGH;
+    for (let calm = 0; calm < CALM; ) {
+      if (performance.now() > until) return ["it never comes to rest"];
+      await new Promise((done) => later(done, 10));
+      calm = document.readyState === "complete" && timers.size + underWay === 0 ? calm + 1 : 0;
+    }
+    return [];
+  };
+
+  const FIELDS = "input, select, textarea";
+  const SHAPE = ["x", "y", "width", "height", "cx", "cy", "r", "rx", "ry", "d", "transform", "font-size", "viewBox",
+    "points", "stroke", "stroke-width", "stroke-dasharray", "fill"];
+  const STATE = ["aria-pressed", "aria-invalid", "aria-busy", "aria-hidden", "aria-label", "readonly", "data-code"];
+  const LOOKS = /^(is-\w+|here|next|chosen|flash)$/;
+  const UNTOLD = ["pages-seen", "taken"]; // long, and seen by what they lead to
+  const spoken = (text) => text.replace(/\s+/g, " ").trim();
+  const round = (text) => text.replace(/-?\d+\.\d+/g, (number) => String(Math.round(Number(number))));
+  const valueOf = (field) => {
+    if (field.type === "checkbox" || field.type === "radio") return field.checked ? "[x]" : "[ ]";
+    return field.matches("select") ? `[${field.selectedOptions[0]?.text ?? ""}]` : `[${field.value}]`;
+  };
+  const DRAWN = "#ground, .course-chart, .outline-taps, .till-map"; // of other drawings, only what they are called
+  const isTold = (part) =>
+    !part.matches("option, script, style, template") && (!part.ownerSVGElement || part.closest(DRAWN));
+  function lineOf(part) {
+    const name = `${part.localName}${part.id ? `#${part.id}` : ""}`;
+    const words = spoken([...part.childNodes].filter((node) => node.nodeType === 3).map((node) => node.data).join(" "));
+    const looks = [...part.classList].filter((look) => LOOKS.test(look));
+    const state = STATE.filter((key) => part.hasAttribute(key)).map((key) => `${key}=${spoken(part.getAttribute(key))}`);
+    const shape = part.closest(DRAWN)
+      ? SHAPE.filter((key) => part.hasAttribute(key)).map((key) => `${key}=${round(part.getAttribute(key))}`) : [];
+    const is = [part.disabled && "disabled", part.open && "open", part.scrollLeft > 0 && `scrolled ${part.scrollLeft}`];
+    const value = part.matches(FIELDS) ? [valueOf(part)] : [];
+    const rest = [...looks, ...state, ...shape, ...is, ...value].filter(Boolean);
+    return words || rest.length ? [[name, words, ...rest].filter(Boolean).join(" ")] : [];
+  }
+  const named = (part) => `${part.localName}#${part.id}.${part.className?.baseVal ?? part.className} “${
+    spoken(part.getAttribute("aria-label") ?? part.textContent ?? "").slice(0, 40)}”`;
+
+  // What is seen of a part of the page, what has the focus, what was sent meanwhile, what the device notes.
+  window.seen = async (where) => {
+    const end = await still();
+    const parts = [...document.querySelectorAll(where.split(",").map((each) => `${each}, ${each} *`).join())];
+    const shown = parts.filter((part) => part.checkVisibility({ visibilityProperty: true }));
+    const lines = shown.filter(isTold).flatMap(lineOf);
+    const focus = document.activeElement === document.body ? [] : [`focus: ${named(document.activeElement)}`];
+    const notes = [localStorage, sessionStorage].flatMap((store) =>
+      Object.entries(store).filter(([key]) => !UNTOLD.includes(key)).map(([key, text]) => `note ${key}: ${text}`));
+    const wire = sent;
+    sent = [];
+    return { state: [...lines, ...focus, ...notes.sort()], events: [...wire, ...end], at: location.pathname };
+  };
+  // The first thing to press that is shown and has these words.
+  window.pressable = (words) => {
+    const parts = [...document.querySelectorAll("button, a, summary, label, [role=button], [role=radio]")];
+    const says = (part) => spoken(part.getAttribute("aria-label") ?? part.textContent);
+    const shown = parts.filter((part) => part.checkVisibility({ visibilityProperty: true }) && !part.disabled);
+    return shown.find((part) => says(part) === words) ?? shown.find((part) => says(part).startsWith(words)) ?? null;
+  };
+})();
