@@ -13,6 +13,7 @@ from eproba.cli import main
 from eproba.core.measuring.photo import PhotoProblem, excess_green, greenness, split
 from eproba.core.measuring.tag import circle_around, find_tag, moved
 from eproba.exchange.photo_out import look, measured, opened
+from tests.conftest import swept
 from tests.core.scenes import LEAF, SOIL, half_in_shade, in_light, jpeg, printed, scene, with_tag
 
 SHARES = [0.005, 0.02, 0.3, 0.6, 0.9]
@@ -47,7 +48,7 @@ def test_bare_soil_is_not_half_green():
     assert all(cover(each) < 0.5 for each in (picture, *changed))
 
 
-@pytest.mark.parametrize("share", SHARES)
+@pytest.mark.parametrize("share", swept([(share,) for share in SHARES], 2))
 def test_cover_is_found_whatever_the_light_the_turn_and_the_size(share):
     picture, truth = scene(share)
     seen = cover(picture)

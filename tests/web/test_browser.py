@@ -95,6 +95,7 @@ def test_on_paper_and_who_is_ahead_of_whom(page):
     assert printed(page, "/trials/3/verdict") <= 2, "two treatments, with all that is folded on the screen"
 
 
+@pytest.mark.long
 @demo_garden
 def test_a_round_needs_only_the_numbers_and_enter(phone, live):
     """10 units × (2 moisture readings + worms): thirty numbers, thirty Enters, in walking order."""
@@ -116,28 +117,7 @@ def test_a_round_needs_only_the_numbers_and_enter(phone, live):
     expect(phone.get_by_text("Round of day 9 is in.", exact=True)).to_be_visible()
 
 
-@demo_garden
-def test_doubt_skip_undo_and_last_time(phone, live):
-    phone.goto(round_address(phone, 2, 9))
-    type_in(phone, 55)
-    expect(phone.locator("#till-says")).to_contain_text("outside 0 to 10 points")
-    phone.keyboard.press("Enter")
-    expect(phone.locator(".till-count")).to_have_text("1 of 30")
-    phone.get_by_role("button", name="Undo").click()
-    expect(phone.locator(".till-count")).to_have_text("0 of 30")
-    expect(phone.locator("#typed")).to_be_focused()
-    type_in(phone, "wet")
-    expect(phone.locator("#till-says")).to_contain_text("“wet” is not a number")
-    phone.get_by_role("button", name="Last time").click()
-    expect(phone.locator(".till-previous")).to_contain_text(re.compile(r"Day 6: \d\.?\d* points"))
-    type_in(phone, 5)
-    phone.get_by_role("button", name="Skip").click()
-    phone.get_by_role("button", name="Meter failed").click()
-    expect(phone.locator(".till-measure")).to_contain_text("Worms at the surface")
-    expect(phone.locator(".till-line")).to_have_text("All sent.")
-    assert values(live, 2, 9) == {("H1", "Moisture meter", "1"): "5", ("H1", "Moisture meter", "2"): "Meter failed"}
-
-
+@pytest.mark.long
 def test_a_round_of_every_kind_of_answer_with_the_signal_lost_in_the_middle(phone, live):
     """Twelve units: height, smell by buttons, the first seedling, water by weighing, a picture; out and back."""
     client = Client(live.app)
@@ -264,6 +244,7 @@ def test_nothing_typed_is_lost_without_signal_server_or_page(phone, live, server
     assert sorted(stored.values()) == ["3", "5.1", "5.2", "6.1"], "each once"
 
 
+@pytest.mark.long
 @demo_garden
 def test_the_second_of_two_people_sees_both(phone, page, live):
     address = round_address(phone, 2, 9)
@@ -522,6 +503,7 @@ def test_two_beds_become_pairs_are_declared_and_read(page, clock):
     expect(page.locator(".till-code")).to_have_text("H1")
 
 
+@pytest.mark.long
 def test_a_tray_with_a_gradient_becomes_blocks_by_touch(phone):
     """A 6 × 8 tray on a sill, shaded to one side, on the phone."""
     steps_to_ground(phone, "Alfalfa steep")
@@ -617,20 +599,6 @@ def look(page, smell):
     page.get_by_role("button", name="Save what I saw").click()
 
 
-@demo_garden
-def test_the_mixing_desk_follows_the_typing(page):
-    page.goto("/mix")
-    expect(page.locator(".mix-big b")).to_have_text("2")
-    page.get_by_role("textbox", name="Area").fill("25")
-    expect(page.locator(".mix-big b")).to_have_text("5")
-    page.get_by_label("Recipe", exact=True).select_option("wool-mulch")
-    expect(page.locator(".mix-big")).to_contain_text("10 kg")
-    page.get_by_role("button", name="Mix", exact=True).click()
-    assert "csrf" not in page.url, "a token has no place in an address"
-    page.get_by_role("textbox", name="Area").fill("-1")
-    expect(page.get_by_role("alert")).to_contain_text("above 0")
-
-
 @pytest.mark.long
 def test_one_batch_serves_two_trials(page, live, clock):
     """Two trials of the same brew within the days that it keeps: one batch to start, on shelf, Today and calendar."""
@@ -679,6 +647,7 @@ def drawn(page):
     return json.loads(page.locator("#places-data").input_value())
 
 
+@pytest.mark.long
 def test_the_ground_is_sized_named_turned_and_taken_away(page):
     """The editor's own ways: feet, exact sizes, names, turning, the gradient's arrow, north, removing; all kept."""
     steps_to_ground(page, "Whey")
@@ -721,6 +690,7 @@ def test_the_ground_is_sized_named_turned_and_taken_away(page):
     assert [place["name"] for place in drawn(page)["places"]] == ["Behind the shed"]
 
 
+@pytest.mark.long
 def test_places_over_each_other_are_told_at_once(page):
     steps_to_ground(page, "Whey")
     for _ in range(2):
@@ -732,24 +702,7 @@ def test_places_over_each_other_are_told_at_once(page):
     expect(page.get_by_role("alert")).to_have_count(0)
 
 
-def test_keys_of_one_letter_can_be_switched_off(page):
-    """WCAG 2.1.4: who dictates, or rests a hand on the keys, is not led astray; the device remembers it."""
-    page.goto("/help")
-    switch = page.locator("main").get_by_label("Keys of one letter work on this device")
-    expect(switch).to_be_checked()
-    switch.uncheck()
-    page.reload()
-    expect(switch).not_to_be_checked()
-    page.locator("body").press("l")
-    page.locator("body").press("?")
-    expect(page.locator("#keys")).to_be_hidden()
-    assert page.url.endswith("/help")
-    switch.check()
-    page.locator("h1").click()
-    page.locator("body").press("l")
-    page.wait_for_url("**/trials")
-
-
+@pytest.mark.long
 def test_a_round_at_the_table_by_keyboard_and_paste(page, live):
     client = Client(live.app)
     draft = client.post("/trials/new").headers["Location"].rsplit("/", 1)[0]
@@ -809,6 +762,7 @@ def test_a_helper_reads_on_a_phone_without_knowing(phone, live):
     assert rows.count(",Nele,") == 12
 
 
+@pytest.mark.long
 @demo_garden
 def test_some_units_are_asked_again_under_way_without_saying_so(phone, live):
     """Twelve units, a share of them a second time some units later; the first values stand."""

@@ -7,7 +7,7 @@ import pytest
 from icalendar import Calendar
 
 from eproba.store.secrets import hashed
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import TODAY, demo_garden, swept
 from tests.web.steps import text
 
 
@@ -58,8 +58,10 @@ def events_of(client):
     return {str(event["UID"]).removesuffix("@eproba"): event.decoded("DTSTART") for event in found}
 
 
-@pytest.mark.parametrize("garden", ["demo", "crowded"], indirect=True)
-@pytest.mark.parametrize("days", [0, 1, 9])
+@pytest.mark.parametrize(
+    ("garden", "days"), swept([(garden, days) for garden in ("demo", "crowded") for days in (0, 1, 9)], 3),
+    indirect=["garden"],
+)  # fmt: skip
 def test_today_calendar_and_feed_are_one_list(client, clock, days):
     clock.forward(days=days)
     today, calendar, feed = keys_of(client, "/"), keys_of(client, "/calendar"), events_of(client)

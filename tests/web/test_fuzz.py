@@ -116,7 +116,7 @@ def test_anything_is_answered(app):
 
 def every_form_takes_anything(grown):
 
-    @settings(max_examples=40, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=20, suppress_health_check=[HealthCheck.too_slow])
     @given(st.data())
     def fuzz(data):
         form = data.draw(st.sampled_from(grown.forms))
@@ -130,7 +130,7 @@ def every_form_takes_anything(grown):
 
 
 def every_address_answers_anything(grown):
-    @settings(max_examples=40, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=20, suppress_health_check=[HealthCheck.too_slow])
     @given(st.data())
     def fuzz(data):
         address = data.draw(st.sampled_from(grown.pages)).split("?")[0]
@@ -162,7 +162,7 @@ def the_end_for_entries_takes_anything(grown, app):
     address = next(a for a in grown.pages if "/trials/2/rounds/" in a)
     usual = op(till(Client(app), address), 1, "H1", "5")
 
-    @settings(max_examples=40, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=20, suppress_health_check=[HealthCheck.too_slow])
     @given(st.dictionaries(st.sampled_from([*usual, "undo"]), JSON | st.sampled_from(ODD), max_size=4), JSON)
     def fuzz(changes, other):
         for body in ({"entries": [{**usual, **changes}, other]}, other):

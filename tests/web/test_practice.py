@@ -13,6 +13,7 @@ from tests.web.eyes import violations
 from tests.web.steps import text
 
 
+@pytest.mark.long
 def test_five_rounds_are_played_and_calibrated(page, app):
     """By keyboard and by finger, on a laptop and a phone: story, answer, envelope, next; then how one did."""
     page.goto("/practice")

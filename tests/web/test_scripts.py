@@ -1,11 +1,12 @@
-"""What our scripts make of a page, press by press: each story in `scripts/` holds what is done (`> …`) and below it what
-changes then: what is seen, what has the focus, what is sent to the computer, what the device notes. Written anew as the
-answers of `test_pages.py` are.
+"""What our scripts make of a page, press by press: each story in `scripts/` holds what is done (`> …`) and below it
+what changes then: what is seen, what has the focus, what is sent to the computer, what the device notes. Written anew
+as the answers of `test_pages.py` are.
 """
 
 import os
 import re
 import shlex
+import time
 from collections import Counter
 from difflib import unified_diff
 from pathlib import Path
@@ -14,6 +15,7 @@ import pytest
 from playwright.sync_api import Error
 
 from tests.conftest import Client
+from tests.web.entries import answers, op, till
 from tests.web.steps import fill, planned
 
 STORIES = Path(__file__).parent / "scripts"
@@ -102,6 +104,20 @@ class Story:
         """Something that another device does meanwhile."""
         self.client.post(place, dict(field.split("=", 1) for field in fields))
 
+    def do_read(self, place, unit, value):
+        """What another device reads of a unit in a round."""
+        answers(self.client, op(till(self.client, place), len(self.keys), unit, value))
+
+    def do_note(self, place, words):
+        """What another device notes of a round."""
+        told = till(self.client, place)
+        note = {"id": "device-a-note", "trial": told["trial"], "round": told["round"], "note": words, "seen_note": ""}
+        answers(self.client, {**note, "at": 0})
+
+    def do_slow(self, place):
+        """What is asked there is answered late."""
+        self.page.route(place, lambda route: (time.sleep(0.5), route.continue_()))
+
     def do_offline(self):
         self.page.context.set_offline(True)
 
@@ -146,17 +162,8 @@ class Story:
             return
         planned(client, draft)
         if what == "kinds":
-            kinds = [
-                "soil_temperature",
-                "purpling",
-                "soil_smell",
-                "first_seedling",
-                "water_weighed",
-                "surface_worms_by_kind",
-                "breathing",
-                "cover",
-                "greenness",
-            ]
+            kinds = ["soil_temperature", "purpling", "soil_smell", "first_seedling", "water_weighed"]
+            kinds += ["surface_worms_by_kind", "breathing", "cover", "greenness"]
             fill(client, draft, "measure", also=kinds)
             fill(client, draft, "rules", repeats="0.2")
         trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]

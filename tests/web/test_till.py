@@ -77,6 +77,7 @@ def test_a_device_without_a_store_keeps_the_round_in_the_page(phone, address, li
     assert list(values(live, 2, 9).values()) == ["5.1"]
 
 
+@pytest.mark.long
 def test_entries_of_another_garden_are_refused_by_name_and_kept(phone, address, live, app):
     """A backup of another garden was restored meanwhile: the same numbers, other trials."""
     phone.goto(address)
@@ -200,20 +201,7 @@ def test_undo_goes_back_step_by_step_and_survives_a_reload(phone, address, live)
     assert values(live, 2, 9) == {}, "no ghost"
 
 
-def test_entries_are_told_and_sent_from_any_page(phone, address, live):
-    phone.goto(address)
-    offline(phone)
-    type_in(phone, 5.1)
-    line(phone).to_contain_text("1 reading waits safely")
-    phone.route("**/entries", lambda route: route.fulfill(status=503, json={}))
-    offline(phone, False)
-    phone.goto("/trials/1")
-    waiting(phone).to_have_text("The computer is not answering. 1 entry waits safely on this device")
-    phone.unroute("**/entries")
-    waiting(phone).to_be_hidden()
-    assert list(values(live, 2, 9).values()) == ["5.1"]
-
-
+@pytest.mark.long
 def test_typed_after_the_fact_bears_its_own_day(phone, address, live):
     phone.goto(address)
     phone.get_by_text("Typed from paper?").click()
@@ -227,18 +215,7 @@ def test_typed_after_the_fact_bears_its_own_day(phone, address, live):
     assert "Day 9: 1 reading truly read on day 7." in page
 
 
-def test_a_token_that_ran_out_is_asked_for_again(phone, address, live):
-    """The computer was begun anew meanwhile: what it refuses for its token alone waits and is sent again."""
-    phone.goto(address)
-    stale = {"status": 400, "json": {"error": "csrf"}}
-    phone.route("**/entries", lambda route: route.fulfill(**stale), times=1)
-    type_in(phone, 5)
-    line(phone).to_contain_text("1 reading waits safely")
-    phone.evaluate("window.dispatchEvent(new Event('online'))")
-    line(phone).to_have_text("All sent.")
-    assert list(values(live, 2, 9).values()) == ["5"]
-
-
+@pytest.mark.long
 def test_an_entry_that_can_not_be_read_holds_up_no_other(phone, address, live):
     """A page gone wrong: one entry that the computer can't read at all, between two good ones."""
     phone.goto(address)

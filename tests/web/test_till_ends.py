@@ -21,6 +21,7 @@ def address(phone):
     return round_address(phone, 2, 9)
 
 
+@pytest.mark.long
 def test_after_the_last_unit_there_is_a_way_back(phone, address, live):
     client = Client(live.app)
     told = till(client, address)
@@ -41,6 +42,7 @@ def test_after_the_last_unit_there_is_a_way_back(phone, address, live):
     expect(phone.locator("#typed")).to_have_value("")
 
 
+@pytest.mark.long
 def test_a_round_is_noted_and_finished_without_signal(phone, address, live):
     phone.goto(address)
     offline(phone)
@@ -63,21 +65,6 @@ def test_a_round_is_noted_and_finished_without_signal(phone, address, live):
     assert "Open it again" in text(client, address)
     assert "slugs slugs slugs" in text(client, address)
     again.close()
-
-
-def test_the_other_day_survives_a_reload_and_is_sent_as_a_date(phone, address, live):
-    phone.goto(address)
-    phone.get_by_text("Typed from paper?").click()
-    phone.get_by_label("Read on").fill("2026-05-18")
-    phone.reload()
-    expect(phone.locator(".till-day")).to_contain_text("was read on 2026-05-18")
-    offline(phone)
-    type_in(phone, 5)
-    line(phone).to_contain_text("1 reading waits")
-    assert phone.evaluate("Keeper.all().then(([entry]) => entry.op.on)") == "2026-05-18"
-    phone.get_by_label("Read on").fill("")
-    type_in(phone, 6)
-    assert phone.evaluate("Keeper.all().then((all) => all[1].op.on)") is None
 
 
 @pytest.mark.parametrize(("jump", "said"), [(-7_200_000, True), (7_200_000, True), (20_000, False)])
@@ -158,6 +145,7 @@ def test_an_entry_refused_since_the_envelope_is_open_goes_with_a_reason(phone, l
     assert "The phone lay in the shed" in text(client, "/trials/1/readings")
 
 
+@pytest.mark.long
 def test_the_table_asks_its_day_tells_what_did_not_fit_and_takes_nothing_back_by_itself(page, address, live):
     client = Client(live.app)
     told = till(client, address)

@@ -236,6 +236,7 @@ def test_no_eye_finds_fault_in_an_open_fold(page, app, system, long):
     assert seen == []
 
 
+@pytest.mark.long
 def test_a_fold_is_changed_in_place_by_keyboard_and_the_lots_are_dealt(page, app):
     """A worth, a drawn bed and a picture are taken in folds; the sentence follows, and nothing counts as another's."""
     page.set_default_timeout(PATIENCE)

@@ -166,6 +166,7 @@ def test_a_plan_that_was_begun_in_steps_stands_on_the_sheet(client, draft, sheet
     assert "Mine" in text(client, "/trials"), "a name of one's own stays"
 
 
+@pytest.mark.long
 def test_the_sheet_answers_while_one_types(page, app):
     """Words lead to words elsewhere, lots fall anew for the eye, and the keyboard alone leads to dealt lots."""
     page.set_default_timeout(PATIENCE)

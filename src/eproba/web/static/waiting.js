@@ -70,10 +70,11 @@ document.addEventListener("alpine:init", () => {
       if (reason) Keeper.decide(shown.entry, "reason", reason);
     },
     get some() {
-      return !this.none;
+      return this.entries.length > 0 || this.hidden !== "";
     },
     get summary() {
-      return Keeper.line(this.entries.map((each) => each.entry)) + ".";
+      const line = Keeper.line(this.entries.map((each) => each.entry));
+      return line.endsWith(".") ? line : `${line}.`;
     },
     get fileHint() {
       return "The file can be read in any table. “CSV in” of any trial takes it: each row goes to its own trial.";
