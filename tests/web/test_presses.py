@@ -8,6 +8,7 @@ import os
 import re
 import shlex
 from html.parser import HTMLParser
+from io import BytesIO
 from types import SimpleNamespace
 
 import pytest
@@ -47,10 +48,14 @@ def told(html):
 
 
 def pressed(client, request):
-    """The answer to a line such as `POST /trials/1/note FROM /trials/1 note='Dry.'`; a bar is a new line."""
+    """The answer to a line such as `POST /trials/1/note FROM /trials/1 note='Dry.'`; a bar is a new line,
+    `@log.csv:text` a file."""
     _, path, *words = shlex.split(request)
     source = words[1] if words[:1] == ["FROM"] else ""
     fields = dict(word.replace("|", "\n").split("=", 1) for word in words[2 if source else 0 :])
+    for name, content in [(name, said[1:]) for name, said in fields.items() if said.startswith("@")]:
+        file, _, text = content.partition(":")
+        fields[name] = (BytesIO(text.encode()), file)
     shown = typed(client, source) if source else {}
     answer = client.post(path, {**shown, **fields})
     place = re.sub(r"^http://localhost", "", answer.headers.get("Location", ""))

@@ -51,9 +51,11 @@ def read_log(raw: bytes, columns: Mapping[str, str], now: datetime, zone: tzinfo
         It lacks one of the columns: choose them again.
     """
     rows = read_table(raw, ())
-    header = list(rows[0].cells) if rows else []
+    if not rows:
+        raise TableError("the file has a header but no lines")
+    header = list(rows[0].cells)
     if missing := [column for column in columns.values() if column not in header]:
-        raise MeterError(f"This log has no column “{missing[0]}”; it has {', '.join(header) or 'none'}. Choose again.")
+        raise MeterError(f"This log has no column “{missing[0]}”; it has {', '.join(header)}. Choose again.")
     values, bad = [], []
     for row in rows:
         try:

@@ -69,7 +69,7 @@ def read_table(raw: bytes, needed: tuple[str, ...]) -> list[TableRow]:
     if "\x00" in text:
         raise TableError("this is not a text file; save the sheet as CSV")
     if not text.strip():
-        raise TableError("the file is empty; it needs a header line and a line for each unit")
+        raise TableError("the file is empty; it needs a header line, and lines below it")
     header_line = next(line for line in text.splitlines() if line.strip())
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=_delimiter(header_line))
     rows: list[TableRow] = []

@@ -66,10 +66,11 @@ def _entries(trial: Trial, this: Round, asked: Asked, units: Sequence[Unit], at:
     return [Sent(f"{name}-{unit.code}", trial.key, this.key, entry, at) for unit, entry in entries]
 
 
-def take_back(session: Session, trial_id: int, event_id: int) -> None:
-    """An event was a mistake; the row stays."""
+def take_back(session: Session, trial_id: int, event_id: int) -> bool:
+    """An event was a mistake; the row stays. False where there is none that still counts."""
     where = (col(UnitEventRow.id) == event_id, col(UnitEventRow.trial_id) == trial_id)
-    session.exec(update(UnitEventRow).where(*where).values(taken_back=True))
+    counting = col(UnitEventRow.taken_back).is_(False)
+    return session.exec(update(UnitEventRow).where(*where, counting).values(taken_back=True)).rowcount > 0
 
 
 def take_sample(

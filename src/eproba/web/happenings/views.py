@@ -93,7 +93,7 @@ def _put_down(trial: Trial) -> None:
 @happenings.post("/trials/<int:trial_id>/happened/<int:event_id>/take-back")
 def undo(trial_id: int, event_id: int) -> ResponseReturnValue:
     """It was a mistake."""
-    take_back(db(), trial_or_404(trial_id).id, event_id)
+    counted = take_back(db(), trial_or_404(trial_id).id, event_id)
     commit()
-    flash("Taken back.")
+    flash("Taken back." if counted else "It was taken back already.")
     return redirect(url_for("happenings.index", trial_id=trial_id))

@@ -23,7 +23,7 @@ from eproba.core.measuring.meters import (
     steady,
 )
 from eproba.core.trial.model import Asked
-from eproba.core.words import parse_date
+from eproba.core.words import parse_date, plural
 from eproba.exchange.meter_log import columns_of, likely, read_log
 from eproba.exchange.table import TableError, logged_at
 from eproba.standins.meters import meters_at
@@ -192,9 +192,10 @@ def _logged(row: MeterRow, raw: bytes) -> str:
     new = take_values(db(), row.id, log_read.values)
     remember_columns(db(), row, columns)
     commit()
-    words = f"{row.name}: {new} new of {len(log_read.values)} values, from “{columns['at']}” and “{columns['value']}”."
+    values = plural(len(log_read.values), "value")
+    words = f"{row.name}: {new} new of {values}, from “{columns['at']}” and “{columns['value']}”."
     if log_read.bad:
-        words += f" {len(log_read.bad)} lines could not be taken (line {log_read.bad[0].line}: {log_read.bad[0].why})."
+        words += f" {plural(len(log_read.bad), 'line')} could not be taken (line {log_read.bad[0].line}: {log_read.bad[0].why})."
     return words
 
 
