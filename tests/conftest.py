@@ -223,11 +223,26 @@ def garden(request):
     return getattr(request, "param", "empty")
 
 
+# Whoever asks for one of these may write without `engine` hearing of it, or later.
+BESIDE_THE_ENGINE = {"server", "database", "settings", "homes", "live", "playwright"}
+only_read: dict[tuple[int, str], str] = {}  # a database that nobody has written in, by process and garden
+
+
 @pytest.fixture
-def database(server, templates, garden):
-    name = server.new(templates[garden])
+def database(request, server, templates, garden, engine):
+    """One of the test's own; where the test before only read, that one's."""
+    place, name = (os.getpid(), garden), ""
+    asked = {*request.node._fixtureinfo.argnames, *request.fixturenames} - {"server", "database", "settings"}
+    is_told = "app" in asked and BESIDE_THE_ENGINE.isdisjoint({*asked, *request.node._fixtureinfo.argnames})
+    if is_told:
+        name = only_read.pop(place, "")
+    name = name or server.new(templates[garden])
+    engine.wrote = False
     yield name
-    server.drop(name)
+    if is_told and not engine.wrote and place not in only_read:
+        only_read[place] = name
+    else:
+        server.drop(name)
 
 
 @pytest.fixture
@@ -250,9 +265,14 @@ def built():
 
 @pytest.fixture(scope="session")
 def engine(server):
-    """One for all tests, so that a query is compiled once a run; `leads_to` names the database of the test."""
+    """One for all tests, so that a query is compiled once a run; `leads_to` names the database of the test, `wrote`
+    tells whether anything was written there."""
     engine = engine_for(server.url)
-    engine.leads_to = "postgres"
+    engine.leads_to, engine.wrote = "postgres", False
+
+    @event.listens_for(engine, "before_cursor_execute")
+    def notice(_connection, _cursor, statement, *_more):
+        engine.wrote = engine.wrote or not statement.startswith("SELECT")
 
     @event.listens_for(engine, "do_connect")
     def lead(_dialect, _record, _arguments, parameters):
@@ -265,12 +285,13 @@ def engine(server):
 def app(built, engine, database, settings, clock, monkeypatch):
     """The app; new trials are always dealt with the same seed, so that no verdict hangs on luck."""
     monkeypatch.setattr("eproba.web.new_trial.views.secrets", SimpleNamespace(token_hex=lambda _: "lots of the tests"))
-    engine.leads_to = database
+    if engine.leads_to != database:
+        engine.dispose()
+        engine.leads_to = database
     monkeypatch.setitem(built.extensions, "engine", engine)
     monkeypatch.setitem(built.config, "SETTINGS", settings)
     monkeypatch.setitem(built.config, "CLOCK", clock)
-    yield built
-    engine.dispose()
+    return built
 
 
 class Told(TestResponse):
