@@ -121,8 +121,8 @@ class Scripts:
         return True
 
     def order(self, name: str) -> tuple[bool, float]:
-        """What looks over everything comes first, then the quickest."""
-        return "test_scripts_do" not in name, self.seconds[name]
+        """What takes a moment or looks over everything comes first, then the quickest."""
+        return self.seconds[name] > 0.5 and "test_scripts_do" not in name, self.seconds[name]
 
     def outcome(self, items, after) -> str:
         until = time.monotonic() + ENOUGH

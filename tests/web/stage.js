@@ -5,23 +5,35 @@
   const [later, never] = [window.setTimeout, window.clearTimeout];
   const fetched = window.fetch;
   const opened = IDBDatabase.prototype.transaction;
-  const [PACE, SHORT, ENOUGH, CALM] = [20, 1000, 8000, 4]; // pauses for a person's pace are shortened; ms
-  const timers = new Set();
+  const [SHORT, ENOUGH, TICK] = [1000, 8000, 8]; // ms
+  let waiting = []; // pauses for a person's pace: each ends, in its turn, when all else is still
+  let clock = 0;
   let underWay = 0;
   let sent = [];
 
+  const soon = (act) => {
+    underWay += 1;
+    later(() => {
+      underWay -= 1;
+      act();
+    });
+  };
   window.setTimeout = (act, ms = 0, ...given) => {
-    const isShort = ms < SHORT;
-    const timer = later(() => {
-      timers.delete(timer);
-      act(...given);
-    }, isShort ? ms / PACE : ms);
-    if (isShort) timers.add(timer);
-    return timer;
+    if (ms >= SHORT) return later(act, ms, ...given);
+    const pause = { due: clock + ms, act: () => act(...given) };
+    if (ms > 0) waiting.push(pause);
+    else soon(pause.act);
+    return pause;
   };
   window.clearTimeout = (timer) => {
-    timers.delete(timer);
-    never(timer);
+    waiting = waiting.filter((pause) => pause !== timer);
+    if (typeof timer === "number") never(timer);
+  };
+  const endNext = () => {
+    const next = waiting.reduce((first, pause) => (pause.due < first.due ? pause : first));
+    window.clearTimeout(next);
+    clock = next.due;
+    next.act();
   };
   const framed = window.requestAnimationFrame;
   window.requestAnimationFrame = (act) => {
@@ -83,19 +95,23 @@
     if (!hashChange && downloadRequest === null) underWay += 1;
   });
 
+  const isCalm = () => document.readyState === "complete" && underWay === 0;
   const still = async () => {
     const until = performance.now() + ENOUGH;
-    for (let calm = 0; calm < CALM; ) {
+    for (let calm = 0; calm < 4; ) {
       if (performance.now() > until) return ["it never comes to rest"];
-      await new Promise((done) => later(done, 10));
-      calm = document.readyState === "complete" && timers.size + underWay === 0 ? calm + 1 : 0;
+      await new Promise((done) => later(done, TICK));
+      calm = isCalm() ? calm + 1 : 0;
+      if (calm < 2 || waiting.length === 0) continue;
+      endNext();
+      calm = 0;
     }
     return [];
   };
 
   const FIELDS = "input, select, textarea";
   const SHAPE = ["x", "y", "width", "height", "cx", "cy", "r", "rx", "ry", "d", "transform", "font-size", "viewBox",
-    "points", "stroke", "stroke-width", "stroke-dasharray", "fill"];
+    "points", "stroke", "stroke-width", "stroke-dasharray", "fill", "text-anchor", "stroke-opacity", "fill-opacity", "font-weight"];
   const STATE = ["aria-pressed", "aria-invalid", "aria-busy", "aria-hidden", "aria-label", "readonly", "data-code"];
   const LOOKS = /^(is-\w+|here|next|chosen|flash)$/;
   const UNTOLD = ["pages-seen", "taken"]; // long, and seen by what they lead to

@@ -3,17 +3,20 @@ what changes then: what is seen, what has the focus, what is sent to the compute
 as the answers of `test_pages.py` are.
 """
 
+import json
 import os
 import re
 import shlex
 import time
 from collections import Counter
 from difflib import unified_diff
+from io import BytesIO
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Error
 
+from eproba.standins.pictures import jpeg, scene
 from tests.conftest import Client
 from tests.web.entries import answers, op, till
 from tests.web.steps import fill, planned
@@ -21,7 +24,7 @@ from tests.web.steps import fill, planned
 STORIES = Path(__file__).parent / "scripts"
 STAGE = Path(__file__).with_name("stage.js").read_text("utf-8")
 OF_EACH_RUN = re.compile(r"\b[0-9a-f]{16,32}\b|\b[0-9a-f]{8}-[0-9a-f-]{27}\b")  # keys, in the order in which they come
-HOUR = re.compile(r"\d+:\d\d:\d\d [AP]M|\d\d:\d\d:\d\d\.\d{3}Z")
+HOUR = re.compile(r"\d+:\d\d:\d\d [AP]M|\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{3}Z")
 OF_NOW = re.compile(r'\b1[0-9]{12}(?:\.\d+)?\b|"csrf_token","[^"]*"|(?<=\?v=)\w+')
 
 
@@ -39,7 +42,12 @@ class Story:
 
     def did(self, line):
         """A line of what is done, with the lines of what it changes."""
-        verb, _, rest = line.format_map(self.names).partition(" ")
+        verb, _, rest = line.partition(" ")
+        if verb in ("go", "post"):
+            rest = rest.format_map(self.names)
+        if verb == "tell":
+            yield f"    = {self.same(json.dumps(self.asked(rest), ensure_ascii=False))}"
+            return
         getattr(self, f"do_{verb}")(*shlex.split(rest))
         told = self.seen()
         if told is None:
@@ -59,11 +67,17 @@ class Story:
         return HOUR.sub("an hour", OF_NOW.sub("…", text))
 
     def seen(self):
-        """What is seen when all is still; where the page gives way to another one, what is seen on that."""
+        """What is seen when all is still."""
+        return self.asked("(where) => window.seen?.(where)", self.where)
+
+    def asked(self, script, *given):
+        """What a page answers; where it gives way to another one, what that answers."""
         while True:
             try:
-                return self.page.evaluate("(where) => window.seen?.(where)", self.where)
-            except Error:
+                return self.page.evaluate(script, *given)
+            except Error as error:
+                if "context was destroyed" not in str(error):
+                    raise
                 self.page.wait_for_load_state()
 
     def do_go(self, place):
@@ -118,6 +132,9 @@ class Story:
         """What is asked there is answered late."""
         self.page.route(place, lambda route: (time.sleep(0.5), route.continue_()))
 
+    def do_size(self, width, height):
+        self.page.set_viewport_size({"width": int(width), "height": int(height)})
+
     def do_offline(self):
         self.page.context.set_offline(True)
 
@@ -126,7 +143,10 @@ class Story:
         self.page.evaluate("window.dispatchEvent(new Event('online'))")
 
     def do_answer(self, place, status, json="{}"):
-        self.page.route(place, lambda route: route.fulfill(status=int(status), body=json))
+        """What a script is told there instead; a page still comes from the computer."""
+        told = {"status": int(status), "body": json}
+        is_page = "document"
+        self.page.route(place, lambda r: r.continue_() if r.request.resource_type == is_page else r.fulfill(**told))
 
     def do_pass(self, place):
         self.page.unroute(place)
@@ -161,6 +181,8 @@ class Story:
         if what == "draft":
             return
         planned(client, draft)
+        if what == "photo":
+            fill(client, draft, "measure", also=["cover"])
         if what == "kinds":
             kinds = ["soil_temperature", "purpling", "soil_smell", "first_seedling", "water_weighed"]
             kinds += ["surface_worms_by_kind", "breathing", "cover", "greenness"]
@@ -169,6 +191,8 @@ class Story:
         trial = client.post(f"{draft}/deal", {"go": "deal"}).headers["Location"].split("?")[0]
         number = re.search(r"round=(\d+)", client.get(f"{trial}/readings").text)[1]
         self.names |= {"trial": trial, "round": f"{trial}/rounds/{number}"}
+        if what == "photo":
+            client.post(f"{trial}/photos", {"file": (BytesIO(jpeg(scene(0.3, (400, 300))[0])), "P1.jpg")})
 
 
 @pytest.mark.parametrize(
@@ -182,6 +206,9 @@ class Story:
         ("empty", "page", "sheet"),
         ("empty", "page", "steps"),
         ("demo", "page", "pages"),
+        ("empty", "page", "pictures"),
+        ("demo", "phone", "rules"),
+        ("demo", "phone", "store"),
     ],
     indirect=["garden"],
 )
