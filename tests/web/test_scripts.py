@@ -24,6 +24,7 @@ from tests.web.steps import fill, planned
 STORIES = Path(__file__).parent / "scripts"
 STAGE = Path(__file__).with_name("stage.js").read_text("utf-8")
 OF_EACH_RUN = re.compile(r"\b[0-9a-f]{16,32}\b|\b[0-9a-f]{8}-[0-9a-f-]{27}\b")  # keys, in the order in which they come
+GONE = "context was destroyed"  # the page gave way to another one
 HOUR = re.compile(r"\d+:\d\d:\d\d [AP]M|\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{3}Z")
 OF_NOW = re.compile(r'\b1[0-9]{12}(?:\.\d+)?\b|"csrf_token","[^"]*"|(?<=\?v=)\w+')
 
@@ -76,7 +77,7 @@ class Story:
             try:
                 return self.page.evaluate(script, *given)
             except Error as error:
-                if "context was destroyed" not in str(error):
+                if GONE not in str(error):
                     raise
                 self.page.wait_for_load_state()
 
@@ -112,7 +113,11 @@ class Story:
         self.page.locator(field).first.select_option(value)
 
     def do_run(self, script):
-        self.page.evaluate(script)
+        try:
+            self.page.evaluate(script)
+        except Error as error:
+            if GONE not in str(error):
+                raise
 
     def do_post(self, place, *fields):
         """Something that another device does meanwhile."""
