@@ -58,6 +58,7 @@ def pressed(client, request):
         fields[name] = (BytesIO(text.encode()), file)
     shown = typed(client, source) if source else {}
     answer = client.post(path, {**shown, **fields})
+    assert answer.status_code < 500, request
     place = re.sub(r"^http://localhost", "", answer.headers.get("Location", ""))
     page = client.get(place).text if place.startswith("/") and not place.endswith((".json", ".zip")) else answer.text
     yield f"    {answer.status_code} {OF_EACH_RUN.sub('…', place)}".rstrip()

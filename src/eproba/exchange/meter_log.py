@@ -7,7 +7,7 @@ from datetime import datetime, tzinfo
 from eproba.core.errors import EprobaError
 from eproba.core.measuring.meters import MeterError, MeterValue, checked
 from eproba.core.words import parse_number
-from eproba.exchange.table import TableRow, logged_at, read_table
+from eproba.exchange.table import TableError, TableRow, logged_at, read_table
 
 LIKELY_TIMES = ("time", "timestamp", "date", "datetime", "zeit", "datum", "moment")
 

@@ -195,7 +195,8 @@ def _logged(row: MeterRow, raw: bytes) -> str:
     values = plural(len(log_read.values), "value")
     words = f"{row.name}: {new} new of {values}, from “{columns['at']}” and “{columns['value']}”."
     if log_read.bad:
-        words += f" {plural(len(log_read.bad), 'line')} could not be taken (line {log_read.bad[0].line}: {log_read.bad[0].why})."
+        first = log_read.bad[0]
+        words += f" {plural(len(log_read.bad), 'line')} could not be taken (line {first.line}: {first.why})."
     return words
 
 
