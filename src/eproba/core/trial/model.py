@@ -395,6 +395,10 @@ class Trial:
         """The last day of which anything counts: the decision day, or that of an early end."""
         return self.decision_day if self.ended_on is None else self.day_of(self.ended_on)
 
+    def fell_away(self, day: int) -> bool:
+        """Whether what was planned for a day is not to be done any more, since the trial was ended before."""
+        return self.ended_on is not None and day > self.last_day
+
     @property
     def turns(self) -> bool:
         """Two places take turns: each unit is one place in one period."""

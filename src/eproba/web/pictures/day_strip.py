@@ -153,7 +153,7 @@ def _sky(trial: Trial, weather: Sequence[Day]) -> Sky | None:
 def _state(trial: Trial, done: bool, day: int, now: int) -> str:
     if done:
         return "done"
-    if trial.ended_on is not None and day > trial.last_day:
+    if trial.fell_away(day):
         return "fell away"
     return "due" if day <= now else "to come"
 
