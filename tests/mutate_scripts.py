@@ -1,13 +1,15 @@
 """`./eproba mutate scripts [--changes 200] [--seed 1]`: changes our JavaScript one place at a time; is it noticed?
 
-The browser gets the changed script in place of the one on disk. The first run notes which test loads which script;
-then, for each change, the tests that load it run again, the quickest first, with waits of seconds instead of minutes.
+The browser gets the changed script in place of the one on disk. The first run notes which test runs which part of which
+script; then, for each change, the tests that run its place run again, the quickest first, with waits of seconds instead
+of minutes.
 """
 
 import re
 import time
 import types
 from collections import defaultdict
+from dataclasses import dataclass
 from pathlib import Path
 
 import click
@@ -42,14 +44,23 @@ def swapped(token: str) -> str | None:
     return str(float(token) + 1) if token[0].isdigit() else None
 
 
-def changed_scripts(path: Path) -> dict[Change, str]:
-    """Each change of a script, with the whole script as it is then."""
+@dataclass(frozen=True)
+class Changed:
+    """A script as it is after a change, and where the change is, in letters from its start."""
+
+    text: str
+    at: int
+
+
+def changed_scripts(path: Path) -> dict[Change, Changed]:
+    """Each change of a script."""
     script, changes = path.read_text("utf-8"), {}
     for number, token in enumerate(TOKEN.finditer(script), 1):
         if (other := swapped(token[0])) is not None:
             line = script.count("\n", 0, token.start()) + 1
             words = f"{token[0].strip()[:30]} → {other.strip()[:34]}"
-            changes[Change(path, number, line, words)] = script[: token.start()] + other + script[token.end() :]
+            text = script[: token.start()] + other + script[token.end() :]
+            changes[Change(path, number, line, words)] = Changed(text, token.start())
     return changes
 
 
@@ -59,24 +70,47 @@ class Scripts:
     def __init__(self, wish: types.SimpleNamespace) -> None:
         self.wish = wish
         self.served: tuple[str, str] | None = None
-        self.loads: dict[str, set[str]] = defaultdict(set)  # the tests that load a script
+        self.ran: dict[str, dict[str, list]] = defaultdict(lambda: defaultdict(list))  # of a script, by test: its parts
         self.seconds: dict[str, float] = {}
         self.failed, self.running = False, ""
 
     def page(self, *of):
         opening = self.opened(*of)
         page = next(opening)
-        page.on("request", lambda request: self.loads[request.url.split("?")[0].rsplit("/", 1)[-1]].add(self.running))
-        if self.served:
+        watch = page.context.new_cdp_session(page)
+        if self.served is None:
+            watch.send("Profiler.enable")
+            watch.send("Profiler.startPreciseCoverage", {"callCount": True, "detailed": True})
+        else:
             name, script = self.served
             kind = "text/javascript"
             page.route(f"**/static/{name}*", lambda route: route.fulfill(body=script, content_type=kind))
         yield page
+        if self.served is None and not page.is_closed():
+            self.note(watch.send("Profiler.takePreciseCoverage")["result"])
+        elif self.served is None:  # whoever closed it may have run all
+            for path in STATIC.glob("*.js"):
+                self.ran[path.name][self.running].append([])
         next(opening, None)
+
+    def note(self, scripts):
+        """The parts of each script with how often they ran, a part within another after that."""
+        for script in (script for script in scripts if "/static/" in script["url"]):
+            parts = [part for function in script["functions"] for part in function["ranges"]]
+            self.ran[script["url"].split("?")[0].rsplit("/", 1)[-1]][self.running].append(parts)
+
+    def runs(self, name: str, test: str, at: int) -> bool:
+        """Whether a test runs what stands at this letter of a script."""
+        for parts in self.ran[name][test]:
+            around = [part for part in parts if part["startOffset"] <= at < part["endOffset"]]
+            inner = min(around, key=lambda part: part["endOffset"] - part["startOffset"], default=None)
+            if inner is None or inner["count"]:
+                return True
+        return False
 
     def script(self, name):
         """A script that a test reads from the disk."""
-        self.loads[name].add(self.running)
+        self.ran[name][self.running].append([])
         return self.served[1] if self.served and self.served[0] == name else self.read(name)
 
     def pytest_collection_modifyitems(self, items):
@@ -113,8 +147,9 @@ class Scripts:
         click.echo(f"{len(chosen)} changes")
         outcomes = {}
         for change in chosen:
-            self.served = (change.file.name, scripts[change])
-            names = sorted(self.loads[change.file.name] & set(steady), key=self.order)
+            self.served = (change.file.name, scripts[change].text)
+            running = [test for test in steady if self.runs(change.file.name, test, scripts[change].at)]
+            names = sorted(running, key=self.order)
             outcomes[change] = self.outcome([steady[name] for name in names], after) if names else "no test runs it"
             click.echo(f"\n{change.where}:{change.line}: {change.words} – {outcomes[change]}")
         report(outcomes, self.wish)

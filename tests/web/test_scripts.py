@@ -32,8 +32,8 @@ OF_NOW = re.compile(r'\b1[0-9]{12}(?:\.\d+)?\b|"csrf_token","[^"]*"|(?<=\?v=)\w+
 class Story:
     """A page, and what has changed on it since the line before."""
 
-    def __init__(self, page, live, device):
-        self.page, self.live, self.device = page, live, device
+    def __init__(self, page, live):
+        self.page = page
         self.client = Client(live.app)
         self.keys: dict[str, str] = {}
         self.names: dict[str, str] = {}
@@ -220,7 +220,7 @@ class Story:
 def test_scripts_do_what_they_did(request, live, device, name, monkeypatch):
     for place in ("rounds", "meters"):
         monkeypatch.setattr(f"eproba.web.{place}.views.simulating", lambda: name == "kinds")
-    story, lines = Story(request.getfixturevalue(device), live, device), []
+    story, lines = Story(request.getfixturevalue(device), live), []
     file = STORIES / f"{name}.txt"
     before = file.read_text("utf-8").splitlines()
     if os.environ.get("EPROBA_ANSWERS") == "write":
