@@ -139,7 +139,8 @@ class Scripts:
         items = session.items
         after = dict(zip(items, [*items[1:], items[0]], strict=True))
         steady = {item.nodeid: item for item in items if self.passes(item, after[item])}
-        click.echo(f"\n{len(steady)} of {len(items)} tests are steady with short waits")
+        shaky = [item.nodeid for item in items if item.nodeid not in steady]
+        click.echo(f"\n{len(steady)} of {len(items)} tests are steady with short waits {' '.join(shaky)}")
         scripts = {
             change: text for path in sorted(STATIC.glob("*.js")) for change, text in changed_scripts(path).items()
         }
