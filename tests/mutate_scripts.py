@@ -1,15 +1,14 @@
 """`./eproba mutate scripts [--changes 200] [--seed 1]`: changes our JavaScript one place at a time; is it noticed?
 
-The browser gets the changed script in place of the one on disk. The first run notes which test runs which part of which
-script; then, for each change, the tests that run its place run again, the quickest first, with waits of seconds instead
-of minutes.
+The browser gets the changed script in place of the one on disk. The first run notes which test loads which script;
+then, for each change, the tests that load it run again, the quickest first, with waits of seconds instead of minutes.
 """
 
 import re
 import time
 import types
 from collections import defaultdict
-from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import click
@@ -18,8 +17,13 @@ import pytest
 from tests.mutate import BROWSERS, SOURCE, Change, chosen_of, report
 
 STATIC = SOURCE / "web" / "static"
+STORIES = {
+    "device.js": ("store", "waiting"), "keeper.js": ("rules", "store", "waiting", "kinds"), "app.js": ("pages", "steps"),
+    "fresh.js": ("pages",),
+}  # fmt: skip
+QUICK = 0.5  # seconds
 SHORT = 5000  # ms: what a change breaks is waited for no longer
-ENOUGH = 40  # seconds of tests for one change
+ENOUGH = 60  # seconds of tests for one change
 TOKEN = re.compile(
     r"""//[^\n]*|/\*.*?\*/
     |(?<=[(,=!])/(?:\\.|\[[^]]*\]|[^/\\\n[])+/[a-z]*|(?<=[(,=:&|?]\ )/(?:\\.|\[[^]]*\]|[^/\\\n[])+/[a-z]*
@@ -44,23 +48,14 @@ def swapped(token: str) -> str | None:
     return str(float(token) + 1) if token[0].isdigit() else None
 
 
-@dataclass(frozen=True)
-class Changed:
-    """A script as it is after a change, and where the change is, in letters from its start."""
-
-    text: str
-    at: int
-
-
-def changed_scripts(path: Path) -> dict[Change, Changed]:
-    """Each change of a script."""
+def changed_scripts(path: Path) -> dict[Change, str]:
+    """Each change of a script, with the whole script as it is then."""
     script, changes = path.read_text("utf-8"), {}
     for number, token in enumerate(TOKEN.finditer(script), 1):
         if (other := swapped(token[0])) is not None:
             line = script.count("\n", 0, token.start()) + 1
             words = f"{token[0].strip()[:30]} → {other.strip()[:34]}"
-            text = script[: token.start()] + other + script[token.end() :]
-            changes[Change(path, number, line, words)] = Changed(text, token.start())
+            changes[Change(path, number, line, words)] = script[: token.start()] + other + script[token.end() :]
     return changes
 
 
@@ -70,47 +65,24 @@ class Scripts:
     def __init__(self, wish: types.SimpleNamespace) -> None:
         self.wish = wish
         self.served: tuple[str, str] | None = None
-        self.ran: dict[str, dict[str, list]] = defaultdict(lambda: defaultdict(list))  # of a script, by test: its parts
+        self.loads: dict[str, set[str]] = defaultdict(set)  # the tests that load a script
         self.seconds: dict[str, float] = {}
         self.failed, self.running = False, ""
 
     def page(self, *of):
         opening = self.opened(*of)
         page = next(opening)
-        watch = page.context.new_cdp_session(page)
-        if self.served is None:
-            watch.send("Profiler.enable")
-            watch.send("Profiler.startPreciseCoverage", {"callCount": True, "detailed": True})
-        else:
+        page.on("request", lambda request: self.loads[request.url.split("?")[0].rsplit("/", 1)[-1]].add(self.running))
+        if self.served:
             name, script = self.served
             kind = "text/javascript"
             page.route(f"**/static/{name}*", lambda route: route.fulfill(body=script, content_type=kind))
         yield page
-        if self.served is None and not page.is_closed():
-            self.note(watch.send("Profiler.takePreciseCoverage")["result"])
-        elif self.served is None:  # whoever closed it may have run all
-            for path in STATIC.glob("*.js"):
-                self.ran[path.name][self.running].append([])
         next(opening, None)
-
-    def note(self, scripts):
-        """The parts of each script with how often they ran, a part within another after that."""
-        for script in (script for script in scripts if "/static/" in script["url"]):
-            parts = [part for function in script["functions"] for part in function["ranges"]]
-            self.ran[script["url"].split("?")[0].rsplit("/", 1)[-1]][self.running].append(parts)
-
-    def runs(self, name: str, test: str, at: int) -> bool:
-        """Whether a test runs what stands at this letter of a script."""
-        for parts in self.ran[name][test]:
-            around = [part for part in parts if part["startOffset"] <= at < part["endOffset"]]
-            inner = min(around, key=lambda part: part["endOffset"] - part["startOffset"], default=None)
-            if inner is None or inner["count"]:
-                return True
-        return False
 
     def script(self, name):
         """A script that a test reads from the disk."""
-        self.ran[name][self.running].append([])
+        self.loads[name].add(self.running)
         return self.served[1] if self.served and self.served[0] == name else self.read(name)
 
     def pytest_collection_modifyitems(self, items):
@@ -148,17 +120,17 @@ class Scripts:
         click.echo(f"{len(chosen)} changes")
         outcomes = {}
         for change in chosen:
-            self.served = (change.file.name, scripts[change].text)
-            running = [test for test in steady if self.runs(change.file.name, test, scripts[change].at)]
-            names = sorted(running, key=self.order)
+            self.served = (change.file.name, scripts[change])
+            names = sorted(self.loads[change.file.name] & set(steady), key=partial(self.order, change.file.name))
             outcomes[change] = self.outcome([steady[name] for name in names], after) if names else "no test runs it"
             click.echo(f"\n{change.where}:{change.line}: {change.words} – {outcomes[change]}")
         report(outcomes, self.wish)
         return True
 
-    def order(self, name: str) -> tuple[bool, float]:
-        """What takes a moment or looks over everything comes first, then the quickest."""
-        return self.seconds[name] > 0.5 and "test_scripts_do" not in name, self.seconds[name]
+    def order(self, script: str, name: str) -> tuple[bool, bool, float]:
+        """What takes a moment comes first, then the stories of a script that stands on every page, then all stories."""
+        is_slow = self.seconds[name] > QUICK and not any(f"-{story}]" in name for story in STORIES.get(script, ()))
+        return is_slow, "test_scripts_do" not in name, self.seconds[name]
 
     def outcome(self, items, after) -> str:
         until = time.monotonic() + ENOUGH
