@@ -18,8 +18,8 @@ from tests.mutate import BROWSERS, SOURCE, Change, chosen_of, report
 
 STATIC = SOURCE / "web" / "static"
 STORIES = {
-    "device.js": ("store", "waiting"), "keeper.js": ("rules", "store", "waiting", "kinds"), "app.js": ("pages", "steps"),
-    "fresh.js": ("pages",),
+    "device.js": ("store", "waiting"), "keeper.js": ("rules", "store", "waiting", "kinds"), "fresh.js": ("pages",),
+    "app.js": ("pages", "steps"),
 }  # fmt: skip
 QUICK = 0.5  # seconds
 SHORT = 5000  # ms: what a change breaks is waited for no longer

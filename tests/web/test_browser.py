@@ -338,6 +338,7 @@ def test_choosing_a_kind_and_pausing_plans_that_kind(page, live):
     expect(page.locator(".with-suffix", has=page.locator("#worth"))).to_contain_text("days")
 
 
+@pytest.mark.long
 def test_a_trial_from_claim_to_verdict_by_keyboard_alone(page, live, clock):
     """The whole path: plan, draw the ground, deal, baseline, pour, last round, verdict."""
     page.goto("/")
