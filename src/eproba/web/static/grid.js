@@ -88,6 +88,7 @@ function clearedItem([place, cell]) {
   const leave = () => {
     cell.value = shown.get(place);
     emptied.delete(place);
+    cell.focus(); // the button goes
     showOpen();
   };
   const takeOut = async () => {
@@ -97,6 +98,7 @@ function clearedItem([place, cell]) {
     }
     emptied.delete(place);
     shown.set(place, "");
+    cell.focus();
     await write(cell, { undo: true, reason: reason.value.trim() });
   };
   for (const [words, act] of [["Take it out", takeOut], ["Leave it", leave]]) {
