@@ -113,7 +113,7 @@
   const SHAPE = ["x", "y", "width", "height", "cx", "cy", "r", "rx", "ry", "d", "transform", "font-size", "viewBox",
     "points", "stroke", "stroke-width", "stroke-dasharray", "fill", "text-anchor", "stroke-opacity", "fill-opacity", "font-weight"];
   const STATE = ["aria-pressed", "aria-invalid", "aria-busy", "aria-hidden", "aria-label", "readonly", "data-code"];
-  const LOOKS = /^(is-\w+|here|next|chosen|flash)$/;
+  const LOOKS = /^(is-\w+|here|next|chosen|flash|till-says)$/;
   const UNTOLD = ["pages-seen", "taken"]; // long, and seen by what they lead to
   const spoken = (text) => text.replace(/\s+/g, " ").trim();
   const round = (text) => text.replace(/-?\d+\.\d+/g, (number) => String(Math.round(Number(number))));
