@@ -17,9 +17,11 @@ import pytest
 from tests.mutate import BROWSERS, SOURCE, Change, chosen_of, report
 
 STATIC = SOURCE / "web" / "static"
-STORIES = {
+STORIES = {  # those that tell most of a script: they are asked first
     "device.js": ("store", "waiting"), "keeper.js": ("rules", "store", "waiting", "kinds"), "fresh.js": ("pages",),
-    "app.js": ("pages", "steps"),
+    "app.js": ("pages", "steps"), "round.js": ("till", "kinds"), "round-state.js": ("till", "kinds"),
+    "till.js": ("rules", "till", "kinds"), "ground.js": ("ground",), "grid.js": ("table",), "course.js": ("pages",),
+    "planner.js": ("steps",), "saves.js": ("steps", "sheet"), "live.js": ("steps", "sheet"), "folds.js": ("sheet",),
 }  # fmt: skip
 QUICK = 0.5  # seconds
 SHORT = 5000  # ms: what a change breaks is waited for no longer
@@ -128,7 +130,7 @@ class Scripts:
         return True
 
     def order(self, script: str, name: str) -> tuple[bool, bool, float]:
-        """What takes a moment comes first, then the stories of a script that stands on every page, then all stories."""
+        """What takes a moment and the stories of a script come first, then all stories, then the quickest."""
         is_slow = self.seconds[name] > QUICK and not any(f"-{story}]" in name for story in STORIES.get(script, ()))
         return is_slow, "test_scripts_do" not in name, self.seconds[name]
 
