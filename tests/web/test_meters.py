@@ -115,7 +115,7 @@ def test_what_inputs_come_to_is_told_while_they_are_typed(client):
     assert told("seconds=30 depth_mm=25") == {"said": [], "value": known}
     slower = "Not gone when you stopped: it goes in slower than that."
     assert told("seconds=30 depth_mm=25 gone=0") == {"said": [slower], "value": known}
-    wrong = "seconds: “soon” is not a number; write it like 12.5 or 12,5"
+    wrong = "Until it was gone: “soon” is not a number; write it like 12.5 or 12,5"
     assert told("seconds=soon depth_mm=25") == {"said": [wrong], "value": ""}
     client.post("/measures/units", {"system": "US"})
     assert told("seconds=30 depth_mm=25")["value"] == "It goes in at: 118.1 in/h, give or take 8.8"
@@ -131,7 +131,7 @@ def test_a_log_is_mapped_once_and_its_bad_lines_are_told(client, token):
 
     first = "Stamp;Bat;Soil\n2026-05-20 08:00;3.1;13,2\n2026-05-20 08:10;3.1;wet\n2026-05-21 08:10;3.1;13.4\n"
     told = dropped(first, at="stamp", value="soil")
-    assert "1 new of 1 values, from “stamp” and “soil”." in told
+    assert "1 new of 1 value, from “stamp” and “soil”." in told
     assert "2 lines could not be taken (line 3: " in told
     assert "1 new of 2 values" in dropped("Stamp;Soil\n2026-05-20 08:00;13,2\n2026-05-20 08:20;13.6\n"), "remembered"
     assert "has no column “soil”; it has stamp, grass. Choose again." in dropped("Stamp;Grass\n2026-05-20 08:00;1\n")
