@@ -355,7 +355,9 @@ def test_a_folder_that_blocks_is_named(empty_home):
     assert (refused.returncode, f"can't walk through {closed}: 'chmod o+x {closed}'" in said(refused)) == (1, True)
 
 
-@pytest.mark.parametrize(("flags", "told"), [("size=1m", "is full"), ("ro", "can only be read")])
+@pytest.mark.parametrize(
+    ("flags", "told"), [pytest.param("size=1m", "is full", marks=pytest.mark.long), ("ro", "can only be read")]
+)
 def test_a_full_disk_and_a_read_only_one(empty_home, flags, told):
     """In the middle of every command: one sentence, and the same command works once there is room."""
     empty_home.mkdir()
@@ -375,6 +377,7 @@ def test_a_full_disk_and_a_read_only_one(empty_home, flags, told):
         subprocess.run(["umount", str(empty_home)])
 
 
+@pytest.mark.long
 def test_a_backup_onto_a_full_disk_leaves_the_one_before(home):
     small = home.parent / "small"
     small.mkdir()
@@ -406,6 +409,7 @@ def test_nightly_backups_keep_the_last_seven_however_the_clock_jumps(home):
     assert kept[:2] == ["eproba-2026-05-02-2.backup", "eproba-2026-05-03-3.backup"], "the oldest went, and no other"
 
 
+@pytest.mark.long
 def test_a_home_of_old_had_one_secret_for_both_and_keeps_its_data(home):
     password = open_home(home).database_password()
     (home / "secret").write_text(password)

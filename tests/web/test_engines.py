@@ -274,9 +274,14 @@ SAFELY = "2 readings wait safely on this device."
 @pytest.mark.parametrize(
     ("fault", "said", "kept"),
     [
-        (NO_STORE, "1 reading waits in this page only: don’t close it.", ["5.2"]),
+        pytest.param(NO_STORE, "1 reading waits in this page only: don’t close it.", ["5.2"], marks=LONG),
         (FULL, "2 readings wait in this page only: don’t close it.", ["5.1", "5.2"]),
-        (NEWER, "A newer Eproba wrote on this device: load this page again to see what waits here.", ["5.2"]),
+        pytest.param(
+            NEWER,
+            "A newer Eproba wrote on this device: load this page again to see what waits here.",
+            ["5.2"],
+            marks=LONG,
+        ),
         pytest.param("Device.database.close();", SAFELY, ["5.1", "5.2"], marks=LONG),
         pytest.param(CLEARED, SAFELY, ["5.1", "5.2"], marks=LONG),
     ],

@@ -102,6 +102,7 @@ def test_no_eye_finds_fault(page, app, long, part, monkeypatch):
     assert seen == [], "\n".join(seen)
 
 
+@pytest.mark.long
 @demo_garden
 def test_pages_can_be_read_in_the_evening(page, long):
     page.emulate_media(color_scheme="dark")

@@ -1,11 +1,13 @@
 """What one tells a friend, played in the browser from the demo garden: money, a second look, a guess, a challenge."""
 
+import pytest
 from sqlmodel import Session
 
 from eproba.standins.demo_pictures import add_demo_pictures
 from tests.conftest import demo_garden
 
 
+@pytest.mark.long
 @demo_garden
 def test_from_prices_to_a_challenge(page, app):
     with Session(app.extensions["engine"]) as session:
