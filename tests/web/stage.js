@@ -111,7 +111,8 @@
 
   const FIELDS = "input, select, textarea";
   const SHAPE = ["x", "y", "width", "height", "cx", "cy", "r", "rx", "ry", "d", "transform", "font-size", "viewBox",
-    "points", "stroke", "stroke-width", "stroke-dasharray", "fill", "text-anchor", "stroke-opacity", "fill-opacity", "font-weight"];
+    "points", "stroke", "stroke-width", "stroke-dasharray", "fill", "text-anchor", "stroke-opacity", "fill-opacity",
+    "font-weight"];
   const STATE = ["aria-pressed", "aria-invalid", "aria-busy", "aria-hidden", "aria-label", "readonly", "data-code"];
   const LOOKS = /^(is-\w+|here|next|chosen|flash|till-says)$/;
   const UNTOLD = ["pages-seen", "taken"]; // long, and seen by what they lead to
@@ -128,9 +129,10 @@
     const name = `${part.localName}${part.id ? `#${part.id}` : ""}`;
     const words = spoken([...part.childNodes].filter((node) => node.nodeType === 3).map((node) => node.data).join(" "));
     const looks = [...part.classList].filter((look) => LOOKS.test(look));
-    const state = STATE.filter((key) => part.hasAttribute(key)).map((key) => `${key}=${spoken(part.getAttribute(key))}`);
-    const shape = part.closest(DRAWN)
-      ? SHAPE.filter((key) => part.hasAttribute(key)).map((key) => `${key}=${round(part.getAttribute(key))}`) : [];
+    const has = (key) => part.hasAttribute(key);
+    const state = STATE.filter(has).map((key) => `${key}=${spoken(part.getAttribute(key))}`);
+    const shapes = part.closest(DRAWN) ? SHAPE.filter(has) : [];
+    const shape = shapes.map((key) => `${key}=${round(part.getAttribute(key))}`);
     const is = [part.disabled && "disabled", part.open && "open", part.scrollLeft > 0 && `scrolled ${part.scrollLeft}`];
     const value = part.matches(FIELDS) ? [valueOf(part)] : [];
     const rest = [...looks, ...state, ...shape, ...is, ...value].filter(Boolean);
