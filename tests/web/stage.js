@@ -110,9 +110,9 @@
   };
 
   const FIELDS = "input, select, textarea";
-  const SHAPE = ["x", "y", "width", "height", "cx", "cy", "r", "rx", "ry", "d", "transform", "font-size", "viewBox",
-    "points", "stroke", "stroke-width", "stroke-dasharray", "fill", "text-anchor", "stroke-opacity", "fill-opacity",
-    "font-weight"];
+  const SHAPE = ["x", "y", "x1", "y1", "x2", "y2", "width", "height", "cx", "cy", "r", "rx", "ry", "d", "transform",
+    "viewBox", "points", "stroke", "stroke-width", "stroke-dasharray", "stroke-opacity", "fill", "fill-opacity",
+    "font-size", "font-weight", "text-anchor"];
   const STATE = ["aria-pressed", "aria-invalid", "aria-busy", "aria-hidden", "aria-label", "readonly", "data-code"];
   const LOOKS = /^(is-\w+|here|next|chosen|flash|till-says)$/;
   const UNTOLD = ["pages-seen", "taken"]; // long, and seen by what they lead to
