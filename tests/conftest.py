@@ -1,6 +1,7 @@
 """What the tests share: databases of their own on a real PostgreSQL, the app with a clock that stands, a browser."""
 
 import gc
+import inspect
 import itertools
 import os
 import re
@@ -232,8 +233,9 @@ only_read: dict[tuple[int, str], str] = {}  # a database that nobody has written
 def database(request, server, templates, garden, engine):
     """One of the test's own; where the test before only read, that one's."""
     place, name = (os.getpid(), garden), ""
-    asked = {*request.node._fixtureinfo.argnames, *request.fixturenames} - {"server", "database", "settings"}
-    is_told = "app" in asked and BESIDE_THE_ENGINE.isdisjoint({*asked, *request.node._fixtureinfo.argnames})
+    usual = {"server", "database", "settings"}  # what every app stands on
+    asked = (set(request.fixturenames) - usual) | set(inspect.signature(request.function).parameters)
+    is_told = "app" in asked and BESIDE_THE_ENGINE.isdisjoint(asked)
     if is_told:
         name = only_read.pop(place, "")
     name = name or server.new(templates[garden])

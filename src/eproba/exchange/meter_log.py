@@ -46,7 +46,7 @@ def read_log(raw: bytes, columns: Mapping[str, str], now: datetime, zone: tzinfo
     Raises
     ------
     TableError
-        A file that is no table.
+        A file that is no table, or has no lines.
     MeterError
         It lacks one of the columns: choose them again.
     """

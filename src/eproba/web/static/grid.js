@@ -153,15 +153,14 @@ function showWaiting(op) {
 document.addEventListener("entry-answered", ({ detail: { entry, answer } }) => {
   const cell = entry.op.round === data.round && cellAt(entry.op);
   if (!cell) return;
-  const { place } = cell.dataset;
-  if (answer.there) standing.set(place, { ...answer.there, id: standing.get(place).id });
+  if (answer.there) standing.set(cell.dataset.place, { ...answer.there, id: entry.op.id });
   mark(cell, answer.status === "saved" ? "is-saved" : "is-open");
 });
 document.addEventListener("entry-decided", ({ detail: { entry, act } }) => {
   const cell = entry.op.round === data.round && cellAt(entry.op);
   if (!cell || act !== "drop") return;
   const { place } = cell.dataset;
-  if (standing.get(place).id !== entry.op.id) return; // another value was typed there since
+  if (shown.get(place) !== entry.op.typed) return; // another value was typed there since
   cell.value = entry.there?.value ?? "";
   shown.set(place, cell.value);
   cell.classList.remove("is-open");
