@@ -21,7 +21,8 @@ from eproba.store.server import connected, create, drop, named
 from eproba.store.upgrading import migrate
 from eproba.web.app import create_app
 from eproba.web.settings import Settings
-from tests.conftest import TODAY, Client, Clock
+from tests.conftest import Client, Clock
+from tests.databases import TODAY
 from tests.web.entries import op, till
 from tests.web.test_fuzz import FILES, ODD, Garden
 

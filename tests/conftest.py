@@ -7,42 +7,30 @@ import os
 import re
 import shutil
 import threading
-from collections.abc import Callable
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import SimpleNamespace
 from typing import ClassVar
 
 import hypothesis
-import psycopg
 import pytest
 from flask.testing import FlaskClient
 from jinja2 import BytecodeCache
-from psycopg import sql
-from sqlalchemy import event
-from sqlmodel import Session
 from werkzeug.serving import make_server
 from werkzeug.test import TestResponse
 from xdist.scheduler import LoadScopeScheduling
 
 from eproba.start.workbench import CHROMIUM
 from eproba.store.database import engine_for
-from eproba.store.demo import make_demo
-from eproba.store.demo_crowded import make_crowded
 from eproba.store.server import named
-from eproba.store.upgrading import migrate
 from eproba.web.app import create_app
 from eproba.web.settings import Settings
-from eproba.web.verdict.findings import remember_all
+from tests.databases import RUN, Lent, Server, Templates, listening
 
-TODAY = date(2026, 5, 20)
 PATIENCE = 120_000  # ms: a busy machine may stand still for a while
-# Of all workers of a run: they are children of the process that was started.
-RUN = f"eproba_shared_{os.getppid() if 'PYTEST_XDIST_WORKER' in os.environ else os.getpid()}_"
 BEGUN = Path(f"/tmp/{RUN}begun")  # a home that is begun once for all tests of starting
 # What needs one of these waits for programs: it comes first, so that what only reckons fills the gaps.
 WAITING = {"page", "phone", "live", "begun", "empty_home", "firefox", "webkit"}
-_numbers = itertools.count(1)
 # In CI the same examples each time; elsewhere new ones, so that somebody meets what nobody thought of.
 hypothesis.settings.register_profile("ci", derandomize=True, deadline=None, max_examples=35)
 hypothesis.settings.register_profile("here", deadline=None, max_examples=35)
@@ -113,44 +101,6 @@ class Clock:
         self.at += timedelta(**by)
 
 
-class Server:
-    """The PostgreSQL server that `./eproba test` started."""
-
-    def __init__(self, url: str) -> None:
-        self.url = url
-        self.connections: dict[int, psycopg.Connection] = {}
-
-    @property
-    def admin(self) -> psycopg.Connection:
-        """A connection to the server itself; it belongs to the process that opened it."""
-        if os.getpid() not in self.connections:
-            self.connections = {os.getpid(): psycopg.connect(named(self.url, "postgres"), autocommit=True)}
-        return self.connections[os.getpid()]
-
-    def run(self, text: str, *names: str) -> None:
-        self.admin.execute(sql.SQL(text).format(*map(sql.Identifier, names)))
-
-    def new(self, template: str = "template0") -> str:
-        name = f"eproba_test_{os.getpid()}_{next(_numbers)}"
-        self.run("CREATE DATABASE {} TEMPLATE {} STRATEGY FILE_COPY", name, template)
-        return name
-
-    def names(self, start: str) -> list[str]:
-        found = self.admin.execute("SELECT datname FROM pg_database WHERE starts_with(datname, %s)", (start,))
-        return [row[0] for row in found.fetchall()]
-
-    def drop(self, name: str) -> None:
-        self.run("DROP DATABASE IF EXISTS {} WITH (FORCE)", name)
-
-    def shut(self, name: str) -> None:
-        """As if the server had stopped: nobody gets in, those inside are put out."""
-        self.run("ALTER DATABASE {} ALLOW_CONNECTIONS false", name)
-        self.admin.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", (name,))
-
-    def open(self, name: str) -> None:
-        self.run("ALTER DATABASE {} ALLOW_CONNECTIONS true", name)
-
-
 @pytest.fixture(scope="session")
 def server():
     url = os.environ.get("EPROBA_DATABASE_URL")
@@ -159,38 +109,6 @@ def server():
     server = Server(url)
     yield server
     server.admin.close()
-
-
-class Templates:
-    """Databases to copy, by name; the workers of a run share them, and the first that asks for one makes it."""
-
-    def __init__(self, server: Server) -> None:
-        self.server = server
-        self.ready: set[str] = set()
-
-    def __getitem__(self, name: str) -> str:
-        shared = f"{RUN}{name}{os.environ.get('EPROBA_DEMO_ANEW', '') if name != 'empty' else ''}"
-        if shared not in self.ready:
-            lock = "SELECT {}(hashtext(%s))"
-            self.server.admin.execute(lock.format("pg_advisory_lock"), (shared,))
-            if shared not in self.server.names(RUN):
-                self.server.run("ALTER DATABASE {} RENAME TO {}", self.made(name), shared)
-            self.server.admin.execute(lock.format("pg_advisory_unlock"), (shared,))
-            self.ready.add(shared)
-        return shared
-
-    def made(self, name: str) -> str:
-        building = self.server.new(self["empty"]) if name != "empty" else self.server.new()
-        url = named(self.server.url, building)
-        migrate(url) if name == "empty" else self.fill(url, {"demo": make_demo, "crowded": make_crowded}[name])
-        return building
-
-    def fill(self, url: str, make: Callable[[Session, date], None]) -> None:
-        engine = engine_for(url)
-        with Session(engine) as session:
-            make(session, TODAY)
-            remember_all(session)
-        engine.dispose()
 
 
 @pytest.fixture(scope="session")
@@ -208,6 +126,8 @@ def pytest_collection_finish():
 
 def pytest_sessionfinish(session):
     """What the workers shared goes when all of them are done."""
+    for database in lent.values():
+        database.drop()
     if hasattr(session.config, "workerinput"):
         return
     shutil.rmtree(BEGUN, ignore_errors=True)
@@ -224,27 +144,26 @@ def garden(request):
     return getattr(request, "param", "empty")
 
 
-# Whoever asks for one of these may write without `engine` hearing of it, or later.
-BESIDE_THE_ENGINE = {"server", "database", "settings", "homes", "live", "playwright"}
-only_read: dict[tuple[int, str], str] = {}  # a database that nobody has written in, by process and garden
+# Whoever asks for one of these itself may write without `engine` hearing of it, or shut the database.
+BESIDE_THE_ENGINE = {"server", "database", "settings"}
+lent: dict[tuple[int, str], Lent] = {}  # by process and garden
 
 
 @pytest.fixture
 def database(request, server, templates, garden, engine):
-    """One of the test's own; where the test before only read, that one's."""
-    place, name = (os.getpid(), garden), ""
-    usual = {"server", "database", "settings"}  # what every app stands on
-    asked = (set(request.fixturenames) - usual) | set(inspect.signature(request.function).parameters)
-    is_told = "app" in asked and BESIDE_THE_ENGINE.isdisjoint(asked)
-    if is_told:
-        name = only_read.pop(place, "")
-    name = name or server.new(templates[garden])
-    engine.wrote = False
-    yield name
-    if is_told and not engine.wrote and place not in only_read:
-        only_read[place] = name
-    else:
+    """A database's name: as if made anew for the test."""
+    place, itself = (os.getpid(), garden), inspect.signature(request.function).parameters
+    if "app" not in request.fixturenames or not BESIDE_THE_ENGINE.isdisjoint(itself):
+        name = server.new(templates[garden])
+        yield name
         server.drop(name)
+        return
+    if place not in lent:
+        lent[place] = Lent(server, server.new(templates[garden]))
+    engine.written = set()
+    yield lent[place].name
+    if engine.written and not lent[place].is_put_back(engine.written):
+        lent.pop(place).drop()
 
 
 @pytest.fixture
@@ -267,20 +186,7 @@ def built():
 
 @pytest.fixture(scope="session")
 def engine(server):
-    """One for all tests, so that a query is compiled once a run; `leads_to` names the database of the test, `wrote`
-    tells whether anything was written there."""
-    engine = engine_for(server.url)
-    engine.leads_to, engine.wrote = "postgres", False
-
-    @event.listens_for(engine, "before_cursor_execute")
-    def notice(_connection, _cursor, statement, *_more):
-        engine.wrote = engine.wrote or not statement.startswith("SELECT")
-
-    @event.listens_for(engine, "do_connect")
-    def lead(_dialect, _record, _arguments, parameters):
-        parameters["dbname"] = engine.leads_to
-
-    return engine
+    return listening(engine_for(server.url))
 
 
 @pytest.fixture
@@ -357,6 +263,7 @@ class Live:
     def __init__(self, app) -> None:
         self.app = app
         self.port = 0
+        self.idle, self.asked, self.is_open = threading.Condition(), 0, True
         self.start()
 
     @property
@@ -364,11 +271,26 @@ class Live:
         return f"http://127.0.0.1:{self.port}"
 
     def answer(self, environ, start):
-        """A browser that had opened a connection before the computer was stopped gets nothing over it either."""
-        if not self.stopped:
-            return self.app(environ, start)
-        start("503 Service Unavailable", [("Connection", "close"), ("Content-Length", "0")])
-        return []
+        """A browser that had opened a connection before the computer was stopped gets nothing over it either; what a
+        page of the test before still asks for never meets the database of this one."""
+        with self.idle:
+            is_answered = not self.stopped and self.is_open
+            self.asked += is_answered
+        if not is_answered:
+            start("503 Service Unavailable", [("Connection", "close"), ("Content-Length", "0")])
+            return []
+        try:
+            return self.app(environ, start)  # what it writes is written; of the rest browsers may want nothing more
+        finally:
+            with self.idle:
+                self.asked -= 1
+                self.idle.notify_all()
+
+    def shut(self) -> None:
+        """Take nothing more and wait until all that was asked is answered."""
+        with self.idle:
+            self.is_open = False
+            assert self.idle.wait_for(lambda: not self.asked, timeout=PATIENCE / 1000), "something never came back"
 
     def start(self) -> None:
         self.stopped = False
@@ -394,7 +316,9 @@ def lasting(built):
 
 @pytest.fixture
 def live(lasting, app):
+    lasting.is_open = True
     yield lasting
+    lasting.shut()
     if lasting.stopped:
         lasting.start()
 

@@ -26,7 +26,8 @@ from eproba.store.kit import Garden, Household, household_kit
 from eproba.store.recipes import all_recipes, offered_recipes, recipe_of, versions_of
 from eproba.store.trials import load_trial
 from eproba.store.weather import LoggedStation
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import demo_garden
+from tests.databases import TODAY
 
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)
 FERMENT = recipes()["sugar-ferment"]

@@ -35,7 +35,8 @@ from eproba.store.glances import due_by, glances
 from eproba.store.pours import pour_changes_of
 from eproba.store.readings import corrections_of, readings_of
 from eproba.store.trials import load_trial, trial_with_key, unit_of
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import demo_garden
+from tests.databases import TODAY
 
 pytestmark = demo_garden
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)

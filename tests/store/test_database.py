@@ -17,7 +17,8 @@ from eproba.store.server import named
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import alembic_config, migrate
 from eproba.web.verdict.findings import remember_all
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import demo_garden
+from tests.databases import TODAY
 
 
 @pytest.fixture

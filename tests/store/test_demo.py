@@ -11,8 +11,9 @@ from sqlmodel import Session, SQLModel
 from eproba.store.database import engine_for
 from eproba.store.demo import make_demo
 from eproba.store.server import named
-from tests.conftest import TODAY, crowded_garden
+from tests.conftest import crowded_garden
 from tests.core.answering import told
+from tests.databases import TODAY
 
 OWN = ("entry", "key", "id", "plan", "readings", "client_id", "fingerprint", "signing_key", "store")
 DEMO, CROWDED = (Path(__file__).with_name(name) for name in ("demo.txt", "demo_crowded.txt"))

@@ -21,7 +21,8 @@ from eproba.store.measures import all_measures
 from eproba.store.packages import FORMAT, TABLES, Table, columns_of, garden_tables, tables_of
 from eproba.store.tables import DraftRow, PriceRow, TrialRow
 from eproba.store.trials import load_trial
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import demo_garden
+from tests.databases import TODAY
 
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)
 

@@ -10,7 +10,8 @@ from eproba.store.commands.rounds import finish_round
 from eproba.store.commands.trials import delete_trial, end_early, lose_unit
 from eproba.store.glances import asked_of, due_by, glances
 from eproba.store.trials import load_trial
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import demo_garden
+from tests.databases import TODAY
 
 pytestmark = demo_garden
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)

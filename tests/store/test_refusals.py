@@ -41,7 +41,8 @@ from eproba.store.server import named
 from eproba.store.tables import ChallengeRow, LeftOutRow, RoundRow, UnitEventRow
 from eproba.store.trials import load_trial
 from eproba.store.upgrading import migrate
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import demo_garden
+from tests.databases import TODAY
 
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)
 CHARD, CURRANTS, BEDS = 1, 2, 5

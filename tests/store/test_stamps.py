@@ -9,7 +9,8 @@ from eproba.store.database import engine_for
 from eproba.store.readings import all_readings, readings_of
 from eproba.store.tables import SQLModel
 from eproba.store.trials import load_trial, stamps_of
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import demo_garden
+from tests.databases import TODAY
 
 HANGING = sorted(t.name for t in SQLModel.metadata.tables.values() if "trial_id" in t.c and t.name != "stamp")
 TRIALS = (1, 2, 3, 4, 5)

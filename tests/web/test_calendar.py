@@ -7,7 +7,8 @@ import pytest
 from icalendar import Calendar
 
 from eproba.store.secrets import hashed
-from tests.conftest import TODAY, demo_garden, swept
+from tests.conftest import demo_garden, swept
+from tests.databases import TODAY
 from tests.web.steps import text
 
 

@@ -17,7 +17,8 @@ from eproba.core.judging.challenge import GardenStake, misfits, tally
 from eproba.exchange.challenge_file import as_code, read_challenge, read_slip, write_slip
 from eproba.store.tables import ChallengeGardenRow
 from eproba.store.trials import load_trial
-from tests.conftest import TODAY, Client, demo_garden
+from tests.conftest import Client, demo_garden
+from tests.databases import TODAY
 from tests.web.steps import text
 from tests.web.test_household import house, joined  # noqa: F401
 from tests.web.test_together import run

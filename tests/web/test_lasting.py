@@ -9,7 +9,8 @@ from sqlmodel import Session
 
 from eproba.core.judging.answers import questions_of
 from eproba.store.trials import load_trial
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import demo_garden
+from tests.databases import TODAY
 from tests.web.steps import text
 from tests.web.test_verdict import read_days
 

@@ -25,8 +25,9 @@ from eproba.web.pictures.shared_ruler import NARROW, WIDE, Line, _beside
 from eproba.web.pictures.shuffle_pile import shuffle_pile
 from eproba.web.pictures.weeks import WeekTask, weeks
 from eproba.web.ui.looks import looks
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import demo_garden
 from tests.core.cases import made_up
+from tests.databases import TODAY
 
 PATTERNS = Path(__file__).parents[2] / "src/eproba/web/pictures/templates/pictures/patterns.svg"
 LOOKS = looks(

@@ -7,7 +7,8 @@ from sqlmodel import Session
 
 from eproba.core.applying.prices import HOUR, WATER, bought
 from eproba.store.kit import household_kit
-from tests.conftest import TODAY, demo_garden
+from tests.conftest import demo_garden
+from tests.databases import TODAY
 from tests.web.steps import text
 
 

@@ -11,7 +11,8 @@ from eproba.core.applying.errands import Job
 from eproba.core.applying.morning import DayLine
 from eproba.core.catalogue import recipes
 from eproba.web.pictures.strips import COLUMN, GAP, listed_days, strips, week_cells
-from tests.conftest import TODAY, Clock, demo_garden
+from tests.conftest import Clock, demo_garden
+from tests.databases import TODAY
 from tests.web.steps import text
 
 STEEP = recipes()["comfrey-steep"]

@@ -7,7 +7,7 @@ from eproba.core.applying.errands import plain_waterings
 from eproba.core.catalogue import recipes
 from eproba.store.brewing import brews_due
 from eproba.store.trials import load_trial
-from tests.conftest import TODAY
+from tests.databases import TODAY
 from tests.web.steps import declared, planned, rows, text
 
 EXTRACT = {"name": "Extract", "role": "test", "recipe": "compost-extract", "dose": "unit", "amount": "250",
