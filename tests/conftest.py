@@ -10,12 +10,10 @@ import threading
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import SimpleNamespace
-from typing import ClassVar
 
 import hypothesis
 import pytest
 from flask.testing import FlaskClient
-from jinja2 import BytecodeCache
 from werkzeug.serving import make_server
 from werkzeug.test import TestResponse
 from xdist.scheduler import LoadScopeScheduling
@@ -73,19 +71,6 @@ class ByEngine(LoadScopeScheduling):
 @pytest.hookimpl(optionalhook=True)  # the mutator runs without workers
 def pytest_xdist_make_scheduler(config, log):
     return ByEngine(config, log)
-
-
-class Compiled(BytecodeCache):
-    """Templates compiled once for all apps of a run: each test makes an app of its own."""
-
-    kept: ClassVar[dict[str, bytes]] = {}
-
-    def load_bytecode(self, bucket):
-        if bucket.key in self.kept:
-            bucket.bytecode_from_string(self.kept[bucket.key])
-
-    def dump_bytecode(self, bucket):
-        self.kept[bucket.key] = bucket.bytecode_to_string()
 
 
 class Clock:
@@ -179,9 +164,7 @@ def settings(server, database):
 @pytest.fixture(scope="session")
 def built():
     """The app, built once a run: each test gives it a database and a clock of its own."""
-    app = create_app(Settings("postgresql://nowhere", secret_key="for tests only"))
-    app.jinja_env.bytecode_cache = Compiled()
-    return app
+    return create_app(Settings("postgresql://nowhere", secret_key="for tests only"))
 
 
 @pytest.fixture(scope="session")

@@ -167,6 +167,7 @@ def test_a_place_that_can_t_be_written_is_said(home):
     assert "say another place" in refused
 
 
+@pytest.mark.long  # whoever writes a migration runs it
 def test_backups_of_every_version_hold_what_is_known_and_no_more(server, database):
     """The list of what former versions held is exactly what their backups hold and ours do not."""
     programs = cluster.programs_by_version()

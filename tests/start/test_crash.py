@@ -12,6 +12,8 @@ import urllib.parse
 import urllib.request
 from pathlib import Path
 
+import pytest
+
 from tests.start.homes import eproba, free_port
 from tests.web.entries import op, till
 from tests.web.steps import fill
@@ -112,21 +114,19 @@ def brought_back(home, port, until):
             time.sleep(0.5)
 
 
-def test_a_thousand_readings_through_kill_9_of_everything(home, long):
-    """In a run of every day two hundred, and the workers' master and PostgreSQL alone."""
+@pytest.mark.long
+def test_a_thousand_readings_through_kill_9_of_everything(home):
     port = free_port()
     assert eproba(home, "serve", "--port", port, "--detach").returncode == 0
     until, line = time.monotonic() + PATIENCE, Line(port)
     trial, rounds = dealt_trial(line)
     todo = entries_of(rounds)
     assert len(todo) >= 1000
-    todo = todo if long else todo[:200]
-    acknowledged, kills = 0, itertools.cycle(["worker", "master", "postmaster"] if long else ["master", "postmaster"])
-    next_kill = 100 if long else 50
+    acknowledged, kills, next_kill = 0, itertools.cycle(["worker", "master", "postmaster"]), 100
     while acknowledged < len(todo) and time.monotonic() < until:
         batch = todo[acknowledged : acknowledged + SENT_AT_ONCE]
         if acknowledged >= next_kill:
-            next_kill += 350 if long else 75
+            next_kill += 350
             threading.Timer(0.02, killed, (home, next(kills))).start()
         try:
             statuses = {answer["status"] for answer in line.send(batch)}

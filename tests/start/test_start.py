@@ -107,19 +107,27 @@ def test_start_stop_and_start_again(home):
     assert f"serve runs already: http://127.0.0.1:{port}" in twice.stderr
     taken = eproba(home, "demo", "--port", port)
     assert (taken.returncode, f"port {port} is taken by another program" in said(taken)) == (1, True)
-    other = free_port()
-    assert eproba(home, "demo", "--port", other, "--detach").returncode == 0
-    assert "Wool mulch under the currants" in ask(other, "/trials")
-    assert "Wool mulch" not in ask(port, "/trials"), "the demo never touches the data of serve"
     the_data_store_stops(home, port)
     again = eproba(home, "serve")
     assert "serve runs already" in again.stderr
     assert "Your trials will stand here" in ask(port, "/trials"), "the app goes on, since the data store is back"
     stopped = eproba(home, "stop")
     assert "serve has ended" in stopped.stderr
-    assert "demo has ended" in stopped.stderr
     assert processes(home) == []
     assert "nothing was running" in said(eproba(home, "stop"))
+
+
+@pytest.mark.long
+def test_the_demo_never_touches_the_data_of_serve(running_home):
+    port, other = free_port(), free_port()
+    for command in (["serve", "--port", port], ["demo", "--port", other]):
+        started = eproba(running_home, *command, "--detach")
+        assert started.returncode == 0, started.stderr
+    assert "Wool mulch under the currants" in ask(other, "/trials")
+    assert "Wool mulch" not in ask(port, "/trials")
+    stopped = eproba(running_home, "stop").stderr
+    assert "serve has ended" in stopped
+    assert "demo has ended" in stopped
 
 
 def the_data_store_stops(home, port):
@@ -421,6 +429,7 @@ def test_a_home_of_old_had_one_secret_for_both_and_keeps_its_data(home):
     assert (home / "keys" / "session").read_text() != password
 
 
+@pytest.mark.long
 def test_as_a_user_without_rights_of_root(empty_home):
     """The same as somebody else, with nothing but the checkout to read: a home of their own, all under one account."""
     if not AS_ROOT:

@@ -71,6 +71,7 @@ def test(arguments: Sequence[str]) -> int:
         for check in FIRST:
             _check(*_started(program, env, check))
         beside = [_started(program, env, check) for check in BESIDE]
+        _check(*_started(program, env, [*tests[2:], "--collect-only"]))  # compiles the tests, so that no worker has to
         # As many as the machine has cores, and one that waits for a browser meanwhile.
         whole = [*tests, *arguments, "-n", WORKERS, "--dist", "loadscope"]
         outcome = subprocess.run(whole, env=env, cwd=CHECKOUT).returncode
