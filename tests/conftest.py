@@ -129,16 +129,20 @@ def garden(request):
     return getattr(request, "param", "empty")
 
 
-# Whoever asks for one of these itself may write without `engine` hearing of it, or shut the database.
-BESIDE_THE_ENGINE = {"server", "database", "settings"}
 lent: dict[tuple[int, str], Lent] = {}  # by process and garden
+
+
+@pytest.fixture
+def apart():
+    """For fixtures that write to the database, or shut it, without `engine` hearing of it: the test has its own."""
 
 
 @pytest.fixture
 def database(request, server, templates, garden, engine):
     """A database's name: as if made anew for the test."""
-    place, itself = (os.getpid(), garden), inspect.signature(request.function).parameters
-    if "app" not in request.fixturenames or not BESIDE_THE_ENGINE.isdisjoint(itself):
+    place, itself = (os.getpid(), garden), {*inspect.signature(request.function).parameters}
+    is_apart = "apart" in request.fixturenames or not {"server", "database", "settings"}.isdisjoint(itself)
+    if is_apart or "app" not in request.fixturenames:
         name = server.new(templates[garden])
         yield name
         server.drop(name)
@@ -149,6 +153,9 @@ def database(request, server, templates, garden, engine):
     yield lent[place].name
     if engine.written and not lent[place].is_put_back(engine.written):
         lent.pop(place).drop()
+    elif lent[place].counted() != lent[place].counts:
+        lent.pop(place).drop()
+        pytest.fail("it wrote to the database past `engine`: let its fixture ask for `apart`")
 
 
 @pytest.fixture

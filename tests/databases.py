@@ -113,6 +113,9 @@ class Lent:
         # Without triggers and foreign keys, since all rows are put back together: only the owner may say so.
         self.connection = self.connect(name, "-c session_replication_role=replica -c lock_timeout=5s")
         self.rows = {table: self.read(table) for table in self.column(self.TABLES)}
+        counts = (sql.SQL("(SELECT count(*) FROM {})").format(sql.Identifier(table)) for table in self.rows)
+        self.counting = sql.SQL("SELECT {}").format(sql.SQL(", ").join(counts))
+        self.counts = self.counted()
         self.counters = dict(self.connection.execute(self.COUNTERS).fetchall())
         self.followers = defaultdict(set)
         for followed, follower in self.connection.execute(self.FOLLOWING):
@@ -130,6 +133,10 @@ class Lent:
     def read(self, table: str) -> bytes:
         with self.connection.cursor().copy(sql.SQL("COPY {} TO STDOUT").format(sql.Identifier(table))) as out:
             return b"".join(out)
+
+    def counted(self) -> tuple[int, ...]:
+        """How many rows stand in each table."""
+        return self.connection.execute(self.counting).fetchone()
 
     def is_put_back(self, writings: Iterable[tuple[str, str]]) -> bool:
         """False: better a new one, since it has many gaps, or somebody still writes, or it is unknown what was."""

@@ -3,12 +3,8 @@
 import pytest
 from sqlmodel import Session
 
-from eproba.store.database import engine_for
-
 
 @pytest.fixture
-def session(settings):
-    engine = engine_for(settings.database_url)
-    with Session(engine) as session:
+def session(app):
+    with Session(app.extensions["engine"]) as session:
         yield session
-    engine.dispose()

@@ -5,7 +5,6 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from sqlalchemy import text
-from sqlmodel import Session
 
 from eproba.core.brewing.batches import standing
 from eproba.core.brewing.events import Batch, BatchError, Event, left
@@ -31,12 +30,6 @@ from tests.databases import TODAY
 
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)
 FERMENT = recipes()["sugar-ferment"]
-
-
-@pytest.fixture
-def session(app):
-    with Session(app.extensions["engine"]) as session:
-        yield session
 
 
 def put_on_the_shelf(session, recipe=FERMENT, litres=2.0, at=NOW, **more):

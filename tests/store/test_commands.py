@@ -5,7 +5,6 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from sqlalchemy import text
-from sqlmodel import Session
 
 from eproba.core.catalogue import recipes
 from eproba.core.trial.lots import LotsError
@@ -42,12 +41,6 @@ pytestmark = demo_garden
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)
 FOUND = [{"verdict": "better", "headline": "Better", "sentence": "It helped."}]
 CURRANTS, CHARD, PAK_CHOI, BEDS = 2, 1, 4, 5
-
-
-@pytest.fixture
-def session(app):
-    with Session(app.extensions["engine"]) as session:
-        yield session
 
 
 def sent(trial, day, unit, typed, **more):

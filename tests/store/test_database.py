@@ -22,7 +22,7 @@ from tests.databases import TODAY
 
 
 @pytest.fixture
-def url(server, database):
+def url(apart, server, database):
     return named(server.url, database)
 
 

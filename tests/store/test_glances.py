@@ -4,7 +4,6 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from sqlalchemy import text
-from sqlmodel import Session
 
 from eproba.store.commands.rounds import finish_round
 from eproba.store.commands.trials import delete_trial, end_early, lose_unit
@@ -16,12 +15,6 @@ from tests.databases import TODAY
 pytestmark = demo_garden
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)
 CHARD, CURRANTS, SUNFLOWERS, PAK_CHOI, BEDS = 1, 2, 3, 4, 5
-
-
-@pytest.fixture
-def session(app):
-    with Session(app.extensions["engine"]) as session:
-        yield session
 
 
 def ids(found):

@@ -46,7 +46,7 @@ FIRST = {
 
 
 @pytest.fixture
-def old(server, database):
+def old(apart, server, database):
     """The connection string of a garden at revision 0001, empty."""
     url = named(server.url, database)
     command.downgrade(alembic_config(url), "0001")

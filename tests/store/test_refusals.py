@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 import psycopg
 import pytest
 from sqlalchemy import text
-from sqlmodel import Session, select
+from sqlmodel import select
 
 from eproba.core.catalogue import measures, recipes
 from eproba.core.errors import EprobaError
@@ -46,12 +46,6 @@ from tests.databases import TODAY
 
 NOW = datetime(2026, 5, 20, 10, tzinfo=UTC)
 CHARD, CURRANTS, BEDS = 1, 2, 5
-
-
-@pytest.fixture
-def session(app):
-    with Session(app.extensions["engine"]) as session:
-        yield session
 
 
 def refused(act, *arguments, **more):

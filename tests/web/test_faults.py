@@ -91,7 +91,7 @@ def test_other_names_for_this_computer_are_refused(client):
 
 
 @pytest.fixture
-def house(server, database, clock):
+def house(apart, server, database, clock):
     """The app opened to the home network, and its passcode."""
     url = named(server.url, database)
     app = create_app(Settings(url, secret_key="t", home_network=True), clock)

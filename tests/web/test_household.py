@@ -14,7 +14,7 @@ demo_garden = pytest.mark.parametrize("garden", ["demo"], indirect=True)
 
 
 @pytest.fixture
-def house(settings, clock):
+def house(apart, settings, clock):
     """The app open to the home network, with a passcode; and the passcode."""
     app = create_app(replace(settings, home_network=True), clock)
     app.config["PASSCODE"] = new_passcode(settings.database_url, clock())
