@@ -325,6 +325,8 @@ def playwright():
 @pytest.fixture(scope="session")
 def chromium(playwright):
     flags = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync"]
+    # Pages of one place in one process, and no code made fast: each page lives for a second.
+    flags += ["--process-per-site", "--js-flags=--no-opt"]
     flags += ["--disable-component-update", "--host-resolver-rules=MAP garden.test 127.0.0.1"]
     browser = playwright.chromium.launch(executable_path=CHROMIUM, args=flags)
     yield browser

@@ -6,9 +6,11 @@ import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable
 from datetime import date
+from functools import partial
 from pathlib import Path
 
 import psycopg
+from alembic import command
 from psycopg import sql
 from sqlalchemy import event
 from sqlmodel import Session
@@ -19,12 +21,13 @@ from eproba.store.database import engine_for
 from eproba.store.demo import make_demo
 from eproba.store.demo_crowded import make_crowded
 from eproba.store.server import named
-from eproba.store.upgrading import migrate
+from eproba.store.upgrading import alembic_config, migrate
 from eproba.web.verdict.findings import remember_all
 
 TODAY = date(2026, 5, 20)
 # Of all workers of a run: they are children of the process that was started.
 RUN = f"eproba_shared_{os.getppid() if 'PYTEST_XDIST_WORKER' in os.environ else os.getpid()}_"
+THIRD = Path(__file__).parent / "store" / "garden_0003"
 MOST_LENT = 100  # then a new one: what was put back leaves gaps behind
 PASSING = ("SELECT", "SET ", "SAVEPOINT", "RELEASE", "ROLLBACK", "LOCK")  # these leave nothing behind
 WRITING = re.compile(r"(INSERT INTO|UPDATE|DELETE FROM) (\w+)")
@@ -88,17 +91,38 @@ class Templates:
         return shared
 
     def made(self, name: str) -> str:
-        building = self.server.new(self["empty"]) if name != "empty" else self.server.new()
-        url = named(self.server.url, building)
-        migrate(url) if name == "empty" else self.fill(url, {"demo": make_demo, "crowded": make_crowded}[name])
+        building = self.server.new() if name in ("empty", "third") else self.server.new(self["empty"])
+        LAYING[name](named(self.server.url, building))
         return building
 
-    def fill(self, url: str, make: Callable[[Session, date], None]) -> None:
-        engine = engine_for(url)
-        with Session(engine) as session:
-            make(session, TODAY)
-            remember_all(session)
-        engine.dispose()
+
+def lay_first(url: str) -> None:
+    """An empty garden as the first version made it."""
+    command.downgrade(alembic_config(url), "0001")
+
+
+def lay_third(url: str) -> None:
+    """The demo garden of the third version, brought up to date."""
+    command.upgrade(alembic_config(url), "0003")
+    engine = engine_for(url)
+    with engine.begin() as connection:
+        connection.exec_driver_sql((THIRD / "garden.sql").read_text("utf-8"))
+    engine.dispose()
+    migrate(url)
+
+
+def lay_garden(make: Callable[[Session, date], None], url: str) -> None:
+    engine = engine_for(url)
+    with Session(engine) as session:
+        make(session, TODAY)
+        remember_all(session)
+    engine.dispose()
+
+
+LAYING: dict[str, Callable[[str], None]] = {
+    "empty": migrate, "first": lay_first, "third": lay_third,
+    "demo": partial(lay_garden, make_demo), "crowded": partial(lay_garden, make_crowded),
+}  # fmt: skip
 
 
 class Lent:

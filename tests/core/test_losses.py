@@ -214,7 +214,7 @@ OPTIONS = (
 
 
 @pytest.mark.parametrize("options", OPTIONS, ids=lambda options: "-".join(options))
-@settings(max_examples=4, deadline=None)
+@settings(max_examples=2, deadline=None)
 @given(seed=st.integers(0, 99), lost=st.integers(0, 2), blocks=st.booleans())
 def test_many_measures_at_once_are_judged_as_one_by_one(options, seed, lost, blocks):
     series = []

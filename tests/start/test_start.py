@@ -66,29 +66,6 @@ def test_a_home_of_any_name_at_an_address_of_its_own_with_a_passcode(served):
     assert not any(passcode in file.read_text(errors="ignore") for file in (home / "logs").iterdir())
 
 
-def test_what_runs_as_whom_and_what_it_shows(served):
-    """No secret in the process list, not even while a backup runs; as root three accounts, as a user one."""
-    home, _, _ = served
-    secrets = [(home / "keys" / name).read_text().strip().rsplit(":")[-1] for name in ("database.pass", "session")]
-    assert len(set(secrets)) == 2
-    assert all(len(secret) == 64 for secret in secrets)
-    seen, until = set(processes(home)), time.monotonic() + PATIENCE
-    while not any("pg_dump" in command for command, _ in seen):  # it is short, and a busy machine looks seldom
-        assert time.monotonic() < until
-        backup = threading.Thread(target=eproba, args=(home, "backup", home.parent / "kept.backup"))
-        backup.start()
-        while backup.is_alive():
-            seen |= set(processes(home))
-    assert not any(secret in command for command, _ in seen for secret in secrets)
-    owners = {owner for command, owner in seen if "gunicorn" in command}
-    keepers = {owner for command, owner in seen if "/postgres -D" in command}
-    me = pwd.getpwuid(os.geteuid()).pw_name
-    assert (owners, keepers) == (({"eproba"}, {"postgres"}) if AS_ROOT else ({me}, {me}))
-    for name in ("keys", "keys/database.pass", "keys/session", "logs", "backups", "cluster", "../kept.backup"):
-        assert (home / name).stat().st_mode & 0o077 == 0, name
-    assert (home / "keys" / "session").owner() == ("eproba" if AS_ROOT else me)
-
-
 @pytest.mark.long
 def test_behind_a_proxy_a_phone_is_told_the_name_of_the_proxy(home):
     port, proxied = free_port(), {"EPROBA_HTTPS": "1", "EPROBA_HOSTS": "garden.example, other.example"}
@@ -107,6 +84,7 @@ def test_start_stop_and_start_again(home):
     assert f"serve runs already: http://127.0.0.1:{port}" in twice.stderr
     taken = eproba(home, "demo", "--port", port)
     assert (taken.returncode, f"port {port} is taken by another program" in said(taken)) == (1, True)
+    must_show_no_secret(home)
     the_data_store_stops(home, port)
     again = eproba(home, "serve")
     assert "serve runs already" in again.stderr
@@ -115,6 +93,28 @@ def test_start_stop_and_start_again(home):
     assert "serve has ended" in stopped.stderr
     assert processes(home) == []
     assert "nothing was running" in said(eproba(home, "stop"))
+
+
+def must_show_no_secret(home):
+    """No secret in the process list, not even while a backup runs; as root three accounts, as a user one."""
+    secrets = [(home / "keys" / name).read_text().strip().rsplit(":")[-1] for name in ("database.pass", "session")]
+    assert len(set(secrets)) == 2
+    assert all(len(secret) == 64 for secret in secrets)
+    seen, until = set(processes(home)), time.monotonic() + PATIENCE
+    while not any("pg_dump" in command for command, _ in seen):  # it is short, and a busy machine looks seldom
+        assert time.monotonic() < until
+        backup = threading.Thread(target=eproba, args=(home, "backup", home.parent / "kept.backup"))
+        backup.start()
+        while backup.is_alive():
+            seen |= set(processes(home))
+    assert not any(secret in command for command, _ in seen for secret in secrets)
+    owners = {owner for command, owner in seen if "gunicorn" in command}
+    keepers = {owner for command, owner in seen if "/postgres -D" in command}
+    me = pwd.getpwuid(os.geteuid()).pw_name
+    assert (owners, keepers) == (({"eproba"}, {"postgres"}) if AS_ROOT else ({me}, {me}))
+    for name in ("keys", "keys/database.pass", "keys/session", "logs", "backups", "cluster", "../kept.backup"):
+        assert (home / name).stat().st_mode & 0o077 == 0, name
+    assert (home / "keys" / "session").owner() == ("eproba" if AS_ROOT else me)
 
 
 @pytest.mark.long

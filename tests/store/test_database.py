@@ -81,6 +81,7 @@ def test_the_demo_garden_gives_its_truth_back(url):
     assert currants.decision_day == 21
 
 
+@pytest.mark.long
 def test_the_demo_is_the_same_every_day_but_for_its_dates(url):
     engine = engine_for(url)
     with Session(engine) as session:

@@ -1,7 +1,6 @@
 """A garden laid down by the first version comes up through every migration with all that was typed."""
 
 import json
-from pathlib import Path
 
 import pytest
 from alembic import command
@@ -27,6 +26,7 @@ from eproba.web.app import create_app
 from eproba.web.settings import Settings
 from eproba.web.verdict.findings import remember_all
 from tests.conftest import demo_garden
+from tests.databases import THIRD
 from tests.web.steps import typed as typed_in
 
 FIRST = {
@@ -45,12 +45,13 @@ FIRST = {
 }
 
 
+first_garden = pytest.mark.parametrize("garden", ["first"], indirect=True)
+
+
 @pytest.fixture
 def old(apart, server, database):
-    """The connection string of a garden at revision 0001, empty."""
-    url = named(server.url, database)
-    command.downgrade(alembic_config(url), "0001")
-    return url
+    """The connection string of the test's database."""
+    return named(server.url, database)
 
 
 def lay_down(url, kind):
@@ -85,6 +86,7 @@ def lay_down(url, kind):
     engine.dispose()
 
 
+@first_garden
 @pytest.mark.parametrize(("kind", "place"), [("pot", "pots"), ("patch", "bed"), ("cell", "tray")])
 def test_an_old_trial_is_whole_and_judged_as_before(old, kind, place):
     lay_down(old, kind)
@@ -112,6 +114,7 @@ def test_an_old_trial_is_whole_and_judged_as_before(old, kind, place):
     ]
 
 
+@first_garden
 def test_a_plan_half_made_in_the_old_app_can_be_gone_on_with(old, client):
     lay_down(old, "pot")
     migrate(old)
@@ -153,6 +156,7 @@ def test_one_amount_for_all_becomes_that_of_each_treatment(server, database, cli
     migrate(url)
 
 
+@first_garden
 def test_and_down_again_for_those_who_must(old):
     lay_down(old, "pot")
     migrate(old)
@@ -168,20 +172,12 @@ def test_and_down_again_for_those_who_must(old):
 
 # --- The demo of revision 0003, as that version made it on 20 May 2026 ----------------------------------------
 
-GARDEN = Path(__file__).parent / "garden_0003"
-
 
 @pytest.fixture
-def garden_0003(server):
+def garden_0003(server, templates):
     """That garden in a database of its own, brought up to date."""
-    name = server.new()
+    name = server.new(templates["third"])
     url = named(server.url, name)
-    command.upgrade(alembic_config(url), "0003")
-    engine = engine_for(url)
-    with engine.begin() as connection:
-        connection.exec_driver_sql((GARDEN / "garden.sql").read_text("utf-8"))
-    engine.dispose()
-    migrate(url)
     yield url
     server.drop(name)
 
@@ -211,7 +207,7 @@ def test_the_demo_of_the_third_version_comes_up_unchanged(garden_0003, clock):
     """Same verdicts, same exports but for the new fields, and without letters while an envelope is shut."""
     app = create_app(Settings(garden_0003, "for tests only"), clock)
     client, engine = app.test_client(), app.extensions["engine"]
-    for number, before in json.loads((GARDEN / "expected.json").read_text("utf-8")).items():
+    for number, before in json.loads((THIRD / "expected.json").read_text("utf-8")).items():
         told = client.get(f"/trials/{number}/readings.csv", base_url="http://localhost").get_data(as_text=True)
         rows, first = ([line.split(",")[:12] for line in text.splitlines()] for text in (told, before["csv"]))
         shut = any(row[4] == "" for row in rows)
@@ -321,7 +317,7 @@ def test_own_measures_and_dug_worms_of_before_stay_what_they_were(server):
     command.upgrade(alembic_config(url), "0003")
     engine = engine_for(url)
     with engine.begin() as connection:
-        connection.exec_driver_sql((GARDEN / "garden.sql").read_text("utf-8"))
+        connection.exec_driver_sql((THIRD / "garden.sql").read_text("utf-8"))
     command.upgrade(alembic_config(url), "0008")
     with engine.begin() as connection:
         own = "INSERT INTO own_measure VALUES ('own_buds', 'Buds', 'buds', 0, 40, 0, 'higher', 'difference', 'Count.')"

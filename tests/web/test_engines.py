@@ -369,6 +369,7 @@ ANSWERED = """
 """
 
 
+@pytest.mark.long
 @not_again_in_chromium
 def test_from_the_planner_to_the_lots_with_a_bed_pulled_wider(engine, live):
     engine.size(*LAPTOP)

@@ -37,13 +37,14 @@ def summer_time(monkeypatch):
 )
 def test_forty_days_break_no_law(server, temper, long):
     """Every second day a fresh extract in place of plain water: no other watering is asked for between."""
-    outcome = with_database(server.url, 40 if long else 20, temper, IN_MARCH)
+    outcome = with_database(server.url, 40 if long else 12, temper, IN_MARCH)
     assert outcome.breaks == (), in_words(outcome)
     assert outcome.median <= 3
     assert outcome.started <= 1.15 * outcome.fewest or outcome.started - outcome.fewest <= 1
     assert outcome.started >= (1 if temper.waters_every else 3), "comfrey, ferment, and what is fresh"
 
 
+@pytest.mark.long
 def test_a_list_that_is_untrue_is_noticed(server, monkeypatch):
     """A tick that nothing comes of: what was done is asked again, and still stands in the evening."""
     monkeypatch.setattr(morning, "_is_ticked", lambda *_: False)
