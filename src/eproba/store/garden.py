@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 
 from sqlalchemy import func, update
-from sqlmodel import Session, col, select
+from sqlmodel import Session, col
 
+from eproba.store.database import rows_of
 from eproba.store.tables import GardenRow
 
 
@@ -19,8 +20,8 @@ class GardenFacts:
 
 def garden_facts(session: Session) -> GardenFacts:
     """What every page knows of the garden."""
-    store, zone = session.exec(select(GardenRow.store, GardenRow.time_zone)).one()
-    return GardenFacts(store.hex, zone)
+    (row,) = rows_of(session, GardenRow)
+    return GardenFacts(row.store.hex, row.time_zone)
 
 
 def signing_key(session: Session) -> bytes:

@@ -4,13 +4,13 @@ from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
 
-from sqlmodel import Session, select
+from sqlmodel import Session
 
 from eproba.core.applying.prices import DatedPrice, prices_on
 from eproba.core.brewing.kitchen import Kit
 from eproba.core.brewing.recipe import Ground
 from eproba.core.brewing.water import WaterKind
-from eproba.store.database import once
+from eproba.store.database import once, rows_of
 from eproba.store.tables import KitRow, PriceRow
 
 
@@ -55,8 +55,8 @@ def household_kit(session: Session) -> Household:
 
 
 def _household(session: Session) -> Household:
-    row = session.get(KitRow, 1)
-    priced = tuple(DatedPrice(price.what, price.on, price.value) for price in session.exec(select(PriceRow)))
+    priced = tuple(DatedPrice(price.what, price.on, price.value) for price in rows_of(session, PriceRow))
+    row = next(iter(rows_of(session, KitRow)), None)
     if row is None:
         return Household(priced=priced)
     ground: dict[str, Any] = {

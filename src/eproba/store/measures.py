@@ -9,7 +9,7 @@ from sqlmodel import Session, col, select
 from eproba.core.catalogue import measures as catalogue
 from eproba.core.measuring.measures import Measure, as_shown
 from eproba.core.quantities import System, Units
-from eproba.store.database import once
+from eproba.store.database import once, rows_of
 from eproba.store.kit import household_kit
 from eproba.store.mapping import measure_of
 from eproba.store.tables import MeasurePictureRow, OwnMeasureRow
@@ -55,6 +55,6 @@ def all_measures(session: Session) -> dict[str, Measure]:
 
 
 def _all_measures(session: Session) -> dict[str, Measure]:
-    rows = session.exec(select(OwnMeasureRow).order_by(col(OwnMeasureRow.name))).all()
+    rows = rows_of(session, OwnMeasureRow, order=(col(OwnMeasureRow.name),))
     system = household_system(session)
     return {**_catalogue(system), **{row.key: as_shown(measure_of(row), system) for row in rows}}

@@ -11,7 +11,7 @@ from eproba.core.brewing.recipe import WAY, Recipe, recipe_from, ways_of
 from eproba.core.catalogue import cautions, ingredients
 from eproba.core.catalogue import recipes as catalogue
 from eproba.core.quantities import System
-from eproba.store.database import once
+from eproba.store.database import once, rows_of
 from eproba.store.measures import household_system
 from eproba.store.tables import OwnRecipeRow
 
@@ -23,7 +23,7 @@ def recipe_of(key: str, entry: dict[str, Any]) -> Recipe:
 
 def own_recipes(session: Session) -> dict[str, Recipe]:
     """The gardener's own recipes, each in its newest version."""
-    rows = session.exec(select(OwnRecipeRow).order_by(col(OwnRecipeRow.key), col(OwnRecipeRow.version))).all()
+    rows = rows_of(session, OwnRecipeRow, order=(col(OwnRecipeRow.key), col(OwnRecipeRow.version)))
     return {row.key: recipe_of(row.key, row.entry) for row in rows}
 
 
