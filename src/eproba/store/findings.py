@@ -9,11 +9,16 @@ from sqlmodel import Session, col, select
 
 from eproba.core.measuring.measures import Measure, OwnNoise
 from eproba.core.trial.lots import BLOCKED
+from eproba.store.database import once
 from eproba.store.tables import FindingRow, TreatmentRow, TrialMeasureRow, TrialRow, UnitRow
 
 
 def own_noise(session: Session, measure: Measure, scale: str) -> OwnNoise | None:
     """The noise of the gardener's own finished trials with this first measure, pooled, as of one reading a unit."""
+    return once(session, ("own noise", measure.key, scale), lambda: _own_noise(session, measure, scale))
+
+
+def _own_noise(session: Session, measure: Measure, scale: str) -> OwnNoise | None:
     units, treatments = (
         select(func.count()).where(col(table.trial_id) == col(TrialRow.id)).scalar_subquery()
         for table in (UnitRow, TreatmentRow)

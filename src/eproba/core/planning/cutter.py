@@ -9,6 +9,7 @@ Fisher, R. A. (1935). The Design of Experiments: blocks remove what differs betw
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from statistics import pvariance
 
 from eproba.core.quantities import METRIC, Amount, Units
@@ -63,6 +64,11 @@ def proposals(site: Site, wish: Wish) -> list[Proposal]:
     GroundError
         Where nothing fits, saying what would.
     """
+    return [*_proposals(site, wish)]
+
+
+@lru_cache(maxsize=256)  # one page of a plan asks a dozen times
+def _proposals(site: Site, wish: Wish) -> Sequence[Proposal]:
     if wish.dealing == "on and off":
         return [_by_turns(site, wish)]
     most = [_grids(place, wish)[-1] for place in site.places]
