@@ -23,7 +23,7 @@ BROWSERS = {
 }  # fmt: skip
 MEMORY = Path("/dev/shm")
 IN_MEMORY_FROM = 3_000 * 2**20
-WORKERS = "4"  # on two cores: twice as many, since many tests wait for programs, browsers and the database
+WORKERS = "3"  # on two cores: one more, since many tests wait for programs, browsers and the database
 # A cluster that does not outlive the tests, and whose databases live for a second, needs none of this.
 PASSING = ["fsync=off", "synchronous_commit=off", "full_page_writes=off", "autovacuum=off"]
 FIRST = (["ruff", "check", "-q", "."], ["ruff", "format", "--check", "-q", "."])
