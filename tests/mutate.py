@@ -19,6 +19,7 @@ import types
 from collections import Counter, defaultdict
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import NoReturn
 
 import click
 import coverage
@@ -310,10 +311,20 @@ def _fork(change: Change, items: list[pytest.Item]) -> int:
             if time.monotonic() > until:
                 break
             if not _passes(item, next(each for each in item.session.items if each is not item)):
-                os._exit(1)
-        os._exit(0)
+                _leave(1)
+        _leave(0)
     except BaseException:
         os._exit(2)
+
+
+def _leave(outcome: int) -> NoReturn:
+    """Without the databases that this fork was lent."""
+    from tests.conftest import lent  # by now it is loaded, and what it loads is watched
+
+    for (process, _), database in lent.items():
+        if process == os.getpid():
+            database.drop()
+    os._exit(outcome)
 
 
 def _passes(item: pytest.Item, after: pytest.Item) -> bool:
