@@ -175,6 +175,7 @@ def test_a_batch_is_what_its_events_make_it(replayed, recipe, rows, state, said)
         ("diluted-whey", [(1, "taken from")], "Say how much was taken."),
         ("diluted-whey", [(1, "mixed")], "mixed already"),
         ("diluted-whey", [(1, "thrown away"), (2, "stirred")], "This batch was thrown away by then."),
+        ("diluted-whey", [(1, "thrown away"), (1, "stirred")], "This batch was thrown away by then."),
         ("diluted-whey", [(1, "looked at", {"seen": {"smell": "divine"}})], "“divine” is no smell: choose none"),
         ("diluted-whey", [(1, "looked at", {"temperature": 700})], "700 °C doesn’t fit"),
     ],

@@ -132,7 +132,7 @@ def check_event(batch: Batch, event: Event, now: datetime) -> None:
 
 def _check_order(batch: Batch, event: Event) -> None:
     thrown, mixed = batch.first("thrown away"), batch.mixed_at
-    if thrown is not None and (event.what == "thrown away" or event.at > thrown):
+    if thrown is not None and (event.what == "thrown away" or event.at >= thrown):
         raise BatchError("This batch was thrown away by then. If that was a mistake, take it back first.")
     if event.what == "mixed" and mixed is not None:
         raise BatchError("This batch is mixed already: correct that entry if its time is wrong.")

@@ -105,7 +105,7 @@ def make_feed() -> ResponseReturnValue:
 
 @calendar.post("/calendar/feeds/revoke")
 def revoke() -> ResponseReturnValue:
-    revoke_feed(db(), request.form.get("token", ""))
+    is_revoked = revoke_feed(db(), request.form.get("token", ""))
     commit()
-    flash("Revoked: that address doesn’t work any more.")
+    flash("Revoked: that address doesn’t work any more." if is_revoked else "It was revoked already.")
     return redirect(url_for("calendar.show"))
