@@ -126,6 +126,8 @@ def test_a_store_that_was_emptied_between_two_pages_is_told(phone, address, live
         "This device’s store was emptied: 1 entry that waited there is gone. Type them again."
     )
     phone.locator("#waiting-line a").click()
+    expect(phone.get_by_role("button", name="I have read that")).to_be_visible()
+    expect(phone.get_by_role("button", name="Send again")).to_be_hidden()
     phone.get_by_role("button", name="I have read that").click()
     waiting(phone).to_be_hidden()
 

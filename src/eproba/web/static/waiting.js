@@ -72,6 +72,10 @@ document.addEventListener("alpine:init", () => {
     get some() {
       return this.entries.length > 0 || this.hidden !== "";
     },
+    // Of a store that was emptied nothing is left to be sent; one that only hides what it holds may yet give it.
+    get someLeft() {
+      return this.entries.length > 0 || !this.wasCleared;
+    },
     get summary() {
       const line = Keeper.line(this.entries.map((each) => each.entry));
       return line.endsWith(".") ? line : `${line}.`;
