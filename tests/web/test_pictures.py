@@ -139,8 +139,10 @@ def test_the_gap_ruler_lies_true(scale, worth):
 def test_the_shuffle_pile_tells_what_it_shows():
     judgement = judged()
     test = judgement.comparisons[0].shuffle
-    pile = shuffle_pile(test, judgement, Wording("g"))
+    pile = shuffle_pile(test, test.gap, judgement, Wording("g"))
     assert "Of all 12 870 ways" in pile.words
+    assert "taken out first" not in pile.words
+    assert f"Ours is {pile.ours_label} here, since" in shuffle_pile(test, 0.5, judgement, Wording("g")).words
     assert f"{test.beyond} show a gap" in pile.words.replace(" ", "", 0)
     tallest = max(pile.bars, key=lambda bar: bar.height)
     assert tallest.height == 150

@@ -8,6 +8,10 @@ from eproba.core.wording.sentences import Wording, gap_text
 from eproba.core.words import one_in
 
 WIDTH, HEIGHT, PAD = 760.0, 150.0, 20.0
+OTHERWISE = (
+    "Ours is {} here, since what set the units apart before (start, block) is taken out first, without knowing who got"
+    " what. The gap above takes all of it out at once."
+)
 
 
 @dataclass(frozen=True)
@@ -34,8 +38,8 @@ class ShufflePile:
     words: str
 
 
-def shuffle_pile(test: ShuffleTest, judgement: Judgement, wording: Wording) -> ShufflePile:
-    """Heap up the deals."""
+def shuffle_pile(test: ShuffleTest, estimate: float | None, judgement: Judgement, wording: Wording) -> ShufflePile:
+    """Heap up the deals. `estimate`: the gap that the verdict stands on."""
     low, high = test.pile[0].low, test.pile[-1].high
     top = max(bar.deals for bar in test.pile)
 
@@ -57,11 +61,14 @@ def shuffle_pile(test: ShuffleTest, judgement: Judgement, wording: Wording) -> S
         f"Of all {ways} ways the lots could have fallen" if test.exact else f"Of {ways} random deals of the same lots"
     )
     words = f"{dealt}, {far} show a gap at least as large as ours: {one_in(test.p)}."
+    ours = gap_text(test.gap, judgement.question.scale, wording)
+    if estimate is not None and ours != gap_text(estimate, judgement.question.scale, wording):
+        words += f" {OTHERWISE.format(ours)}"
     return ShufflePile(
         bars,
         x(test.gap),
         min(max(x(test.gap), 70.0), WIDTH - 70.0),
         x(0),
-        gap_text(test.gap, judgement.question.scale, wording),
+        ours,
         words,
     )

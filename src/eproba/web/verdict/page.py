@@ -86,7 +86,7 @@ def shown_comparisons(trial: Trial, judgement: Judgement) -> list[ComparisonShow
                 None
                 if comparison.estimate is None or not comparison.dots
                 else gap_ruler(comparison, judgement, wording),
-                shuffle_pile(test, judgement, wording) if test and test.pile else None,
+                shuffle_pile(test, comparison.estimate, judgement, wording) if test and test.pile else None,
                 span,
                 percent_text(comparison, judgement),
                 order_text(comparison, judgement, wording),
