@@ -126,7 +126,7 @@ class Changer(ast.NodeTransformer):
         elif isinstance(value, int | float):
             changed = value + 1
         elif isinstance(value, str) and value:
-            changed = value + "XX"
+            changed = value[:-1] + "XX"  # its last letter: whoever holds the whole sentence notices
         else:
             return node
         return ast.copy_location(ast.Constant(changed), node) if self._here(node, f"{value!r}"[:40]) else node

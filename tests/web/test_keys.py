@@ -193,6 +193,11 @@ def test_pages_of_a_garden_in_the_network_are_kept_by_no_cache(house, client):  
     assert (static.headers["X-Content-Type-Options"], "Access-Control-Allow-Origin" in static.headers) == (
         "nosniff", False,
     )  # fmt: skip
+    guarding = {
+        "X-Frame-Options": "DENY", "Referrer-Policy": "same-origin", "Cross-Origin-Resource-Policy": "same-origin",
+        "Permissions-Policy": "camera=(self), geolocation=(), microphone=()",
+    }  # fmt: skip
+    assert guarding.items() <= dict(ben.get("/trials").headers).items()
     assert "immutable" in static.headers["Cache-Control"]
     assert client.get("/trials").headers["Cross-Origin-Opener-Policy"] == "same-origin"
     strange = client.plain.get("/trials", base_url="http://garden.test")

@@ -49,7 +49,7 @@ def test_a_meter_posts_with_its_own_token_and_each_value_is_kept_once(app, token
         ({"values": []}, "values is a list of 1 to 1000."),
     ):
         status, told = sent(stranger, token, body)
-        assert (status, why in told["help"]) == (400, True), told
+        assert (status, told["error"], why in told["help"]) == (400, "value", True), told
 
 
 def test_a_meter_is_made_known_and_forgotten_and_one_that_smells_alcohol_never(client, token):

@@ -63,6 +63,8 @@ def test_two_schools_stand_on_the_sheet_against_each_other(client):
     assert dealt.status_code == 302, dealt.text
     trial = dealt.headers["Location"].split("?")[0]
     assert "Comfrey steep, every third week" in text(client, trial)
+    again = text(client, client.post(f"{trial}/copy").headers["Location"])
+    assert slots(again)["against"] == "test", "a copy asks the same"
     shelf = text(client, "/shelf")
     assert "Comfrey steep, weekly" in shelf
     assert "Comfrey steep, every third week" in shelf
@@ -82,6 +84,9 @@ def test_every_pair_of_schools_can_be_dealt(client, pair):
 
 
 def test_a_recipe_alone_is_tried_against_what_is_fair(client):
+    sheet = against(client, "wool-mulch", "").headers["Location"]
+    trial = said(client, sheet, "deal", crop="currants", against="untreated").headers["Location"].split("?")[0]
+    assert slots(text(client, client.post(f"{trial}/copy").headers["Location"]))["against"] == "untreated"
     sheet = against(client, "wool-mulch", "").headers["Location"]
     assert slots(text(client, sheet))["thing"] == "Wool-fibre mulch"
     assert slots(text(client, sheet))["against"] == "untreated"

@@ -54,11 +54,10 @@ class ClaimStep(PlannerStep[ClaimForm, ClaimPart]):
         }  # fmt: skip
 
     def again(self, trial: Trial, today: date) -> Typed:
-        control = trial.treatment(trial.control).role
         tested = next((treatment.name for treatment in trial.treatments if treatment.role == "test"), "")
         return {
             "claim": [own_words(trial.claim)], "name": [f"{trial.name}, again"], "compared": [trial.compared],
-            "thing": [tested], "against": [control if control != "test" else "water control"],
+            "thing": [tested], "against": [trial.treatment(trial.control).role],
         }  # fmt: skip
 
     def read(self, form: ClaimForm) -> ClaimPart:
