@@ -4,6 +4,8 @@ import json
 
 import pytest
 
+from eproba.core.quantities import Units
+from eproba.web.new_trial.usual import dose_for
 from tests.web.steps import begun, fill, planned, rows, text, typed
 
 
@@ -116,3 +118,22 @@ def test_what_goes_onto_leaves_is_told_where_it_is_chosen(client):
     page = text(client, f"{draft}/treatments")
     assert "Whey on leaves: nothing brewed belongs on what is eaten raw." in page
     assert "nothing on what is eaten raw" in page, "the caution stands there too"
+
+
+@pytest.mark.parametrize(
+    ("kind", "tested"),
+    [
+        ("drench", ["unit 250 mL every 7", "unit 8 fl oz every 7"]), ("dry", ["m2 1 kg once", "m2 3 oz once"]),
+        ("mulch", ["m2 1 kg once", "m2 3 oz once"]), ("media", ["nothing  L once", "nothing  gal once"]),
+        ("way", ["nothing  mL once", "nothing  fl oz once"]),
+    ],
+)  # fmt: skip
+def test_what_is_usual_of_each_kind_in_both_systems(kind, tested):
+    def usual(role):
+        said = (dose_for(kind, role, Units(system)) for system in ("metric", "US"))
+        return [" ".join(dose[key][0] for key in ("dose", "amount", "unit", "often", "every")).strip() for dose in said]
+
+    assert usual("test") == usual("reference") == tested
+    assert usual("untreated") == ["nothing  mL once", "nothing  fl oz once"]
+    for role in ("water control", "ingredient control", "killed brew"):
+        assert usual(role) == ["like  mL like", "like  fl oz like"]
