@@ -1,9 +1,11 @@
 """The treatments: roles, doses, days, ladders, and what can’t be."""
 
 import json
+from html import unescape
 
 import pytest
 
+from eproba.core.catalogue import cautions, recipes
 from eproba.core.quantities import Units
 from eproba.web.new_trial.usual import dose_for
 from tests.web.steps import begun, fill, planned, rows, text, typed
@@ -137,3 +139,13 @@ def test_what_is_usual_of_each_kind_in_both_systems(kind, tested):
     assert usual("untreated") == ["nothing  mL once", "nothing  fl oz once"]
     for role in ("water control", "ingredient control", "killed brew"):
         assert usual(role) == ["like  mL like", "like  fl oz like"]
+
+
+@pytest.mark.parametrize("key", ["raw_manure", "raw_leaves", "herbicide", "arsenic", "aquarium", "dogs"])
+def test_what_a_recipe_is_not_to_be_used_on_stands_where_it_is_chosen(client, draft, key):
+    recipe = next(recipe for recipe in recipes().values() if key in recipe.all_cautions)
+    planned(client, draft)
+    begins = cautions()[key].split(".")[0]
+    assert begins not in unescape(text(client, f"{draft}/treatments"))
+    fill(client, draft, "treatments", **{"treatments-0-recipe": recipe.key})
+    assert begins in unescape(text(client, f"{draft}/treatments"))
