@@ -62,7 +62,8 @@ def shuffle_pile(test: ShuffleTest, estimate: float | None, judgement: Judgement
     )
     words = f"{dealt}, {far} show a gap at least as large as ours: {one_in(test.p)}."
     ours = gap_text(test.gap, judgement.question.scale, wording)
-    if estimate is not None and ours != gap_text(estimate, judgement.question.scale, wording):
+    is_other = estimate is not None and ours != gap_text(estimate, judgement.question.scale, wording)
+    if is_other and not judgement.question.turns:
         words += f" {OTHERWISE.format(ours)}"
     return ShufflePile(
         bars,
