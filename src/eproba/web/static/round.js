@@ -309,7 +309,7 @@ document.addEventListener("alpine:init", () => {
     fillFrom(field, value) {
       if (field) this.given[field] = value;
       else this.typed = value;
-      document.getElementById(field ? `in-${field}` : "typed").focus(); // Enter goes on, and doesn't take it again
+      document.getElementById(field ? `in-${field}` : "typed")?.focus(); // Enter goes on, and takes it no second time
     },
     get howText() {
       return `${this.step.asked.how.join(" ")} It can’t tell: ${this.step.asked.cannot_tell}`;
