@@ -30,8 +30,8 @@ BEGUN = Path(f"/tmp/{RUN}begun")  # a home that is begun once for all tests of s
 # What needs one of these waits for programs: it comes first, so that what only reckons fills the gaps.
 WAITING = {"page", "phone", "live", "begun", "empty_home", "firefox", "webkit"}
 # In CI the same examples each time; elsewhere new ones, so that somebody meets what nobody thought of.
-hypothesis.settings.register_profile("ci", derandomize=True, deadline=None, max_examples=35)
-hypothesis.settings.register_profile("here", deadline=None, max_examples=35)
+hypothesis.settings.register_profile("ci", derandomize=True, deadline=None, max_examples=25)
+hypothesis.settings.register_profile("here", deadline=None, max_examples=25)
 hypothesis.settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 

@@ -45,7 +45,7 @@ def swapped(token: str) -> str | None:
     """What stands in place of a token; nothing for one that stays."""
     if token in SWAPS:
         return SWAPS[token]
-    if token[0] in "\"'`" and len(token) > 2:
+    if token[0] in "\"'`" and len(token) > 2 and token != '"use strict"':
         return f"{token[:-1]}XX{token[-1]}"
     return str(float(token) + 1) if token[0].isdigit() else None
 

@@ -297,7 +297,7 @@ def test_classes_are_planned_by_their_order():
     found = chances(classes)
     shown = sum(share for verdict, share in found.shares["worth"].items() if verdict.startswith("better"))
     assert shown == pytest.approx(found.own, abs=4 * found.error)
-    assert chances(replace(classes, worth=found.detectable)).own == pytest.approx(0.8, abs=1e-6)
+    assert own_power(replace(classes, worth=found.detectable)) == pytest.approx(0.8, abs=1e-6)
     four = chances(Prospect(2, 4, True, "difference", 1.0, 3.0, kind="class"))
     assert (four.own, four.detectable) == (0.0, None)
     assert four.shares["twice_worth"]["cannot_tell"] == 1.0

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from eproba.start import cluster, commands, service
+from eproba.start import cluster, commands, service, workbench
 from eproba.start.cluster import chosen, elsewhere, finish_upgrade, in_use, rebuild, upgrade
 from eproba.start.home import Home, Lock, open_home
 from eproba.start.machine import asked_at
@@ -197,3 +197,18 @@ def test_a_lock_is_shared_or_held_alone(tmp_path):
         assert three.take()
         one.file = two.file = os.open(os.devnull, os.O_RDONLY)
         two.file = os.dup(one.file)
+
+
+def test_what_mypy_knows_is_there_for_the_next_checkout(tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    one, two = tmp_path / "one", tmp_path / "two"
+    for checkout, knows in ((one, "a file of Monday"), (one, "a file of Tuesday")):
+        (checkout / workbench.TYPES).mkdir(parents=True, exist_ok=True)
+        (checkout / workbench.TYPES / "cache.db").write_text(knows)
+        workbench._keep_types(checkout)
+    workbench._bring_types(two)
+    assert (two / workbench.TYPES / "cache.db").read_text() == "a file of Tuesday"
+    (two / workbench.TYPES / "cache.db").write_text("a file of its own")
+    workbench._bring_types(two)
+    assert (two / workbench.TYPES / "cache.db").read_text() == "a file of its own", "what it knows itself stays"
+    assert [kept.name for kept in (tmp_path / "cache/eproba").iterdir()] == ["mypy"]

@@ -13,6 +13,7 @@ from eproba.core.judging.judge import judge
 from eproba.core.planning.cutter import Wish, proposals
 from eproba.core.planning.prospect import Prospect
 from eproba.core.planning.simulating import simulated
+from eproba.core.practice.learning import Bin
 from eproba.core.stats.series import Question
 from eproba.core.trial.ground import Gradient, Site, row_of
 from eproba.core.wording.sentences import Wording
@@ -21,6 +22,7 @@ from eproba.web.pictures.day_strip import day_strip
 from eproba.web.pictures.gap_ruler import gap_ruler
 from eproba.web.pictures.ground_plan import SMALLEST, WIDE_LETTER, Frame, Tile, ground_plan
 from eproba.web.pictures.hundred import hundred
+from eproba.web.pictures.practice import calibration_drawn
 from eproba.web.pictures.shared_ruler import NARROW, WIDE, Line, _beside
 from eproba.web.pictures.shuffle_pile import shuffle_pile
 from eproba.web.pictures.weeks import WeekTask, weeks
@@ -224,3 +226,10 @@ def test_every_picture_has_its_words(client):
 def test_names_of_a_ladder_keep_what_they_differ_by(name, shown):
     line = Line("B", name, 0, None, None, "", (0, "start"), "", False)
     assert line.name_within(19) == shown
+
+
+def test_sureness_lies_along_and_how_often_right_up():
+    picture = calibration_drawn([Bin(50, 4, 2), Bin(90, 10, 9)])
+    assert picture.stakes == ((48.0, 198.0, 1.18, "2 of 4"), (288.0, 78.0, 1.66, "9 of 10"))
+    assert picture.words == "50 % sure: right 2 of 4 times; 90 % sure: right 9 of 10 times."
+    assert calibration_drawn([]).words == "No round yet."

@@ -77,6 +77,7 @@ def test_twelve_rounds_meet_every_kind(client, app):
         assert set(session.exec(select(PracticeRow.trap))) == set(TRAPS)
     page = text(client, "/practice")
     assert re.search(r"Fair trials: right in \d of \d, 60 % sure", page)
+    assert re.search(r'class="picture calibration"[^>]*aria-label="60 % sure: right \d+ of 12 times\."', page)
     assert "not met yet" not in page
 
 

@@ -69,6 +69,18 @@ def test_a_brew_is_a_bar_from_its_first_errand_to_its_last_with_its_stirrings():
     assert [mark.shape for mark in row.marks] == ["six-tub", "six-sieve"]
 
 
+@pytest.mark.parametrize(
+    ("errands", "shape"),
+    [
+        (("start", "mix"), "six-tub"), (("stand", "water"), "six-water"), (("strain", "check"), "six-sieve"),
+        (("use by", "throw away"), "six-gone"),
+    ],
+)  # fmt: skip
+def test_errands_that_are_alike_have_one_shape(errands, shape):
+    (row,) = strips([errand(day, kind) for day, kind in enumerate(errands)], TODAY).brews
+    assert [mark.shape for mark in row.marks] == [shape, shape]
+
+
 def test_two_errands_of_a_day_stand_beside_each_other_and_what_is_later_is_left_out():
     (row,) = strips([errand(1, "start"), errand(1, "strain", "batch-2"), errand(42, "strain", "batch-3")], TODAY).brews
     assert len(row.marks) == 2

@@ -38,7 +38,7 @@ USAGE = """Eproba: fair trials in a home garden.
 For those who build Eproba:
   ./eproba test [pytest arguments]                      everything that CI checks
   ./eproba bench NAME                                   measure the speed (bench alone lists the names)
-  ./eproba mutate [PACKAGE]                             does a test notice each change of the code?
+  ./eproba mutate [PACKAGES]                            does a test notice each change of the code?
   ./eproba migration MESSAGE                            a new migration of the database
   ./eproba lock [PACKAGE ...]                           pin the dependencies anew, all or some
 

@@ -5,7 +5,7 @@ import shutil
 import subprocess
 import tempfile
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from eproba.start.cluster import in_use
@@ -24,6 +24,7 @@ BROWSERS = {
 MEMORY = Path("/dev/shm")
 IN_MEMORY_FROM = 3_000 * 2**20
 WORKERS = "3"  # on two cores: one more, since many tests wait for programs, browsers and the database
+TYPES = ".mypy_cache"
 # A cluster that does not outlive the tests, and whose databases live for a second, needs none of this.
 PASSING = ["fsync=off", "synchronous_commit=off", "full_page_writes=off", "autovacuum=off"]
 FIRST = (["ruff", "check", "-q", "."], ["ruff", "format", "--check", "-q", "."])
@@ -70,6 +71,7 @@ def test(arguments: Sequence[str]) -> int:
         say("ruff; then mypy, djlint and import-linter beside the tests")
         for check in FIRST:
             _check(*_started(program, env, check))
+        _bring_types(CHECKOUT)
         beside = [_started(program, env, check) for check in BESIDE]
         _check(*_started(program, env, [*tests[2:], "--collect-only"]))  # compiles the tests, so that no worker has to
         # As many as the machine has cores, and one that waits for a browser meanwhile.
@@ -77,7 +79,32 @@ def test(arguments: Sequence[str]) -> int:
         outcome = subprocess.run(whole, env=env, cwd=CHECKOUT).returncode
         for name, running in beside:
             _check(name, running)
+        _keep_types(CHECKOUT)
         return outcome
+
+
+def _kept_types() -> Path:
+    return Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "eproba" / "mypy"
+
+
+def _bring_types(checkout: Path) -> None:
+    """What mypy knows of the files of another checkout: it goes by what they hold."""
+    if (checkout / TYPES).exists() or not _kept_types().is_dir():
+        return
+    try:
+        shutil.copytree(_kept_types(), checkout / TYPES)
+    except OSError:  # another checkout puts a newer one in its place at this moment
+        shutil.rmtree(checkout / TYPES, ignore_errors=True)
+
+
+def _keep_types(checkout: Path) -> None:
+    """For the next new checkout; without a place to keep it nothing is lost but half a minute."""
+    kept = _kept_types()
+    fresh = kept.with_name(f"mypy.{os.getpid()}")
+    with suppress(OSError):
+        shutil.copytree(checkout / TYPES, fresh)
+        shutil.rmtree(kept, ignore_errors=True)
+        fresh.rename(kept)
 
 
 def _started(program: Program, env: dict[str, str], check: Sequence[str]) -> tuple[str, "subprocess.Popen[str]"]:

@@ -184,5 +184,9 @@ def test_a_visit_of_two_places_that_take_turns_counts_one_place(client, draft):
     assert "borders between units" not in deal
     assert "a late look shows the weather" not in deal
     assert "a guard of" not in deal
+    assert "nothing of nettle steep is given" not in page
+    fill(client, draft, "treatments", **{"treatments-0-every": "12"})
+    idle = "In periods 2, 3, 5 and 6 of 6 nothing of nettle steep is given: a place that is on then gets none of it."
+    assert idle in text(client, f"{draft}/days")
     chance = text(client, f"{draft}/chance")
     assert "the lots alone can’t confirm a gain, and the verdict rests on the calculation; from 10 periods on" in chance

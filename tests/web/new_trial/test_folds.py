@@ -140,6 +140,10 @@ def test_pasted_words_are_laid_on_the_sheet(client, sheet):
         "within": "4 weeks", "ground": "12 pots", "worth": "15 %",
     }  # fmt: skip
     assert "<dt>“1 to 10”</dt><dd>1 part and 10 of water; some mean 1 part and 9 of water</dd>" in page
+    both = re.findall(r'value="(parts-\d+)" class="button is-small"\s+aria-pressed="(\w+)">([^<]+)<', page)
+    assert both == [
+        ("parts-10", "true", "1 part and 10 of water"), ("parts-9", "false", "1 part and 9 of water"),
+    ]  # fmt: skip
     assert "Nettle steep, 250 mL each" in page
     assert "By when was not said: the plan takes the time in the sentence." in page
     assert typed(client, sheet.replace("sheet", "treatments"))["treatments-0-water_parts"] == "10"
@@ -157,6 +161,10 @@ def test_what_was_not_said_is_told_with_what_the_plan_takes(client, sheet):
     assert "No rate was said: the plan takes 2 L/m², every 7 days, 4 times." in page
     assert "How often was not said: the plan takes 2 L/m², every 7 days, 4 times." in page
     assert "What it does was not said: the plan asks for plant height." in page
+    page = said(client, sheet, "paste", pasted="kelp meal, they say").text
+    assert "No rate was said: the plan takes 1 kg/m², once, on day 0." in page
+    page = said(client, sheet, "paste", pasted="wool mulch, they say").text
+    assert "No rate was said" not in page, "a mulch lies; it has no rate"
     page = said(client, sheet, "paste", pasted="two tablespoons of molasses water into a gallon").text
     assert "not taken, since “Plain molasses water” is not thinned" in page
     page = said(client, sheet, "paste", pasted="word " * 3000).text

@@ -9,6 +9,7 @@ Statistics in Medicine 38: every simulated figure with its Monte Carlo error.
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,6 +53,7 @@ class _Ends:
         return np.asarray(((self.low > 0) | (self.high < 0)).any(axis=0))
 
 
+@lru_cache(maxsize=64)  # a plan is looked at many times before it is dealt
 def simulated(prospect: Prospect, trials: int, seed: int) -> Simulation:
     """Simulate `trials` for each truth: nothing works, one treatment makes the worth, or twice the worth."""
     if prospect.df < 1:
