@@ -45,6 +45,7 @@ SHOWS_TABLES = (
 ALONE = "test_databases_are_made_restored_and_set_aside"  # its databases have names of their own: one at a time
 # What looks over everything notices most.
 NETS = ("test_pages_say", "test_presses_come", "test_commands_print", "test_answers", "_made_as_it_stands_here")
+FEW = 10
 HANGS = 60  # seconds for one test: whoever hangs is noticed
 ENOUGH = 30  # seconds of work in other tests for one change: what they did not notice survives
 SWAPS = {
@@ -241,7 +242,7 @@ def judge(watch: Watch) -> None:
         click.echo(f"red before anything was changed, and left out: {watch.red[:5]}")
         for name in watch.red:
             watch.items.pop(name, None)
-    told = lines_of(watch.cover)
+    told, nets = lines_of(watch.cover), {name for name in watch.items if _is_net(name)}
     chosen = [change for package in WISH.packages for change in chosen_of(places_in(package), WISH)]
     click.echo(f"{len(chosen)} changes")
     chosen += [replace(each, number=0, words="nothing") for each in chosen[:: max(1, len(chosen) // 10)]]
@@ -252,7 +253,7 @@ def judge(watch: Watch) -> None:
     while todo or running:
         while todo and len(running) < WISH.jobs:
             change = todo.pop()
-            tests = sorted(_tests_of(change, told), key=functools.partial(watch.order, change.file))
+            tests = sorted(_tests_of(change, told, nets), key=functools.partial(watch.order, change.file))
             if not tests:
                 outcomes[change] = "no test runs it"
                 continue
@@ -263,7 +264,7 @@ def judge(watch: Watch) -> None:
             outcomes[change] = OUTCOMES.get(os.waitstatus_to_exitcode(status), "broken")
             if change.number and outcomes[change] != "killed":
                 click.echo(f"  {change.where}:{change.line}: {change.words} – {outcomes[change]}")
-            if len(outcomes) % 100 == 0:
+            if len(outcomes) % 20 == 0:
                 click.echo(f"{len(outcomes)} done in {time.monotonic() - started:.0f} s")
     report(outcomes, WISH)
 
@@ -282,10 +283,12 @@ def chosen_of(places: list[Change], wish: types.SimpleNamespace) -> list[Change]
     return random.Random(wish.seed).sample(places, min(wish.changes or len(places), len(places)))
 
 
-def _tests_of(change: Change, told: dict[tuple[str, int], list[str]]) -> set[str]:
+def _tests_of(change: Change, told: dict[tuple[str, int], list[str]], nets: set[str]) -> set[str]:
     """The tests that run its line; of what ran before them or is held by a module, those that run any line there."""
     found = set(told.get((str(change.file), change.line), ()))
     before = (str(change.file), change.line) in BEFORE
+    if 0 < len(found) < FEW:
+        return found | nets  # what is kept from test to test runs once, and is seen in many
     if found or (change.line in _lines_in_functions(change.file) and not before):
         return found
     return {SHOWS_TABLES, *(name for (file, _), names in told.items() if file == str(change.file) for name in names)}

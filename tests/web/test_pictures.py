@@ -14,6 +14,7 @@ from eproba.core.planning.cutter import Wish, proposals
 from eproba.core.planning.prospect import Prospect
 from eproba.core.planning.simulating import simulated
 from eproba.core.practice.learning import Bin
+from eproba.core.practice.luck import LuckyGarden
 from eproba.core.stats.series import Question
 from eproba.core.trial.ground import Gradient, Site, row_of
 from eproba.core.wording.sentences import Wording
@@ -21,6 +22,7 @@ from eproba.store.trials import load_trial
 from eproba.web.pictures.day_strip import day_strip
 from eproba.web.pictures.gap_ruler import gap_ruler
 from eproba.web.pictures.ground_plan import SMALLEST, WIDE_LETTER, Frame, Tile, ground_plan
+from eproba.web.pictures.help import luck_picture
 from eproba.web.pictures.hundred import hundred
 from eproba.web.pictures.practice import calibration_drawn
 from eproba.web.pictures.shared_ruler import NARROW, WIDE, Line, _beside
@@ -233,3 +235,9 @@ def test_sureness_lies_along_and_how_often_right_up():
     assert picture.stakes == ((48.0, 198.0, 1.18, "2 of 4"), (288.0, 78.0, 1.66, "9 of 10"))
     assert picture.words == "50 % sure: right 2 of 4 times; 90 % sure: right 9 of 10 times."
     assert calibration_drawn([]).words == "No round yet."
+
+
+def test_two_groups_of_pots_lie_on_one_scale_and_within_it():
+    first, second = luck_picture(LuckyGarden((8.0, 20.0, 32.0), (2.0, 14.0, 50.0)))
+    assert (first.dots, first.mean) == ((14.0, 260.0, 506.0), 260.0)
+    assert (second.dots, second.mean) == ((14.0, 137.0, 506.0), 301.0)

@@ -126,6 +126,14 @@ def test_all_that_waits_is_put_on_record_at_once(client, go, status, told):
     assert f"/trials/{trial}/pours/overdue" not in client.get("/").get_data(as_text=True), "nothing waits any more"
 
 
+@demo_garden
+@pytest.mark.parametrize(("later", "told"), [(1, "Skipped: day 7."), (8, "Skipped: days 7 and 14.")])
+def test_what_is_skipped_is_told_by_its_days(client, clock, later, told):
+    clock.forward(days=later)
+    answer = client.post("/trials/5/pours/overdue", {"go": "forward"}, follow_redirects=True)
+    assert told in answer.text
+
+
 def pours(client, trial):
     return client.get(f"/trials/{trial}/export.json").get_json()["trial"]["pours"]
 
