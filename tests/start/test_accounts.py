@@ -74,7 +74,8 @@ def must_be_small(home: Home) -> None:
         assert asked_as(home, "eproba", "SELECT count(*) FROM pg_roles WHERE rolname = 'eproba_moving'") == [(0,)]
 
 
-@pytest.mark.parametrize("killed_before", [3, *(pytest.param(n, marks=pytest.mark.long) for n in (0, 2, 5))])
+@pytest.mark.long
+@pytest.mark.parametrize("killed_before", [0, 2, 3, 5])
 def test_the_app_of_an_old_home_becomes_small_and_keeps_its_data(of_old, monkeypatch, killed_before):
     """Broken off before any of its steps, the next start goes on."""
     if killed_before:
@@ -107,6 +108,7 @@ def test_lost_password_files_are_made_anew_and_the_data_stay(home):
     assert roles.APP in opened.passwords.read_text()
 
 
+@pytest.mark.long
 def test_a_start_killed_before_the_accounts_were_made_is_finished_by_the_next(empty_home, monkeypatch):
     """PostgreSQL runs on without the app's account; the next command finds it so."""
     home = open_home(empty_home)
@@ -161,6 +163,7 @@ def test_a_backup_of_before_there_was_a_digest_is_taken_with_a_word(running_home
         assert "is cut short or damaged" in said(eproba(home, "restore", file)) or cut == 10
 
 
+@pytest.mark.long
 def test_a_place_that_can_t_be_written_is_said(home):
     refused = said(eproba(home, "backup", "/proc/x.backup"))
     assert "can't write /proc/x.backup" in refused

@@ -285,6 +285,7 @@ def test_backup_and_a_restore_killed_at_any_step_leaves_the_old_or_the_new(home,
     assert "nothing named eproba_before_x was set aside; there is" in said(unknown)
 
 
+@pytest.mark.long
 def test_data_are_not_exchanged_under_an_app_that_runs(home):
     with Run(open_home(home), "serve").lock() as lock:
         assert lock.take()

@@ -627,6 +627,7 @@ def test_one_batch_serves_two_trials(page, live, clock):
     expect(page.get_by_text("No running trial waits for a brew.")).to_be_visible()
 
 
+@pytest.mark.long
 def test_what_a_step_has_sent_itself_is_not_another_window(page):
     """Next is pressed while the answer to what was just kept is still on its way."""
     late = "{ const got = await sent(...all); await new Promise((done) => setTimeout(done, 900)); return got; }"

@@ -269,21 +269,17 @@ def test_a_store_that_does_not_answer_holds_up_nobody(engine, at_round, live):
 SAFELY = "2 readings wait safely on this device."
 
 
+@pytest.mark.long
 @webkit_first
 @demo_garden
 @pytest.mark.parametrize(
     ("fault", "said", "kept"),
     [
-        pytest.param(NO_STORE, "1 reading waits in this page only: don’t close it.", ["5.2"], marks=LONG),
+        (NO_STORE, "1 reading waits in this page only: don’t close it.", ["5.2"]),
         (FULL, "2 readings wait in this page only: don’t close it.", ["5.1", "5.2"]),
-        pytest.param(
-            NEWER,
-            "A newer Eproba wrote on this device: load this page again to see what waits here.",
-            ["5.2"],
-            marks=LONG,
-        ),
-        pytest.param("Device.database.close();", SAFELY, ["5.1", "5.2"], marks=LONG),
-        pytest.param(CLEARED, SAFELY, ["5.1", "5.2"], marks=LONG),
+        (NEWER, "A newer Eproba wrote on this device: load this page again to see what waits here.", ["5.2"]),
+        ("Device.database.close();", SAFELY, ["5.1", "5.2"]),
+        (CLEARED, SAFELY, ["5.1", "5.2"]),
     ],
     ids=["no store", "a full store", "a newer store", "a closed connection", "storage cleared"],
 )
@@ -306,6 +302,7 @@ def test_whatever_the_store_does_nothing_typed_is_lost_without_a_word(engine, at
         assert stored(live) == ["5.1", "5.2"]
 
 
+@pytest.mark.long
 @webkit_first
 @demo_garden
 def test_entries_of_the_store_before_are_sent_in_their_order(engine, at_round, live):
@@ -321,9 +318,10 @@ def test_entries_of_the_store_before_are_sent_in_their_order(engine, at_round, l
     assert stored(live) == ["6.1"]
 
 
+@pytest.mark.long
 @webkit_first
 @demo_garden
-@pytest.mark.parametrize("days", [400, pytest.param(-400, marks=LONG)])
+@pytest.mark.parametrize("days", [400, -400])
 def test_a_phone_that_slept_and_whose_clock_was_set_sends_when_it_wakes(engine, at_round, live, days):
     asleep = "Object.defineProperty(document, 'visibilityState', { configurable: true, get: () => 'hidden' });"
     engine.ask(asleep + f"const real = Date.now; Date.now = () => real() + 86400000 * {days};")
@@ -405,6 +403,7 @@ def test_from_the_planner_to_the_lots_with_a_bed_pulled_wider(engine, live):
                  wanted=False)  # fmt: skip
 
 
+@pytest.mark.long
 @not_again_in_chromium
 @demo_garden
 def test_mixing_follows_the_typing(engine, live):

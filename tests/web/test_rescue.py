@@ -91,6 +91,7 @@ def first_round(client, trial):
     return f"{trial}/rounds/" + re.search(rf"{trial}/readings\?round=(\d+)", text(client, f"{trial}/readings"))[1]
 
 
+@pytest.mark.long
 def test_a_picture_stays_on_the_phone_until_the_computer_has_kept_it(phone, client, clock, trial, app, draft):
     """Of another trial, unreadable, or of a trial that is gone: each is held with why, and goes where a person says."""
     clock.forward(days=1)

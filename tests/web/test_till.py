@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 from sqlalchemy import text
 
 from eproba.exchange.rescue_csv import read_rescue
-from tests.conftest import PATIENCE, Client, demo_garden
+from tests.conftest import PATIENCE, Client, demo_garden, swept
 from tests.web.entries import answers, op, till
 from tests.web.test_browser import round_address, type_in, values
 
@@ -61,6 +61,7 @@ def test_a_full_device_keeps_entries_in_the_page_says_so_and_asks_before_closing
     assert list(values(live, 2, 9).values()) == ["5.1"]
 
 
+@pytest.mark.long
 def test_a_device_without_a_store_keeps_the_round_in_the_page(phone, address, live):
     phone.wait_for_function("Device.wasOpen")  # what notes that it had one has done so
     phone.evaluate("localStorage.clear()")  # it never had one
@@ -98,6 +99,7 @@ def test_entries_of_another_garden_are_refused_by_name_and_kept(phone, address, 
     expect(phone.locator(".waiting-list")).to_contain_text("5.1")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("act", ["drop", "sure"])
 def test_a_late_answer_never_undoes_what_was_decided_in_another_window(phone, address, live, act):
     """Two windows of one device send the same entry; one hears late, when all is decided."""
@@ -118,6 +120,7 @@ def test_a_late_answer_never_undoes_what_was_decided_in_another_window(phone, ad
     assert list(values(live, 2, 9).values()) == ([] if act == "drop" else ["5.1"])
 
 
+@pytest.mark.long
 def test_a_removed_round_says_so_and_offers_its_entries_as_a_file(phone, address, live, app):
     phone.goto(address)
     offline(phone)
@@ -146,6 +149,7 @@ def test_a_removed_round_says_so_and_offers_its_entries_as_a_file(phone, address
     waiting(phone).to_contain_text("1 entry needs your decision")
 
 
+@pytest.mark.long
 def test_a_conflict_and_a_refusal_survive_a_reload(phone, address, live):
     client = Client(live.app)
     round_ = till(client, address)
@@ -176,6 +180,7 @@ def test_a_conflict_and_a_refusal_survive_a_reload(phone, address, live):
     assert list(values(live, 2, 9).values()) == ["5", "6"]
 
 
+@pytest.mark.long
 def test_undo_goes_back_step_by_step_and_survives_a_reload(phone, address, live):
     phone.goto(address)
     type_in(phone, 5)
@@ -235,13 +240,16 @@ def test_an_entry_that_can_not_be_read_holds_up_no_other(phone, address, live):
 
 @pytest.mark.parametrize(
     ("base", "shown"),
-    [
-        ("", "slugs in H3"),
-        ("slugs in H3", "slugs in H3"),
-        ("Rain, slugs in H3", "Rain, slugs in H3"),
-        ("Rain", "Rain\nslugs in H3"),
-    ],
-    ids=["not sent", "sent", "sent and added to", "somebody else’s meanwhile"],
+    swept(
+        [
+            ("Rain", "Rain\nslugs in H3"),
+            ("", "slugs in H3"),
+            ("slugs in H3", "slugs in H3"),
+            ("Rain, slugs in H3", "Rain, slugs in H3"),
+        ],
+        4,
+    ),
+    ids=["somebody else’s meanwhile", "not sent", "sent", "sent and added to"],
 )
 def test_a_note_of_a_round_is_never_dropped_for_another(phone, address, base, shown):
     """Finish was pressed without signal, and somebody else wrote a note before this phone could send its own."""

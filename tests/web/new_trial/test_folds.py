@@ -222,7 +222,8 @@ def test_an_empty_garden_leads_to_dealt_lots_in_few_words_keys_and_screens(page)
     page.wait_for_url("**/trials/1?dealt=1")
 
 
-@pytest.mark.parametrize("system", ["US", pytest.param("metric", marks=pytest.mark.long)])
+@pytest.mark.long
+@pytest.mark.parametrize("system", ["US", "metric"])
 def test_no_eye_finds_fault_in_an_open_fold(page, app, system, long):
     """At the laptop, at twice the size of letters there, and on the phone; axe at the laptop."""
     household = Client(app)
@@ -272,6 +273,7 @@ def test_a_fold_is_changed_in_place_by_keyboard_and_the_lots_are_dealt(page, app
     assert "Whey on pak choi" in Client(app).get("/trials").text
 
 
+@pytest.mark.long
 def test_a_press_while_a_save_is_on_its_way_is_not_lost_with_its_button(page):
     """The sheet is drawn anew between the press and its going: the new button is as good as the old."""
     page.set_default_timeout(PATIENCE)
