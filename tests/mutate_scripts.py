@@ -37,7 +37,7 @@ TOKEN = re.compile(
 SWAPS = {
     "===": "!==", "!==": "===", "<": "<=", "<=": "<", ">": ">=", ">=": ">", "&&": "||", "||": "&&", "??": "&&",
     "+": "-", "-": "+", "*": "/", "/": "*", "%": "*", "!": "", "true": "false", "false": "true",
-    "return ": "return void ", "if (": "if (false && ",
+    "return ": "return void 0; void ", "if (": "if (false && ",
 }  # fmt: skip
 
 
