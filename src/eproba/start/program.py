@@ -114,7 +114,8 @@ def _virtual_environment(program: Program, requirements: str) -> None:
     check = f"import sys; sys.exit(sys.version_info[:2] not in {PYTHONS})"
     if not program_python.exists() or subprocess.run([program_python, "-c", check]).returncode:
         subprocess.run([base, "-m", "venv", "--clear", program.venv], check=True, umask=0o022)
-    pip = [str(program_python), "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes"]
+    pip = [str(program_python), "-m", "pip", "install", "-q", "--disable-pip-version-check"]
+    pip += ["--require-hashes", "--no-deps"]  # the lists are whole: nothing more is looked up
     if requirements == "test":
         pip.append("--no-compile")  # most of it is never read, and what is read compiles itself
     with (program.venv / "pip.log").open("wb") as log:
