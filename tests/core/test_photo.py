@@ -43,19 +43,19 @@ def test_known_colours():
 
 
 def test_bare_soil_is_not_half_green():
-    picture, _ = scene(0)
+    picture, _ = scene(0, (800, 600))
     changed = (half_in_shade(picture), in_light(picture, WARM), in_light(picture, COLD), np.rot90(picture))
     assert all(cover(each) < 0.5 for each in (picture, *changed))
 
 
 @pytest.mark.parametrize("share", swept([(share,) for share in SHARES], 2))
 def test_cover_is_found_whatever_the_light_the_turn_and_the_size(share):
-    picture, truth = scene(share)
+    picture, truth = scene(share, (800, 600))
     seen = cover(picture)
     assert seen == pytest.approx(100 * truth, abs=4)
     for lit in (half_in_shade(picture), in_light(picture, WARM), in_light(picture, COLD)):
         assert cover(lit) == pytest.approx(seen, abs=2)
-    half = np.asarray(Image.fromarray(picture).resize((600, 450)))
+    half = np.asarray(Image.fromarray(picture).resize((400, 300)))
     assert cover(half) == pytest.approx(seen, abs=1.5)
     assert cover(np.rot90(picture)) == pytest.approx(seen, abs=1.5)
 
@@ -92,10 +92,10 @@ def test_a_tag_tells_unit_scale_and_light_at_arm_s_length(degrees, turn, light):
 
 
 def test_what_can_not_be_measured_says_what_to_do():
-    picture, _ = scene(0.3, (2000, 1500))
+    picture, _ = scene(0.3, (1200, 900))
     said = {
         "No tag is found": jpeg(picture),
-        "Two tags are in this picture": jpeg(with_tag(with_tag(picture, wide=460), at=(1200, 900), wide=460)),
+        "Two tags are in this picture": jpeg(with_tag(with_tag(picture, wide=460), at=(640, 440), wide=460)),
         "too dark or burnt out": jpeg(with_tag(in_light(picture, (0.15, 0.15, 0.15)), wide=480)),
         "no picture that can be read": b"GIF89a",
     }
