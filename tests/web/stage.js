@@ -152,8 +152,10 @@
       Object.entries(store).filter(([key]) => !UNTOLD.includes(key)).map(([key, text]) => `note ${key}: ${text}`));
     const wire = sent;
     sent = [];
-    return { state: [...lines, ...focus, ...notes.sort()], events: [...wire, ...end], at: location.pathname };
+    const told = { state: [...lines, ...focus, ...notes.sort()], events: [...wire, ...end], at: location.pathname };
+    return JSON.stringify(told); // one text is brought over faster than its parts
   };
+  window.rested = async () => (await still()).length === 0;
   // The first thing to press that is shown and has these words.
   window.pressable = (words) => {
     const parts = [...document.querySelectorAll("button, a, summary, label, [role=button], [role=radio]")];

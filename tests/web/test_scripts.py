@@ -69,7 +69,8 @@ class Story:
 
     def seen(self):
         """What is seen when all is still."""
-        return self.asked("(where) => window.seen?.(where)", self.where)
+        told = self.asked("(where) => window.seen?.(where)", self.where)
+        return told and json.loads(told)
 
     def asked(self, script, *given):
         """What a page answers; where it gives way to another one, what that answers."""
@@ -99,7 +100,7 @@ class Story:
         for value in values:
             self.do_fill("#typed", value)
             self.page.keyboard.press("Enter")
-            self.seen()
+            assert self.asked("() => window.rested()"), f"it never comes to rest after {value}"
 
     def do_click(self, words):
         part = self.page.evaluate_handle("(words) => window.pressable(words)", words).as_element()
