@@ -47,18 +47,21 @@ def told(html):
     return [line for line in dict.fromkeys(lines) if line]
 
 
-def pressed(client, request):
+def pressed(client, request, forms):
     """The answer to a line such as `POST /trials/1/note FROM /trials/1 note='Dry.'`; a bar is a new line,
-    `@log.csv:text` a file."""
+    `@log.csv:text` a file. `forms`: what pages showed before; what is refused changes none of them."""
     _, path, *words = shlex.split(request)
     source = words[1] if words[:1] == ["FROM"] else ""
     fields = dict(word.replace("|", "\n").split("=", 1) for word in words[2 if source else 0 :])
     for name, content in [(name, said[1:]) for name, said in fields.items() if said.startswith("@")]:
         file, _, text = content.partition(":")
         fields[name] = (BytesIO(text.encode()), file)
-    shown = typed(client, source) if source else {}
-    answer = client.post(path, {**shown, **fields})
+    if source and (source not in forms or "/new/" in source):  # a plan keeps also what was refused
+        forms[source] = typed(client, source)
+    answer = client.post(path, {**forms.get(source, {}), **fields})
     assert answer.status_code < 500, request
+    if answer.status_code != 400:
+        forms.clear()
     place = re.sub(r"^http://localhost", "", answer.headers.get("Location", ""))
     page = client.get(place).text if place.startswith("/") and not place.endswith((".json", ".zip")) else answer.text
     yield f"    {answer.status_code} {OF_EACH_RUN.sub('…', place)}".rstrip()
@@ -76,12 +79,12 @@ def test_presses_come_to_what_they_came_to(client, name, monkeypatch):
     for place in ("recipes", "measures"):
         monkeypatch.setattr(f"eproba.web.{place}.views.secrets", SimpleNamespace(token_hex=lambda _: "0000"))
     monkeypatch.setattr("eproba.web.practice.views.secrets", SimpleNamespace(randbelow=lambda _: 4))
-    file, said, lines = PAGES / f"{name}.txt", set(), []
+    file, said, lines, forms = PAGES / f"{name}.txt", set(), [], {}
     before = file.read_text("utf-8").splitlines()
     for line in (line for line in before if not line.startswith("    ")):
         lines.append(line)
         if line.startswith("POST"):
-            lines += pressed(client, line)
+            lines += pressed(client, line, forms)
         elif line.startswith("GET"):
             shown = [shown for shown in Main(client.get(line.split()[1]).text).lines if shown not in said]
             said |= set(shown)
