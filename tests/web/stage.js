@@ -113,7 +113,8 @@
   const SHAPE = ["x", "y", "x1", "y1", "x2", "y2", "width", "height", "cx", "cy", "r", "rx", "ry", "d", "transform",
     "viewBox", "points", "stroke", "stroke-width", "stroke-dasharray", "stroke-opacity", "fill", "fill-opacity",
     "font-size", "font-weight", "text-anchor"];
-  const STATE = ["aria-pressed", "aria-invalid", "aria-busy", "aria-hidden", "aria-label", "readonly", "data-code"];
+  const STATE = ["aria-pressed", "aria-invalid", "aria-busy", "aria-hidden", "aria-label", "readonly", "data-code",
+    "size"];
   const LOOKS = /^(is-\w+|here|next|chosen|flash|till-says)$/;
   const UNTOLD = ["pages-seen", "taken"]; // long, and seen by what they lead to
   const spoken = (text) => text.replace(/\s+/g, " ").trim();
