@@ -80,8 +80,15 @@ document.addEventListener("alpine:init", () => {
       const line = Keeper.line(this.entries.map((each) => each.entry));
       return line.endsWith(".") ? line : `${line}.`;
     },
+    get readings() {
+      return this.entries.filter(({ entry }) => entry.op?.unit);
+    },
+    get someInFile() {
+      return this.readings.length > 0;
+    },
     get fileHint() {
-      return "The file can be read in any table. “CSV in” of any trial takes it: each row goes to its own trial.";
+      const rest = this.readings.length < this.entries.length ? " Only the readings are in it." : "";
+      return `The file can be read in any table. “CSV in” of any trial takes it: each row goes to its own trial.${rest}`;
     },
     send() {
       Keeper.send();
