@@ -129,7 +129,7 @@
   function lineOf(part) {
     const name = `${part.localName}${part.id ? `#${part.id}` : ""}`;
     const words = spoken([...part.childNodes].filter((node) => node.nodeType === 3).map((node) => node.data).join(" "));
-    const looks = [...part.classList].filter((look) => LOOKS.test(look));
+    const looks = [...part.classList].filter((look) => LOOKS.test(look) || part.closest("#ground"));
     const has = (key) => part.hasAttribute(key);
     const state = STATE.filter(has).map((key) => `${key}=${spoken(part.getAttribute(key))}`);
     const shapes = part.closest(DRAWN) ? SHAPE.filter(has) : [];
