@@ -22,6 +22,7 @@ STORIES = {  # those that tell most of a script: they are asked first
     "app.js": ("pages", "steps"), "round.js": ("till", "kinds"), "round-state.js": ("till", "kinds"),
     "till.js": ("rules", "till", "kinds"), "ground.js": ("ground",), "grid.js": ("table",), "course.js": ("pages",),
     "planner.js": ("steps",), "saves.js": ("steps", "sheet"), "live.js": ("steps", "sheet"), "folds.js": ("sheet",),
+    "sheet.js": ("sheet",), "waiting.js": ("waiting",), "photos.js": ("pictures",), "upload.js": ("pages",),
 }  # fmt: skip
 QUICK = 0.5  # seconds
 SHORT = 5000  # ms: what a change breaks is waited for no longer
