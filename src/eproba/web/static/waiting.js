@@ -87,8 +87,8 @@ document.addEventListener("alpine:init", () => {
       return this.readings.length > 0;
     },
     get fileHint() {
-      const rest = this.readings.length < this.entries.length ? " Only the readings are in it." : "";
-      return `The file can be read in any table. “CSV in” of any trial takes it: each row goes to its own trial.${rest}`;
+      const way = "The file can be read in any table. “CSV in” of any trial takes it: each row goes to its own trial.";
+      return this.readings.length < this.entries.length ? `${way} Only the readings are in it.` : way;
     },
     send() {
       Keeper.send();
