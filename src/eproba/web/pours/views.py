@@ -257,8 +257,8 @@ def _forward(trial: Trial, waiting: Sequence[Pour]) -> str:
     if way is None:
         return "Nothing waits any more."
     log_pours(db(), trial.id, [left_out(trial, p) for p in waiting if p.day in way.skipped], who(), now())
-    days = listed([str(day) for day in way.skipped]) if way.skipped else ""
-    said = f"Skipped: {'day' if len(way.skipped) == 1 else 'days'} {days}." if days else ""
+    days = [str(day) for day in way.skipped]
+    said = f"Skipped: day{'s' if len(days) > 1 else ''} {listed(days)}." if days else ""
     if way.moved is not None and way.to is not None and way.moved != way.to:
         moved = plan_move(trial, way.moved, way.to, following=False, today_day=trial.day_of(today()))
         move_pours(db(), trial.id, moved, "its day had passed", who(), now())
