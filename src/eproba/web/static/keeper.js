@@ -306,13 +306,15 @@ const Keeper = {
     await this.changed();
     return this.send();
   },
+  // A reading can be a row of a file; a picture, a note and the end of a round can't.
+  isReading: ({ op }) => Boolean(op?.unit),
   async file() {
     // As `inert` of exchange/table.py: no spreadsheet takes what somebody typed for a formula; a number is none.
     const inert = (text) => (/^['=+\-@\s]/.test(text) && !/^[+-]?[\d.,]+$/.test(text) ? `'${text}` : text);
     const quoted = (text) => `"${inert(String(text ?? "")).replaceAll('"', '""')}"`;
     const mark = (yes) => (yes ? "yes" : "");
     // As `read_rescue` of exchange/rescue_csv.py reads it: all that an entry is, beside what a person can read.
-    const entries = (await this.all()).filter((entry) => entry.op.unit);
+    const entries = (await this.all()).filter(this.isReading);
     const rows = entries.map((entry) => {
       const { op, told } = entry;
       const value = op.typed ?? op.value;

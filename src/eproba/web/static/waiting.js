@@ -81,7 +81,7 @@ document.addEventListener("alpine:init", () => {
       return line.endsWith(".") ? line : `${line}.`;
     },
     get readings() {
-      return this.entries.filter(({ entry }) => entry.op?.unit);
+      return this.entries.filter(({ entry }) => Keeper.isReading(entry));
     },
     get someInFile() {
       return this.readings.length > 0;
